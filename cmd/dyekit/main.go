@@ -1,0 +1,86 @@
+// Command dyekit turns an approved logo into a kit of checked files, on the
+// command line or as a web application. The commands, their flags and exit
+// codes are here and nothing else.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"runtime/debug"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"dyekit/core/kit"
+)
+
+// Exit codes.
+const (
+	exitFailed = 1 // a build or a verification failed
+	exitUsage  = 2 // wrong usage, or input that cannot be read or is refused
+)
+
+// failure is an error with its exit code.
+type failure struct {
+	code int
+	err  error
+}
+
+func (f failure) Error() string { return f.err.Error() }
+func (f failure) Unwrap() error { return f.err }
+
+func failed(err error) error { return failure{exitFailed, err} }
+func usage(err error) error  { return failure{exitUsage, err} }
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := run(ctx, os.Args[1:])
+	stop()
+	os.Exit(code)
+}
+
+func run(ctx context.Context, args []string) int {
+	root := &cobra.Command{
+		Use:           "dyekit",
+		Short:         "From one approved logo to a kit of checked files",
+		SilenceErrors: true,
+		SilenceUsage:  true,
+	}
+	root.CompletionOptions.DisableDefaultCmd = true
+	root.AddCommand(makeCmd(), inspectCmd(), verifyCmd(), versionCmd())
+	root.SetArgs(args)
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return 0
+	}
+	msg := strings.Join(strings.Fields(err.Error()), " ") // one line
+	fmt.Fprintln(os.Stderr, "dyekit: "+msg)
+	var f failure
+	if errors.As(err, &f) {
+		return f.code
+	}
+	return exitUsage
+}
+
+func versionCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "version", Short: "Version, commit and Go version", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			commit, goVersion := "unknown", "unknown"
+			if info, ok := debug.ReadBuildInfo(); ok {
+				goVersion = info.GoVersion
+				for _, s := range info.Settings {
+					if s.Key == "vcs.revision" {
+						commit = s.Value
+					}
+				}
+			}
+			_, err := fmt.Fprintf(cmd.OutOrStdout(), "dyekit %s, commit %s, %s\n", kit.Release, commit, goVersion)
+			return err
+		},
+	}
+}

@@ -1,0 +1,333 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"dyekit/core/fonts"
+	"dyekit/core/intake"
+	"dyekit/core/intake/svg"
+	"dyekit/core/kit"
+	"dyekit/core/kit/outside"
+	"dyekit/core/preflight"
+	"dyekit/core/recipe"
+)
+
+func makeCmd() *cobra.Command {
+	var recipeName, out, brand, readers string
+	var fontPaths, mends []string
+	var asJSON, force bool
+	c := &cobra.Command{
+		Use:   "make MASTER --out PATH",
+		Short: "Build a kit from a master",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			mode, err := outside.ParseMode(readers)
+			if err != nil {
+				return usage(err)
+			}
+			if out == "" {
+				return usage(errors.New("--out is missing: where shall the kit go?"))
+			}
+			rec, err := loadRecipe(recipeName)
+			if err != nil {
+				return usage(err)
+			}
+			data, name, err := readMaster(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			if brand == "" {
+				brand = strings.TrimSuffix(name, filepath.Ext(name))
+			}
+			set, err := loadFonts(fontPaths)
+			if err != nil {
+				return usage(err)
+			}
+			if err := kit.Free(out, force); err != nil {
+				return usage(err)
+			}
+			in := kit.Input{
+				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode,
+				Options: intake.Options{Fonts: set, Mends: toMends(mends)},
+			}
+			in.Progress = progress()
+			k, err := kit.Build(cmd.Context(), in)
+			endProgress()
+			if err != nil {
+				if errors.Is(err, kit.ErrCheck) || cmd.Context().Err() != nil {
+					return failed(err)
+				}
+				return usage(err)
+			}
+			if err := k.Save(out, force); err != nil {
+				return failed(err)
+			}
+			if asJSON {
+				return printJSON(cmd.OutOrStdout(), k.Report)
+			}
+			return report(cmd.OutOrStdout(), k, out)
+		},
+	}
+	c.Flags().StringVar(&recipeName, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
+	c.Flags().StringVar(&out, "out", "", "where the kit goes: a folder, or a file ending in .zip")
+	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
+	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
+	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: backing; may be given again")
+	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
+	c.Flags().BoolVar(&force, "force", false, "write over what is there")
+	return c
+}
+
+func toMends(names []string) []intake.Mend {
+	var ms []intake.Mend
+	for _, n := range names {
+		ms = append(ms, intake.Mend(n))
+	}
+	return ms
+}
+
+// loadRecipe reads a recipe file or takes a built-in one.
+func loadRecipe(name string) (*recipe.Recipe, error) {
+	if r, ok := recipe.Builtin(name); ok {
+		return r, nil
+	}
+	b, err := os.ReadFile(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("there is no recipe %s: neither a file nor one of %s", name, strings.Join(recipe.Builtins(), ", "))
+	}
+	if err != nil {
+		return nil, err
+	}
+	r, err := recipe.Parse(b)
+	if err != nil {
+		return nil, fmt.Errorf("recipe %s: %w", filepath.Base(name), err)
+	}
+	return r, nil
+}
+
+// readMaster reads a file, or standard input for "-".
+func readMaster(name string) (data []byte, base string, err error) {
+	if name == "-" {
+		data, err = io.ReadAll(io.LimitReader(os.Stdin, svg.MaxBytes+1))
+		return data, "mark", err
+	}
+	f, err := os.Open(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, "", fmt.Errorf("there is no file %s", name)
+	}
+	if err != nil {
+		return nil, "", err
+	}
+	defer f.Close()
+	data, err = io.ReadAll(io.LimitReader(f, 4*svg.MaxBytes))
+	return data, filepath.Base(name), err
+}
+
+// loadFonts adds font files, and those in folders, to the shipped ones.
+func loadFonts(paths []string) (*fonts.Set, error) {
+	set := fonts.Shipped()
+	for _, p := range paths {
+		err := filepath.WalkDir(p, func(at string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() {
+				return err
+			}
+			switch ext := strings.ToLower(filepath.Ext(at)); {
+			case ext == ".ttf" || ext == ".otf" || at == p:
+			default:
+				return nil
+			}
+			b, err := os.ReadFile(at)
+			if err != nil {
+				return err
+			}
+			if err := set.Add(b); err != nil {
+				return fmt.Errorf("font %s: %w", at, err)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return set, nil
+}
+
+// progress shows what is being made on a terminal, and nothing elsewhere.
+func progress() func(done, total int, what string) {
+	if !terminal() {
+		return nil
+	}
+	return func(done, total int, what string) {
+		fmt.Fprintf(os.Stderr, "\r\x1b[K%d of %d  %s", done, total, what)
+	}
+}
+
+func endProgress() {
+	if terminal() {
+		fmt.Fprint(os.Stderr, "\r\x1b[K")
+	}
+}
+
+func terminal() bool {
+	info, err := os.Stderr.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
+}
+
+func printJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", " ")
+	return e.Encode(v)
+}
+
+func report(w io.Writer, k *kit.Kit, out string) error {
+	total := 0
+	for _, f := range k.Files {
+		total += f.Bytes
+		fmt.Fprintf(w, "%-44s %s\n", f.Path, f.Measure())
+	}
+	for _, o := range k.Omitted {
+		fmt.Fprintf(w, "left out: %s as %s: %s\n", o.Version, strings.ToUpper(o.Format), o.Reason)
+	}
+	for _, f := range k.Findings {
+		fmt.Fprintf(w, "%s: %s: %s\n", f.Severity, f.Code, f.Message)
+	}
+	if k.Readers != nil {
+		fmt.Fprintf(w, "second reading: %d pages by outside readers, all the same picture", len(k.Readers.Read))
+		if len(k.Readers.Missing) > 0 {
+			fmt.Fprintf(w, "; not on this machine: %s", strings.Join(k.Readers.Missing, ", "))
+		}
+		fmt.Fprintln(w)
+	}
+	_, err := fmt.Fprintf(w, "%s: %d files, %s, all checked, in %s\n", k.Kit, len(k.Files), kit.Weight(total), out)
+	return err
+}
+
+// inspection is what inspect --json prints.
+type inspection struct {
+	Kind     string     `json:"kind"`
+	Width    float64    `json:"width_px"`
+	Height   float64    `json:"height_px"`
+	Art      [4]float64 `json:"art"` // x, y, width, height in px
+	Parts    []string   `json:"parts"`
+	Colours  []tone     `json:"colours"`
+	Findings any        `json:"findings"`
+}
+
+type tone struct {
+	RGB      string     `json:"rgb"`
+	CMYK     [4]float64 `json:"cmyk"`
+	Proposed bool       `json:"cmyk_proposed"`
+	Share    float64    `json:"share"`
+	Gradient bool       `json:"gradient,omitempty"`
+	Parts    []string   `json:"parts,omitempty"`
+}
+
+func inspectCmd() *cobra.Command {
+	var asJSON bool
+	var fontPaths []string
+	c := &cobra.Command{
+		Use:   "inspect MASTER",
+		Short: "Findings, parts, colours and bounds of a master",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			data, _, err := readMaster(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			set, err := loadFonts(fontPaths)
+			if err != nil {
+				return usage(err)
+			}
+			m, err := intake.Read(cmd.Context(), data, intake.Options{Fonts: set})
+			if err != nil {
+				return usage(err)
+			}
+			tones, err := preflight.Tones(cmd.Context(), m.Drawing)
+			if err != nil {
+				return failed(err)
+			}
+			b := m.Drawing.Bounds()
+			in := inspection{
+				Kind: m.Kind, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
+				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(), Findings: m.Findings,
+			}
+			if m.Findings == nil {
+				in.Findings = []any{}
+			}
+			for _, t := range tones {
+				p, proposed := t.Colour.Press()
+				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, proposed, t.Share, t.Gradient, t.Parts})
+			}
+			w := cmd.OutOrStdout()
+			if asJSON {
+				return printJSON(w, in)
+			}
+			fmt.Fprintf(w, "%s, page %.4g × %.4g px, art %.4g × %.4g px\n", in.Kind, in.Width, in.Height, b.W(), b.H())
+			fmt.Fprintf(w, "parts: %s\n", strings.Join(in.Parts, ", "))
+			for _, t := range in.Colours {
+				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3])
+			}
+			for _, f := range m.Findings {
+				parts := ""
+				if len(f.Parts) > 0 {
+					parts = " [" + strings.Join(f.Parts, ", ") + "]"
+				}
+				fmt.Fprintf(w, "%s: %s: %s%s\n", f.Severity, f.Code, f.Message, parts)
+			}
+			return nil
+		},
+	}
+	c.Flags().BoolVar(&asJSON, "json", false, "print as JSON")
+	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	return c
+}
+
+func verifyCmd() *cobra.Command {
+	var asJSON bool
+	var fontPaths []string
+	c := &cobra.Command{
+		Use:   "verify PATH",
+		Short: "Open a kit again and check every file against its manifest and the art",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			set, err := loadFonts(fontPaths)
+			if err != nil {
+				return usage(err)
+			}
+			files, err := kit.Open(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			r, err := kit.Verify(cmd.Context(), files, set)
+			if errors.Is(err, kit.ErrNotKit) {
+				return usage(err)
+			}
+			if asJSON && r != nil {
+				if err := printJSON(cmd.OutOrStdout(), r); err != nil {
+					return failed(err)
+				}
+			}
+			if err != nil {
+				return failed(err)
+			}
+			if !asJSON {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: %d files, all as the manifest says and the same picture as the master\n", r.Kit, len(r.Files))
+			}
+			return nil
+		},
+	}
+	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
+	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	return c
+}

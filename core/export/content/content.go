@@ -1,0 +1,155 @@
+// Package content writes what PDF and PostScript say alike: paths, clips and
+// numbers in points with y growing upwards. EPS files define the PDF operator
+// names in their prolog, so one body serves both and one reader reads both.
+package content
+
+import (
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/geom"
+)
+
+// PtPerPx is 72 pt to the inch over 96 px to the inch.
+const PtPerPx = 0.75
+
+// A Writer gathers operators.
+type Writer struct {
+	Buf    []byte
+	To     geom.Affine // page units of the drawing to points
+	Places int
+}
+
+// New returns a writer for a page; w and h are its size in points.
+func New(p export.Page) (wr *Writer, w, h float64) {
+	w, h = p.Frame.W*PtPerPx, p.Frame.H*PtPerPx
+	k := p.Frame.Scale() * PtPerPx
+	to := geom.Affine{A: k, D: -k, E: -p.Frame.Box.X0 * k, F: h + p.Frame.Box.Y0*k}
+	return &Writer{To: to, Places: export.Places(max(w, h))}, w, h
+}
+
+// Op appends operands and an operator, and ends the line.
+func (w *Writer) Op(op string, args ...float64) {
+	for _, a := range args {
+		w.Buf = export.Number(w.Buf, a, w.Places)
+		w.Buf = append(w.Buf, ' ')
+	}
+	w.Buf = append(w.Buf, op...)
+	w.Buf = append(w.Buf, '\n')
+}
+
+// Matrix appends a cm operator with the digits a matrix needs.
+func (w *Writer) Matrix(m geom.Affine) {
+	for _, v := range []float64{m.A, m.B, m.C, m.D, m.E, m.F} {
+		w.Buf = export.Number(w.Buf, v, 6)
+		w.Buf = append(w.Buf, ' ')
+	}
+	w.Buf = append(w.Buf, "cm\n"...)
+}
+
+// Path appends the construction of a path. Quadratic curves become the same
+// curves as cubics.
+func (w *Writer) Path(p geom.Path) {
+	q := p.Transform(w.To)
+	var at, from geom.Point
+	for _, s := range q {
+		switch s.Op {
+		case geom.MoveTo:
+			w.Op("m", s.P[0].X, s.P[0].Y)
+			from = s.P[0]
+		case geom.LineTo:
+			w.Op("l", s.P[0].X, s.P[0].Y)
+		case geom.QuadTo:
+			c := geom.Curve{Op: geom.QuadTo, A: at, B: s.P[0], D: s.P[1]}.Cubic()
+			w.Op("c", c.B.X, c.B.Y, c.C.X, c.C.Y, c.D.X, c.D.Y)
+		case geom.CubeTo:
+			w.Op("c", s.P[0].X, s.P[0].Y, s.P[1].X, s.P[1].Y, s.P[2].X, s.P[2].Y)
+		case geom.Close:
+			w.Op("h")
+			at = from
+			continue
+		}
+		at = s.End()
+	}
+}
+
+// Fill paints the path last constructed.
+func (w *Writer) Fill(r geom.Rule) {
+	if r == geom.EvenOdd {
+		w.Op("f*")
+	} else {
+		w.Op("f")
+	}
+}
+
+// Clip intersects the clip with regions; a union of several cannot be said.
+func (w *Writer) Clip(c []drawing.Region) error {
+	paths, ok := export.OneClip(c)
+	if !ok {
+		return export.Cannot("a clip made of several shapes cannot be kept in PDF or EPS yet")
+	}
+	for _, r := range paths {
+		w.Path(r.Path)
+		if r.Rule == geom.EvenOdd {
+			w.Op("W*")
+		} else {
+			w.Op("W")
+		}
+		w.Op("n")
+	}
+	return nil
+}
+
+// Inks are colour components from 0 to 1: three for RGB, four for CMYK.
+func Inks(c colour.Colour, cmyk bool) []float64 {
+	if !cmyk {
+		return []float64{c.RGB.R, c.RGB.G, c.RGB.B}
+	}
+	b, _ := c.Press()
+	return []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}
+}
+
+// Colour sets the process fill colour.
+func (w *Writer) Colour(c colour.Colour, cmyk bool) {
+	op := "rg"
+	if cmyk {
+		op = "k"
+	}
+	for _, v := range Inks(c, cmyk) {
+		w.Buf = export.Number(w.Buf, v, 4)
+		w.Buf = append(w.Buf, ' ')
+	}
+	w.Buf = append(w.Buf, op+"\n"...)
+}
+
+// Ramp lists offsets and inks of a gradient so finely that mixing the inks
+// between neighbours looks like mixing the screen colours.
+func Ramp(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
+	put := func(t float64, c colour.Colour) {
+		at, inks = append(at, t), append(inks, Inks(c, cmyk))
+	}
+	for i, s := range g.Stops {
+		if i > 0 && cmyk {
+			const between = 8
+			a := g.Stops[i-1]
+			for k := 1; k < between && s.At > a.At; k++ {
+				t := float64(k) / between
+				put(a.At+(s.At-a.At)*t, mix(a.Colour, s.Colour, t))
+			}
+		}
+		put(s.At, s.Colour)
+	}
+	return at, inks
+}
+
+// mix blends declared builds with each other; a build is proposed only where
+// one is missing.
+func mix(a, b colour.Colour, t float64) colour.Colour {
+	c := colour.Screen(b.RGB.Over(a.RGB, t))
+	if a.Built && b.Built {
+		l := func(x, y float64) float64 { return x + (y-x)*t }
+		c.Built = true
+		c.Build = colour.CMYK{C: l(a.Build.C, b.Build.C), M: l(a.Build.M, b.Build.M), Y: l(a.Build.Y, b.Build.Y), K: l(a.Build.K, b.Build.K)}
+	}
+	return c
+}

@@ -1,0 +1,369 @@
+// Package eps writes Encapsulated PostScript 3.0 (Adobe DSC 3.0 and EPSF
+// 3.0): outlines only, process colours and named plates, no fonts, no device
+// setup. PostScript knows no transparency: what is translucent is refused.
+package eps
+
+import (
+	"bytes"
+	"encoding/ascii85"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/export/content"
+	"dyekit/core/export/pdf"
+	"dyekit/core/geom"
+)
+
+// Options of a file.
+type Options struct {
+	Title  string
+	Colour string // export.RGB or export.CMYK
+	Level  int    // PostScript language level, 2 or 3; 0 stands for 2
+}
+
+// The prolog gives PostScript the short names of PDF's operators. All names
+// live in a dictionary of the file's own.
+const prolog = `/dyekit 40 dict def
+dyekit begin
+/m{moveto}bind def/l{lineto}bind def/c{curveto}bind def/h{closepath}bind def
+/f{fill}bind def/f*{eofill}bind def/W{clip}bind def/W*{eoclip}bind def/n{newpath}bind def
+/q{gsave}bind def/Q{grestore}bind def/k{setcmykcolor}bind def/rg{setrgbcolor}bind def
+/cm{6 array astore concat}bind def
+`
+
+// Encode returns the page as a file.
+func Encode(p export.Page, o Options) ([]byte, error) {
+	if o.Level == 0 {
+		o.Level = 2
+	}
+	if o.Level != 2 && o.Level != 3 {
+		return nil, fmt.Errorf("EPS level %d is not 2 or 3", o.Level)
+	}
+	body, width, height := content.New(p)
+	w := &writer{Writer: body, cmyk: o.Colour == export.CMYK}
+	if err := w.nodes(p.Drawing.Nodes); err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	b.WriteString("%!PS-Adobe-3.0 EPSF-3.0\n")
+	fmt.Fprintf(&b, "%%%%BoundingBox: 0 0 %d %d\n", int(math.Ceil(width-1e-6)), int(math.Ceil(height-1e-6)))
+	fmt.Fprintf(&b, "%%%%HiResBoundingBox: 0 0 %s %s\n", export.Number(nil, width, 4), export.Number(nil, height, 4))
+	fmt.Fprintf(&b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", text(o.Title))
+	fmt.Fprintf(&b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
+	if len(w.process) > 0 {
+		fmt.Fprintf(&b, "%%%%DocumentProcessColors: %s\n", strings.Join(w.plates(), " "))
+	}
+	for i, s := range w.spots {
+		head := "%%DocumentCustomColors:"
+		if i > 0 {
+			head = "%%+"
+		}
+		fmt.Fprintf(&b, "%s %s\n", head, text(s.name))
+	}
+	for i, s := range w.spots {
+		head := "%%CMYKCustomColor:"
+		if i > 0 {
+			head = "%%+"
+		}
+		fmt.Fprintf(&b, "%s %s %s\n", head, numbers(s.build), text(s.name))
+	}
+	b.WriteString("%%EndComments\n%%BeginProlog\n" + prolog)
+	for i, s := range w.spots {
+		// PostScript 3 section 4.8.4: the alternate is reached in a
+		// straight line from bare paper.
+		var fn strings.Builder
+		for j, v := range s.build {
+			if j < 3 {
+				fmt.Fprintf(&fn, "dup %s mul exch ", export.Number(nil, v, 4))
+			} else {
+				fmt.Fprintf(&fn, "%s mul", export.Number(nil, v, 4))
+			}
+		}
+		fmt.Fprintf(&b, "/S%d{[/Separation %s/DeviceCMYK{%s}]setcolorspace setcolor}bind def\n", i+1, text(s.name), fn.String())
+	}
+	b.WriteString("end\n%%EndProlog\n%%Page: 1 1\ndyekit begin\ngsave\n")
+	b.Write(w.Buf)
+	b.WriteString("grestore\nend\nshowpage\n%%Trailer\n%%EOF\n")
+	return b.Bytes(), nil
+}
+
+// text writes a PostScript string; what is not ASCII becomes a question mark,
+// as DSC comments are ASCII.
+func text(s string) string {
+	s = strings.Map(func(c rune) rune {
+		if c < ' ' || c > '~' {
+			return '?'
+		}
+		return c
+	}, s)
+	if len(s) > 200 { // DSC lines are at most 255 characters long
+		s = s[:200]
+	}
+	return "(" + strings.NewReplacer(`\`, `\\`, "(", `\(`, ")", `\)`).Replace(s) + ")"
+}
+
+func numbers(v []float64) string {
+	var b []byte
+	for _, x := range v {
+		b = append(export.Number(b, x, 4), ' ')
+	}
+	return strings.TrimSpace(string(b))
+}
+
+type spot struct {
+	name  string
+	build []float64
+}
+
+type writer struct {
+	*content.Writer
+	cmyk    bool
+	spots   []spot
+	process map[string]bool
+}
+
+// plates lists the process inks used, in printing order.
+func (w *writer) plates() []string {
+	var out []string
+	for _, n := range []string{"Cyan", "Magenta", "Yellow", "Black"} {
+		if w.process[n] {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+func (w *writer) use(inks []float64) {
+	if w.process == nil {
+		w.process = map[string]bool{}
+	}
+	if len(inks) == 4 {
+		for i, n := range []string{"Cyan", "Magenta", "Yellow", "Black"} {
+			w.process[n] = w.process[n] || inks[i] > 0
+		}
+	}
+}
+
+func (w *writer) nodes(ns []drawing.Node) error {
+	for _, n := range ns {
+		var err error
+		switch n := n.(type) {
+		case *drawing.Shape:
+			err = w.shape(n)
+		case *drawing.Picture:
+			err = w.picture(n)
+		case *drawing.Group:
+			if n.Alpha < 1 {
+				return export.Cannot("EPS has no transparency, and translucent paint cannot be resolved yet")
+			}
+			w.Op("q")
+			if err = w.Clip(n.Clip); err == nil {
+				err = w.nodes(n.Nodes)
+			}
+			w.Op("Q")
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *writer) shape(s *drawing.Shape) error {
+	switch p := s.Paint.(type) {
+	case drawing.Solid:
+		if p.Alpha < 1 {
+			return export.Cannot("EPS has no transparency, and translucent paint cannot be resolved yet")
+		}
+		w.colour(p.Colour)
+		w.Path(s.Path)
+		w.Fill(s.Rule)
+	case *drawing.Gradient:
+		return w.gradient(s, p)
+	}
+	return nil
+}
+
+func (w *writer) colour(k colour.Colour) {
+	if k.Spot == "" {
+		w.use(content.Inks(k, w.cmyk))
+		w.Colour(k, w.cmyk)
+		return
+	}
+	i := slices.IndexFunc(w.spots, func(s spot) bool { return s.name == k.Spot })
+	if i < 0 {
+		i = len(w.spots)
+		w.spots = append(w.spots, spot{k.Spot, content.Inks(k, true)})
+	}
+	t := k.Tint / 100
+	if k.Tint == 0 {
+		t = 1
+	}
+	w.Op(string(export.Number(nil, t, 4)) + fmt.Sprintf(" S%d", i+1))
+}
+
+// gradient paints bands so fine that their steps are those of 8 bits: the
+// way of language level 2, which knows no shadings.
+func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
+	for _, st := range g.Stops {
+		if st.Alpha < 1 {
+			return export.Cannot("EPS has no transparency, and a fading gradient cannot be resolved yet")
+		}
+	}
+	box := s.Path.Bounds()
+	u, ok := g.Unroll(box)
+	if !ok {
+		return export.Cannot("a gradient repeats too often to be kept in EPS")
+	}
+	back, ok := u.To.Inverse()
+	if !ok {
+		return export.Cannot("a gradient is squeezed to a line")
+	}
+	w.Op("q")
+	if err := w.Clip([]drawing.Region{{Path: s.Path, Rule: s.Rule}}); err != nil {
+		return err
+	}
+	at, inks := bands(u, w.cmyk)
+	band := linearBand(u, back, box)
+	first := 0
+	if u.Radial {
+		// From the outside in, beginning with all there is.
+		w.band(geom.Box(box), inks[len(inks)-1])
+		for i := len(at) - 1; i >= 0; i-- {
+			if r := u.R0 + (u.R1-u.R0)*at[i]; r > 0 {
+				c := u.P0.Lerp(u.P1, at[i])
+				w.band(geom.Ellipse(c, r, r).Transform(u.To), inks[max(0, i-1)])
+			}
+		}
+	} else {
+		// Each band reaches to the far end; the next covers it.
+		w.band(geom.Box(box), inks[0])
+		for i := first; i < len(at); i++ {
+			w.band(band(at[i]), inks[i])
+		}
+	}
+	w.Op("Q")
+	return nil
+}
+
+func (w *writer) band(p geom.Path, inks []float64) {
+	w.use(inks)
+	w.Buf = append(w.Buf, numbers(inks)...)
+	if len(inks) == 4 {
+		w.Buf = append(w.Buf, " k\n"...)
+	} else {
+		w.Buf = append(w.Buf, " rg\n"...)
+	}
+	w.Path(p)
+	w.Op("f")
+}
+
+// linearBand returns the half plane from offset t on, as far as the box goes.
+func linearBand(g *drawing.Gradient, back geom.Affine, box geom.Rect) func(t float64) geom.Path {
+	d := g.P1.Sub(g.P0)
+	n := d.Turn()
+	far, wide := 1.0, 1.0
+	for _, c := range box.Corners() {
+		q := back.Apply(c).Sub(g.P0)
+		far = max(far, q.Dot(d)/d.Dot(d))
+		wide = max(wide, math.Abs(q.Dot(n))/n.Dot(n))
+	}
+	far += 0.01
+	return func(t float64) geom.Path {
+		at := func(t, s float64) geom.Point { return g.To.Apply(g.P0.Add(d.Mul(t)).Add(n.Mul(s))) }
+		var p geom.Path
+		p.MoveTo(at(t, -wide))
+		p.LineTo(at(far, -wide))
+		p.LineTo(at(far, wide))
+		p.LineTo(at(t, wide))
+		p.Close()
+		return p
+	}
+}
+
+// bands cuts the ramp into steps: band i begins at at[i] with inks[i].
+func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
+	ts, cs := content.Ramp(g, cmyk)
+	for i := 1; i < len(ts); i++ {
+		most := 0.0
+		for j := range cs[i] {
+			most = max(most, math.Abs(cs[i][j]-cs[i-1][j]))
+		}
+		n := 1 + int(most*255)
+		if ts[i] <= ts[i-1] {
+			continue
+		}
+		for k := range n {
+			t := (float64(k) + 0.5) / float64(n)
+			c := make([]float64, len(cs[i]))
+			for j := range c {
+				c[j] = cs[i-1][j] + (cs[i][j]-cs[i-1][j])*t
+			}
+			at, inks = append(at, ts[i-1]+(ts[i]-ts[i-1])*float64(k)/float64(n)), append(inks, c)
+		}
+	}
+	return append(at, ts[len(ts)-1]), append(inks, cs[len(cs)-1])
+}
+
+// picture writes pixels as 7-bit text, run lengths packed.
+func (w *writer) picture(p *drawing.Picture) error {
+	data, mask := pdf.Samples(p.Image, w.cmyk)
+	if mask != nil || p.Alpha < 1 {
+		return export.Cannot("EPS has no transparency, and the picture has")
+	}
+	space, n := "/DeviceRGB", 3
+	if w.cmyk {
+		space, n = "/DeviceCMYK", 4
+		w.use([]float64{1, 1, 1, 1})
+	}
+	b := p.Image.Bounds()
+	w.Op("q")
+	w.Matrix(w.To.Mul(p.To).Mul(geom.Affine{A: 1, D: -1, F: 1}))
+	w.Op(space + " setcolorspace")
+	decode := strings.TrimSpace(strings.Repeat("0 1 ", n))
+	w.Op(fmt.Sprintf("<</ImageType 1/Width %d/Height %d/BitsPerComponent 8/Decode[%s]/ImageMatrix[%d 0 0 %d 0 %d]/DataSource currentfile/ASCII85Decode filter/RunLengthDecode filter>>image",
+		b.Dx(), b.Dy(), decode, b.Dx(), -b.Dy(), b.Dy()))
+	packed := runs(data)
+	text := make([]byte, ascii85.MaxEncodedLen(len(packed)))
+	text = text[:ascii85.Encode(text, packed)]
+	for len(text) > 0 {
+		k := min(80, len(text))
+		// DSC: no line of data may look like a comment.
+		if text[0] == '%' {
+			w.Buf = append(w.Buf, ' ')
+		}
+		w.Buf = append(append(w.Buf, text[:k]...), '\n')
+		text = text[k:]
+	}
+	w.Buf = append(w.Buf, "~>\n"...)
+	w.Op("Q")
+	return nil
+}
+
+// runs packs bytes for RunLengthDecode (PostScript LRM section 3.13.3).
+func runs(data []byte) []byte {
+	var out []byte
+	for i := 0; i < len(data); {
+		n := 1
+		for i+n < len(data) && n < 128 && data[i+n] == data[i] {
+			n++
+		}
+		if n > 2 {
+			out = append(out, byte(257-n), data[i])
+			i += n
+			continue
+		}
+		j := i
+		for j < len(data) && j-i < 128 && !(j+2 < len(data) && data[j] == data[j+1] && data[j] == data[j+2]) {
+			j++
+		}
+		out = append(append(out, byte(j-i-1)), data[i:j]...)
+		i = j
+	}
+	return append(out, 128)
+}

@@ -1,0 +1,277 @@
+// Package jpeg writes baseline JPEG (ITU-T T.81): YCbCr with JFIF 1.02, or
+// CMYK with the Adobe marker, never subsampled, so that flat art keeps its
+// edges. JPEG has no transparency: pictures are laid on a backing first.
+package jpeg
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"image"
+	"math"
+)
+
+// Options of a file.
+type Options struct {
+	Quality int     // 1 to 100; 0 stands for 90
+	PPI     float64 // kept as dots per inch; 0 for none
+}
+
+// MaxSide is the longest side a frame header can hold.
+const MaxSide = 65535
+
+// EncodeRGB writes an opaque sRGB picture; opacity in img is ignored.
+func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
+	b := img.Bounds()
+	return encode(b.Dx(), b.Dy(), 3, o, func(x, y int, v *[4]float64) {
+		p := img.Pix[y*img.Stride+4*x:]
+		r, g, bl := float64(p[0]), float64(p[1]), float64(p[2])
+		// JFIF 1.02: full-range ITU-R BT.601.
+		v[0] = 0.299*r + 0.587*g + 0.114*bl
+		v[1] = -0.168735892*r - 0.331264108*g + 0.5*bl + 128
+		v[2] = 0.5*r - 0.418687589*g - 0.081312411*bl + 128
+	})
+}
+
+// EncodeCMYK writes a CMYK picture. Values are stored inverted and untouched
+// by a colour transform, as the Adobe marker with transform 0 says.
+func EncodeCMYK(img *image.CMYK, o Options) ([]byte, error) {
+	b := img.Bounds()
+	return encode(b.Dx(), b.Dy(), 4, o, func(x, y int, v *[4]float64) {
+		p := img.Pix[y*img.Stride+4*x:]
+		for i := range 4 {
+			v[i] = float64(255 - p[i])
+		}
+	})
+}
+
+// encode writes n components whose samples come from at.
+func encode(w, h, n int, o Options, at func(x, y int, v *[4]float64)) ([]byte, error) {
+	if w < 1 || h < 1 || w > MaxSide || h > MaxSide {
+		return nil, fmt.Errorf("a JPEG of %d × %d px cannot be: each side is between 1 and %d px", w, h, MaxSide)
+	}
+	if o.Quality == 0 {
+		o.Quality = 90
+	}
+	if o.Quality < 1 || o.Quality > 100 {
+		return nil, fmt.Errorf("JPEG quality %d is not between 1 and 100", o.Quality)
+	}
+	e := &encoder{}
+	e.tables(o.Quality)
+	e.headers(w, h, n, o)
+	var prev [4]int
+	var block [4][64]float64
+	var v [4]float64
+	for by := 0; by < h; by += 8 {
+		for bx := 0; bx < w; bx += 8 {
+			for i := range 64 {
+				at(min(w-1, bx+i%8), min(h-1, by+i/8), &v)
+				for c := range n {
+					block[c][i] = v[c] - 128
+				}
+			}
+			for c := range n {
+				t := 0
+				if n == 3 && c > 0 {
+					t = 1
+				}
+				prev[c] = e.block(&block[c], t, prev[c])
+			}
+		}
+	}
+	e.bits(0x7f, 7) // fill the last byte with ones
+	e.out.WriteString("\xff\xd9")
+	return e.out.Bytes(), nil
+}
+
+type encoder struct {
+	out   bytes.Buffer
+	quant [2][64]int // natural order
+	codes [4][256]code
+	acc   uint32
+	n     uint
+}
+
+type code struct {
+	bits uint32
+	n    uint
+}
+
+func (e *encoder) tables(quality int) {
+	// The tables of T.81 annex K.1, scaled by quality as is usual: 50
+	// leaves them, 100 makes them all ones (common practice).
+	s := 5000 / quality
+	if quality >= 50 {
+		s = 200 - 2*quality
+	}
+	for t := range e.quant {
+		for i, q := range baseQuant[t] {
+			e.quant[t][zigzag[i]] = min(255, max(1, (q*s+50)/100))
+		}
+	}
+	for i, h := range huffman {
+		c, k := uint32(0), 0
+		for n, count := range h.counts {
+			for range count {
+				e.codes[i][h.values[k]] = code{c, uint(n + 1)}
+				c++
+				k++
+			}
+			c <<= 1
+		}
+	}
+}
+
+func (e *encoder) marker(m byte, body []byte) {
+	e.out.Write([]byte{0xff, m})
+	var n [2]byte
+	binary.BigEndian.PutUint16(n[:], uint16(len(body)+2))
+	e.out.Write(n[:])
+	e.out.Write(body)
+}
+
+func (e *encoder) headers(w, h, n int, o Options) {
+	e.out.WriteString("\xff\xd8")
+	unit, d := byte(0), uint16(1)
+	if o.PPI > 0 {
+		unit, d = 1, uint16(math.Round(o.PPI))
+	}
+	e.marker(0xe0, []byte{'J', 'F', 'I', 'F', 0, 1, 2, unit, byte(d >> 8), byte(d), byte(d >> 8), byte(d), 0, 0})
+	if n == 4 {
+		e.marker(0xee, []byte{'A', 'd', 'o', 'b', 'e', 0, 100, 0, 0, 0, 0, 0})
+	}
+	tables := 1
+	if n == 3 {
+		tables = 2
+	}
+	for t := range tables {
+		q := []byte{byte(t)}
+		for _, z := range zigzag {
+			q = append(q, byte(e.quant[t][z]))
+		}
+		e.marker(0xdb, q)
+	}
+	sof := []byte{8, byte(h >> 8), byte(h), byte(w >> 8), byte(w), byte(n)}
+	sos := []byte{byte(n)}
+	for c := range n {
+		t := byte(0)
+		if n == 3 && c > 0 {
+			t = 1
+		}
+		sof = append(sof, byte(c+1), 0x11, t)
+		sos = append(sos, byte(c+1), t<<4|t)
+	}
+	e.marker(0xc0, sof)
+	for i := range 2 * tables {
+		class := byte(i&1) << 4
+		b := append([]byte{class | byte(i>>1)}, huffman[i].counts[:]...)
+		e.marker(0xc4, append(b, huffman[i].values...))
+	}
+	e.marker(0xda, append(sos, 0, 63, 0))
+}
+
+// block codes one block of a component with table t and returns its DC value.
+func (e *encoder) block(b *[64]float64, t, prev int) int {
+	var q [64]int
+	flat := true
+	for _, v := range b[1:] {
+		flat = flat && v == b[0]
+	}
+	if flat {
+		q[0] = int(math.Round(b[0] * 8 / float64(e.quant[t][0])))
+	} else {
+		dct(b)
+		for i := range q {
+			q[i] = int(math.Round(b[i] / float64(e.quant[t][i])))
+		}
+	}
+	size, bits := magnitude(q[0] - prev)
+	e.code(2*t, size)
+	e.bits(bits, uint(size))
+	run := 0
+	for _, z := range zigzag[1:] {
+		v := q[z]
+		if v == 0 {
+			run++
+			continue
+		}
+		for ; run > 15; run -= 16 {
+			e.code(2*t+1, 0xf0)
+		}
+		size, bits := magnitude(v)
+		e.code(2*t+1, run<<4|size)
+		e.bits(bits, uint(size))
+		run = 0
+	}
+	if run > 0 {
+		e.code(2*t+1, 0)
+	}
+	return q[0]
+}
+
+// magnitude is the category of a value and its extra bits (T.81 F.1.2.1).
+func magnitude(v int) (size int, bits uint32) {
+	a := max(v, -v)
+	for ; a > 0; a >>= 1 {
+		size++
+	}
+	if v < 0 {
+		v--
+	}
+	return size, uint32(v) & (1<<size - 1)
+}
+
+func (e *encoder) code(table, sym int) {
+	c := e.codes[table][sym]
+	e.bits(c.bits, c.n)
+}
+
+func (e *encoder) bits(v uint32, n uint) {
+	e.acc = e.acc<<n | v
+	e.n += n
+	for e.n >= 8 {
+		b := byte(e.acc >> (e.n - 8))
+		e.out.WriteByte(b)
+		if b == 0xff {
+			e.out.WriteByte(0)
+		}
+		e.n -= 8
+		e.acc &= 1<<e.n - 1
+	}
+}
+
+// cosines[u][x] is C(u)/2·cos((2x+1)uπ/16), the kernel of T.81 A.3.3.
+var cosines = func() (c [8][8]float64) {
+	for u := range 8 {
+		for x := range 8 {
+			c[u][x] = math.Cos(float64(2*x+1)*float64(u)*math.Pi/16) / 2
+			if u == 0 {
+				c[u][x] /= math.Sqrt2
+			}
+		}
+	}
+	return c
+}()
+
+// dct is the forward transform of T.81 A.3.3, rows then columns.
+func dct(b *[64]float64) {
+	var t [64]float64
+	for y := range 8 {
+		for u := range 8 {
+			s := 0.0
+			for x := range 8 {
+				s += cosines[u][x] * b[8*y+x]
+			}
+			t[8*y+u] = s
+		}
+	}
+	for u := range 8 {
+		for v := range 8 {
+			s := 0.0
+			for y := range 8 {
+				s += cosines[v][y] * t[8*y+u]
+			}
+			b[8*v+u] = s
+		}
+	}
+}

@@ -1,0 +1,249 @@
+// Package fonts finds fonts by name and turns text into outlines.
+//
+// The shipped families (all under the SIL Open Font License, see shipped/) and
+// those a person adds are the only ones ever used: fonts of the machine would
+// make the same master come out differently elsewhere. A font that is not
+// known is an error for the caller to report, never a silent replacement.
+package fonts
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"strings"
+	"sync"
+
+	"github.com/go-text/typesetting/di"
+	"github.com/go-text/typesetting/font"
+	ot "github.com/go-text/typesetting/font/opentype"
+	"github.com/go-text/typesetting/language"
+	"github.com/go-text/typesetting/shaping"
+	"golang.org/x/image/math/fixed"
+
+	"dyekit/core/geom"
+)
+
+//go:embed shipped/*.ttf
+var shippedFiles embed.FS
+
+// MaxBytes bounds one font file.
+const MaxBytes = 32 << 20
+
+// A Face is one font file: a weight, or a range of weights if it is variable.
+type Face struct {
+	Family string
+	Italic bool
+	Weight float64 // of a static font
+	font   *font.Font
+	wide   bool // has a weight axis
+}
+
+// A Set is a collection of faces. The zero Set is empty and ready to use.
+type Set struct{ faces []*Face }
+
+var shipped = sync.OnceValue(func() []*Face {
+	var fs []*Face
+	for _, f := range []struct{ file, family string }{
+		{"hanken-grotesk", "Hanken Grotesk"},
+		{"hanken-grotesk-italic", "Hanken Grotesk"},
+		{"hanken-grotesk-ext", "Hanken Grotesk"},
+		{"sometype-mono", "Sometype Mono"},
+		{"bitter", "Bitter"},
+		{"bitter-italic", "Bitter"},
+		{"alfa-slab-one", "Alfa Slab One"},
+	} {
+		data, err := shippedFiles.ReadFile("shipped/" + f.file + ".ttf")
+		if err != nil {
+			panic(err) // the file is part of the binary
+		}
+		face, err := read(data)
+		if err != nil {
+			panic(err)
+		}
+		face.Family = f.family
+		fs = append(fs, face)
+	}
+	return fs
+})
+
+// Shipped returns a set with the families that come with Dye Kit. The CSS
+// generic names find them too: sans-serif, serif and monospace.
+func Shipped() *Set { return &Set{faces: shipped()} }
+
+// Families lists the names in the set.
+func (s *Set) Families() []string {
+	var out []string
+	seen := map[string]bool{}
+	for _, f := range s.faces {
+		if !seen[f.Family] {
+			seen[f.Family] = true
+			out = append(out, f.Family)
+		}
+	}
+	return out
+}
+
+// Add puts a TrueType or OpenType file in; it is found by its own name.
+func (s *Set) Add(data []byte) error {
+	if len(data) > MaxBytes {
+		return fmt.Errorf("font is larger than %d MB", MaxBytes>>20)
+	}
+	f, err := read(data)
+	if err != nil {
+		return err
+	}
+	// Faces added later win over shipped ones of the same name.
+	s.faces = append([]*Face{f}, s.faces...)
+	return nil
+}
+
+func read(data []byte) (*Face, error) {
+	l, err := ot.NewLoader(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("not a TrueType or OpenType font: %w", err)
+	}
+	ft, err := font.NewFont(l)
+	if err != nil {
+		return nil, fmt.Errorf("font cannot be read: %w", err)
+	}
+	d := ft.Describe()
+	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), font: ft}
+	if l.HasTable(ot.MustNewTag("fvar")) {
+		for _, w := range []float32{1, 1000} {
+			face := font.NewFace(ft)
+			face.SetVariations([]font.Variation{{Tag: ot.MustNewTag("wght"), Value: w}})
+			for _, c := range face.Coords() {
+				f.wide = f.wide || c != 0
+			}
+		}
+	}
+	return f, nil
+}
+
+// generic maps the CSS generic families to shipped ones.
+var generic = map[string]string{
+	"sans-serif": "hanken grotesk", "system-ui": "hanken grotesk",
+	"serif": "bitter", "monospace": "sometype mono",
+}
+
+// Find returns the faces of the family with the slant asked for, to be tried
+// in order for each letter, nearest weight first. It returns nil if there is
+// none: a slant is not made up.
+func (s *Set) Find(family string, weight float64, italic bool) []*Face {
+	name := strings.ToLower(strings.TrimSpace(family))
+	if g, ok := generic[name]; ok {
+		name = g
+	}
+	var best []*Face
+	score := func(f *Face) float64 {
+		if f.wide {
+			return 0
+		}
+		return max(f.Weight-weight, weight-f.Weight)
+	}
+	for _, f := range s.faces {
+		if strings.ToLower(f.Family) != name || f.Italic != italic {
+			continue
+		}
+		i := len(best)
+		for i > 0 && score(f) < score(best[i-1]) {
+			i--
+		}
+		best = append(best[:i], append([]*Face{f}, best[i:]...)...)
+	}
+	return best
+}
+
+// Sets reports whether the face has the weight, give or take half a step.
+func (f *Face) Sets(weight float64) bool {
+	return f.wide || max(f.Weight-weight, weight-f.Weight) <= 50
+}
+
+// Has reports whether the face has a glyph for the letter.
+func (f *Face) Has(r rune) bool {
+	_, ok := f.font.NominalGlyph(r)
+	return ok
+}
+
+// A Glyph is a shaped glyph. Lengths are in the units of the size asked for.
+type Glyph struct {
+	Path    geom.Path  // outline with its origin on the baseline, y down
+	Offset  geom.Point // to be added to the pen position
+	Advance float64
+	Rune    int // index of the first rune it stands for
+	Runes   int // how many runes it stands for, with its cluster
+}
+
+// Shape sets runes [from, to) of text in one direction at the given size and
+// weight and returns the glyphs in visual order. kern and ligatures follow
+// the font; ligate false turns ligatures off, as letter-spacing asks.
+func (f *Face) Shape(text []rune, from, to int, size, weight float64, rtl, ligate bool) []Glyph {
+	face := font.NewFace(f.font)
+	if f.wide {
+		face.SetVariations([]font.Variation{{Tag: ot.MustNewTag("wght"), Value: float32(weight)}})
+	}
+	in := shaping.Input{
+		Text: text, RunStart: from, RunEnd: to, Face: face,
+		// Shaped at one unit of the size for each font unit, so that the
+		// 26.6 fixed point of the shaper loses nothing.
+		Size:      fixed.I(int(f.font.Upem())),
+		Script:    language.LookupScript(firstLetter(text[from:to])),
+		Direction: di.DirectionLTR, Language: language.NewLanguage("en"),
+	}
+	if rtl {
+		in.Direction = di.DirectionRTL
+	}
+	if !ligate {
+		in.FontFeatures = []shaping.FontFeature{{Tag: ot.MustNewTag("liga")}, {Tag: ot.MustNewTag("clig")}}
+	}
+	var sh shaping.HarfbuzzShaper
+	k := size / float64(f.font.Upem())
+	var out []Glyph
+	for _, g := range sh.Shape(in).Glyphs {
+		o := Glyph{
+			Advance: float64(g.Advance) / 64 * k,
+			Offset:  geom.Pt(float64(g.XOffset)/64*k, -float64(g.YOffset)/64*k),
+			Rune:    g.TextIndex(), Runes: g.RunesCount(),
+		}
+		if ol, ok := face.GlyphDataOutline(g.GlyphID); ok {
+			o.Path = outline(ol, k)
+		}
+		out = append(out, o)
+	}
+	return out
+}
+
+// firstLetter is the first rune that belongs to a script of its own.
+func firstLetter(text []rune) rune {
+	for _, r := range text {
+		if s := language.LookupScript(r); s != language.Common && s != language.Inherited {
+			return r
+		}
+	}
+	return 'a'
+}
+
+func outline(o font.GlyphOutline, k float64) geom.Path {
+	var p geom.Path
+	at := func(q ot.SegmentPoint) geom.Point { return geom.Pt(float64(q.X)*k, -float64(q.Y)*k) }
+	for _, s := range o.Segments {
+		a := s.Args
+		switch s.Op {
+		case ot.SegmentOpMoveTo:
+			if len(p) > 0 {
+				p.Close()
+			}
+			p.MoveTo(at(a[0]))
+		case ot.SegmentOpLineTo:
+			p.LineTo(at(a[0]))
+		case ot.SegmentOpQuadTo:
+			p.QuadTo(at(a[0]), at(a[1]))
+		case ot.SegmentOpCubeTo:
+			p.CubeTo(at(a[0]), at(a[1]), at(a[2]))
+		}
+	}
+	if len(p) > 0 {
+		p.Close()
+	}
+	return p
+}

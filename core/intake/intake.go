@@ -1,0 +1,116 @@
+// Package intake reads a master of any known kind.
+package intake
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/fonts"
+	"dyekit/core/intake/picture"
+	"dyekit/core/intake/svg"
+	"dyekit/core/preflight"
+)
+
+// A Mend is a repair a person asked for; it never touches the master.
+type Mend string
+
+// DropBacking takes the rectangle behind the art away.
+const DropBacking Mend = "backing"
+
+// Options tells what a master may use and what is to be mended.
+type Options struct {
+	Fonts *fonts.Set
+	Mends []Mend
+}
+
+// A Master is a drawing read, checked and mended.
+type Master struct {
+	Drawing  *drawing.Drawing
+	Findings finding.List
+	Kind     string // "svg", "png", "jpeg", …: by content, not by name
+}
+
+// ErrKind is returned for files that are no master.
+var ErrKind = errors.New("this is neither an SVG drawing nor a picture (PNG, JPEG, TIFF, WebP, GIF)")
+
+// Read takes a master in. Its kind is told from its first bytes.
+func Read(ctx context.Context, data []byte, opt Options) (*Master, error) {
+	m := &Master{Kind: Kind(data)}
+	var err error
+	switch m.Kind {
+	case "svg":
+		m.Drawing, m.Findings, err = svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts})
+	case "pdf", "eps":
+		return nil, fmt.Errorf("%s masters cannot be read yet; hand in the drawing as SVG", map[string]string{"pdf": "PDF", "eps": "EPS"}[m.Kind])
+	case "":
+		if len(bytes.TrimSpace(data)) == 0 {
+			return nil, errors.New("the file is empty")
+		}
+		return nil, ErrKind
+	default:
+		m.Drawing, m.Findings, err = picture.Read(data)
+	}
+	if err != nil {
+		return nil, err
+	}
+	checked, more := preflight.Check(m.Drawing)
+	m.Drawing = checked
+	for _, f := range more {
+		if m.Kind == "svg" || f.Code != "raster-inside" {
+			m.Findings = append(m.Findings, f)
+		}
+	}
+	if len(checked.Nodes) == 0 {
+		if f, stop := m.Findings.Stopping(); stop {
+			return nil, errors.New(f.Message)
+		}
+		return nil, errors.New("the drawing is empty: all of it lies outside the page")
+	}
+	for _, mend := range opt.Mends {
+		if err := m.mend(mend); err != nil {
+			return nil, err
+		}
+	}
+	return m, nil
+}
+
+// mend carries out one repair and marks what it repaired.
+func (m *Master) mend(x Mend) error {
+	if x != DropBacking {
+		return fmt.Errorf("%q is not a mend; there is %q", string(x), string(DropBacking))
+	}
+	m.Drawing = preflight.DropBacking(m.Drawing)
+	for i := range m.Findings {
+		if f := &m.Findings[i]; f.Code == "backing" && m.Kind == "svg" {
+			f.Severity = finding.Mended
+			f.Message = "the rectangle behind the art was taken away"
+		}
+	}
+	return nil
+}
+
+// Kind names the file type by content: svg, pdf, eps, png, jpeg, gif, tiff,
+// webp, or "" if it is none of them.
+func Kind(data []byte) string {
+	for _, k := range []struct{ magic, kind string }{
+		{"\x89PNG\r\n\x1a\n", "png"}, {"\xff\xd8\xff", "jpeg"}, {"GIF8", "gif"},
+		{"II*\x00", "tiff"}, {"MM\x00*", "tiff"}, {"%PDF-", "pdf"}, {"%!PS", "eps"},
+		{"\xc5\xd0\xd3\xc6", "eps"}, {"\x1f\x8b", "svg"}, {"\xfe\xff", "svg"}, {"\xff\xfe", "svg"},
+	} {
+		if bytes.HasPrefix(data, []byte(k.magic)) {
+			return k.kind
+		}
+	}
+	if len(data) > 12 && string(data[:4]) == "RIFF" && string(data[8:12]) == "WEBP" {
+		return "webp"
+	}
+	head := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), " \t\r\n")
+	if bytes.HasPrefix(head, []byte("<")) {
+		return "svg"
+	}
+	return ""
+}

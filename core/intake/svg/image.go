@@ -1,0 +1,90 @@
+package svg
+
+import (
+	"bytes"
+	"encoding/base64"
+	"net/url"
+	"strings"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/intake/picture"
+)
+
+// image places a picture that the file holds itself.
+func (r *reader) image(e *element, s state) []drawing.Node {
+	if s.style.get("visibility", "visible") != "visible" {
+		return nil
+	}
+	href := strings.TrimSpace(e.attrs["href"])
+	if href == "" {
+		return nil
+	}
+	data, media, ok := dataURI(href)
+	if !ok {
+		r.findings.Add("unsafe", finding.Warn, "a linked picture was dropped: nothing outside the master is ever fetched. Embed it in the drawing", r.name(e, s), geom.Rect{})
+		return nil
+	}
+	if strings.Contains(media, "svg") {
+		r.cannot("a drawing embedded as a picture", e, s)
+		return nil
+	}
+	img, err := picture.Decode(data)
+	if err != nil {
+		r.findings.Add("unsupported", finding.Stop, "an embedded picture cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
+		return nil
+	}
+	iw, ih := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
+	l := s.len
+	w, okw := l.length(e.attrs["width"], l.w)
+	h, okh := l.length(e.attrs["height"], l.h)
+	switch {
+	case !okw && !okh:
+		w, h = iw, ih
+	case !okw:
+		w = h * iw / ih
+	case !okh:
+		h = w * ih / iw
+	}
+	if !(w > 0 && h > 0) {
+		return nil
+	}
+	at := geom.Translate(l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0))
+	fit := viewBox(geom.Rect{X1: iw, Y1: ih}, w, h, e.attrs["preserveAspectRatio"])
+	m := s.m.Mul(at)
+	p := &drawing.Picture{Image: img, To: m.Mul(fit).Mul(geom.Scale(iw, ih)), Alpha: 1, Part: s.part}
+	if strings.Contains(e.attrs["preserveAspectRatio"], "slice") {
+		return []drawing.Node{&drawing.Group{
+			Nodes: []drawing.Node{p}, Alpha: 1, Part: s.part,
+			Clip: []drawing.Region{{Path: geom.Box(geom.Rect{X1: w, Y1: h}).Transform(m)}},
+		}}
+	}
+	return []drawing.Node{p}
+}
+
+// dataURI takes a data: reference apart (RFC 2397).
+func dataURI(s string) (data []byte, media string, ok bool) {
+	s, ok = strings.CutPrefix(s, "data:")
+	if !ok {
+		return nil, "", false
+	}
+	media, body, ok := strings.Cut(s, ",")
+	if !ok {
+		return nil, "", false
+	}
+	if m, b64 := strings.CutSuffix(media, ";base64"); b64 {
+		clean := bytes.Map(func(c rune) rune {
+			if c <= ' ' {
+				return -1
+			}
+			return c
+		}, []byte(body))
+		clean = bytes.TrimRight(clean, "=")
+		out := make([]byte, base64.RawStdEncoding.DecodedLen(len(clean)))
+		n, err := base64.RawStdEncoding.Decode(out, clean)
+		return out[:n], m, err == nil
+	}
+	t, err := url.PathUnescape(body)
+	return []byte(t), media, err == nil
+}

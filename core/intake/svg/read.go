@@ -1,0 +1,434 @@
+// Package svg reads SVG into a drawing.
+//
+// Everything that belongs to SVG alone ends here: style sheets, references,
+// units, strokes, text. What the reader cannot draw right it says as a
+// finding that stops the work; it never leaves a difference unsaid. No
+// reference out of the file is ever followed.
+package svg
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/fonts"
+	"dyekit/core/geom"
+)
+
+// Limits on what a master may ask of the reader. Each has its own error.
+const (
+	MaxBytes    = 16 << 20 // of the file, unpacked
+	MaxElements = 200_000
+	MaxDepth    = 200     // of elements and of references
+	MaxNodes    = 500_000 // drawn, after references are followed
+	MaxSegments = 2_000_000
+	maxEntity   = 4096 // bytes of one XML entity
+)
+
+// Options tells the reader what it may use.
+type Options struct {
+	Fonts *fonts.Set // nil for the shipped families
+}
+
+// Read reads an SVG or gzipped SVG. The findings say what was met on the way;
+// the error is for files that cannot be read at all.
+func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
+	data, err := decode(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	doc, err := parseXML(ctx, data)
+	if err != nil {
+		return nil, nil, err
+	}
+	if opt.Fonts == nil {
+		opt.Fonts = fonts.Shipped()
+	}
+	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts}
+	for _, s := range doc.sheets {
+		r.sheet.add(s)
+	}
+	for _, f := range r.sheet.failed {
+		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("the style sheet has %q, which is not read here; what it styles may look different", f), "", geom.Rect{})
+	}
+	for _, u := range doc.unsafe {
+		r.findings.Add("unsafe", finding.Mended, u+" were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
+	}
+	d := r.document()
+	if r.err != nil {
+		return nil, nil, r.err
+	}
+	if len(d.Nodes) == 0 {
+		if f, stop := r.findings.Stopping(); stop {
+			return nil, r.findings, errors.New(f.Message)
+		}
+		return nil, r.findings, errors.New("the drawing is empty: nothing in it is painted")
+	}
+	return d, r.findings, nil
+}
+
+type reader struct {
+	ctx      context.Context
+	doc      *document
+	sheet    sheet
+	fonts    *fonts.Set
+	findings finding.List
+	page     geom.Rect
+	tol      float64 // of fitted outlines, page units
+	nodes    int
+	segments int
+	depth    int
+	err      error // a limit was passed: reading ends
+}
+
+// A state is what an element inherits from its surroundings.
+type state struct {
+	m     geom.Affine // user space to page
+	style style
+	len   lengths
+	part  string
+	use   []*element // references being followed
+}
+
+// fail ends the reading.
+func (r *reader) fail(format string, args ...any) {
+	if r.err == nil {
+		r.err = fmt.Errorf(format, args...)
+	}
+}
+
+// cannot notes something that would have to be drawn and is not.
+func (r *reader) cannot(what string, e *element, s state) {
+	r.findings.Add("unsupported", finding.Stop, what+" cannot be drawn right yet, so no file is made from this master", r.name(e, s), geom.Rect{})
+}
+
+func (r *reader) name(e *element, s state) string {
+	if n := title(e); n != "" {
+		return n
+	}
+	if s.part != "" {
+		return s.part
+	}
+	return fmt.Sprintf("<%s> on line %d", e.name, e.line)
+}
+
+// title is the name an element gives itself.
+func title(e *element) string {
+	name := e.attrs["id"]
+	e.elements(func(c *element) {
+		if c.name == "title" {
+			if t := strings.Join(strings.Fields(c.text()), " "); t != "" {
+				name = t
+			}
+		}
+	})
+	return name
+}
+
+// document reads the outermost svg element: its size is the page.
+func (r *reader) document() *drawing.Drawing {
+	e := r.doc.root
+	vb, hasBox := box(e.attrs["viewBox"])
+	l := lengths{w: vb.W(), h: vb.H(), em: 16}
+	if !hasBox {
+		l.w, l.h = 300, 150 // CSS 2.1 section 10.3.2, for want of any size
+	}
+	w, h := l.get(e, "width", l.w, l.w), l.get(e, "height", l.h, l.h)
+	_, hasW := e.attrs["width"]
+	_, hasH := e.attrs["height"]
+	// One side given: the other follows the proportions of the box.
+	if hasBox && hasW && !hasH {
+		h = w * vb.H() / vb.W()
+	} else if hasBox && hasH && !hasW {
+		w = h * vb.W() / vb.H()
+	}
+	if !(w > 0 && h > 0) {
+		r.fail("the page has no size: width and height must be above 0")
+		return nil
+	}
+	r.page = geom.Rect{X1: w, Y1: h}
+	r.tol = max(w, h) / 50_000
+	s := state{m: geom.Identity, len: lengths{w: w, h: h, em: 16}}
+	s.style = r.sheet.cascade(e, nil)
+	if hasBox {
+		s.m = viewBox(vb, w, h, e.attrs["preserveAspectRatio"])
+		s.len.w, s.len.h = vb.W(), vb.H()
+	}
+	s = r.inherit(e, s)
+	d := &drawing.Drawing{Page: r.page}
+	e.elements(func(c *element) {
+		if c.name == "title" && d.Title == "" {
+			d.Title = strings.Join(strings.Fields(c.text()), " ")
+		}
+	})
+	d.Nodes = r.wrap(e, s, r.children(e, s))
+	if !hasBox && !hasW && !hasH {
+		d.Page = d.Bounds()
+	}
+	return d
+}
+
+// inherit completes a state whose style is set: the font size is needed by
+// every relative length.
+func (r *reader) inherit(_ *element, s state) state {
+	if v, ok := s.style["font-size"]; ok {
+		up := s.len.em
+		if px, ok := (lengths{s.len.w, s.len.h, up}).length(v, up); ok {
+			s.len.em = px
+		} else if px, ok := fontSizes[v]; ok {
+			s.len.em = px
+		}
+		// Children inherit the computed size, not the words for it.
+		s.style["font-size"] = fmt.Sprint(s.len.em)
+	}
+	return s
+}
+
+var fontSizes = map[string]float64{
+	"xx-small": 9, "x-small": 10, "small": 13, "medium": 16, "large": 18, "x-large": 24, "xx-large": 32,
+}
+
+func (r *reader) children(e *element, s state) []drawing.Node {
+	var out []drawing.Node
+	e.elements(func(c *element) { out = append(out, r.element(c, s)...) })
+	return out
+}
+
+// element draws one element below the state s of its parent.
+func (r *reader) element(e *element, s state) []drawing.Node {
+	if r.err != nil {
+		return nil
+	}
+	if r.nodes++; r.nodes > MaxNodes {
+		r.fail("the drawing has more than %d elements when its references are followed", MaxNodes)
+		return nil
+	}
+	if r.nodes%256 == 0 && r.ctx.Err() != nil {
+		r.err = r.ctx.Err()
+		return nil
+	}
+	r.depth++
+	defer func() { r.depth-- }()
+	if r.depth > MaxDepth {
+		r.fail("references are nested more than %d deep", MaxDepth)
+		return nil
+	}
+	switch e.name {
+	case "defs", "symbol", "clipPath", "linearGradient", "radialGradient", "title", "desc", "metadata",
+		"style", "mask", "filter", "pattern", "marker", "solidColor", "cursor", "view", "switch-none":
+		return nil
+	case "script":
+		r.findings.Add("unsafe", finding.Mended, "scripts were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
+		return nil
+	case "animate", "animateTransform", "animateMotion", "animateColor", "set":
+		r.findings.Add("unsupported", finding.Note, "animation was left out; the drawing is shown as it stands at rest", s.part, geom.Rect{})
+		return nil
+	}
+	s.style = r.sheet.cascade(e, s.style)
+	s = r.inherit(e, s)
+	if s.style["display"] == "none" {
+		r.findings.Add("hidden", finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
+		return nil
+	}
+	if t, ok := s.style["transform"]; ok {
+		m, err := transform(t)
+		if err != nil {
+			r.cannot(err.Error(), e, s)
+			return nil
+		}
+		s.m = s.m.Mul(m)
+	}
+	if n := title(e); n != "" && (e.name == "g" || e.name == "text" || e.name == "use" || e.name == "svg" || s.part == "") {
+		s.part = n
+	}
+	var out []drawing.Node
+	switch e.name {
+	case "g", "a":
+		out = r.children(e, s)
+	case "switch":
+		out = r.firstOf(e, s)
+	case "svg":
+		out = r.viewport(e, s, e.attrs["width"], e.attrs["height"])
+	case "use":
+		out = r.useElement(e, s)
+	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
+		out = r.shape(e, s)
+	case "text":
+		out = r.textElement(e, s)
+	case "image":
+		out = r.image(e, s)
+	case "foreignObject":
+		r.cannot("embedded web content", e, s)
+	default:
+		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("<%s> is not known here and was left out", e.name), r.name(e, s), geom.Rect{})
+	}
+	return r.wrap(e, s, out)
+}
+
+// firstOf draws the first child of a switch that asks for nothing special.
+func (r *reader) firstOf(e *element, s state) []drawing.Node {
+	for _, k := range e.kids {
+		c, ok := k.(*element)
+		if !ok || c.attrs["requiredExtensions"] != "" {
+			continue
+		}
+		if l, ok := c.attrs["systemLanguage"]; ok && !strings.HasPrefix(l, "en") {
+			continue
+		}
+		return r.element(c, s)
+	}
+	return nil
+}
+
+// viewport draws a nested svg or a symbol in use: a new coordinate system,
+// cut at its edges.
+func (r *reader) viewport(e *element, s state, width, height string) []drawing.Node {
+	size := func(v string, of float64) float64 {
+		if v == "" || v == "auto" {
+			return of
+		}
+		n, ok := s.len.length(v, of)
+		if !ok {
+			return of
+		}
+		return n
+	}
+	w, h := size(width, s.len.w), size(height, s.len.h)
+	if !(w > 0 && h > 0) {
+		return nil
+	}
+	if e.name == "svg" {
+		s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
+	}
+	edge := geom.Box(geom.Rect{X1: w, Y1: h}).Transform(s.m)
+	s.len.w, s.len.h = w, h
+	if vb, ok := box(e.attrs["viewBox"]); ok {
+		s.m = s.m.Mul(viewBox(vb, w, h, e.attrs["preserveAspectRatio"]))
+		s.len.w, s.len.h = vb.W(), vb.H()
+	}
+	out := r.children(e, s)
+	if o := s.style["overflow"]; o == "visible" || o == "auto" || len(out) == 0 {
+		return out
+	}
+	var all geom.Rect
+	for _, n := range out {
+		all = all.Union(drawing.Bounds(n))
+	}
+	if edge.Bounds().Contains(all, r.tol) && s.m.B == 0 && s.m.C == 0 {
+		return out // nothing is cut
+	}
+	return []drawing.Node{&drawing.Group{Nodes: out, Alpha: 1, Clip: []drawing.Region{{Path: edge}}, Part: s.part}}
+}
+
+// useElement draws what a use refers to.
+func (r *reader) useElement(e *element, s state) []drawing.Node {
+	t := r.target(e, s)
+	if t == nil {
+		return nil
+	}
+	for _, u := range s.use {
+		if u == t {
+			r.fail("line %d: a reference leads back to itself", e.line)
+			return nil
+		}
+	}
+	s.use = append(s.use[:len(s.use):len(s.use)], t)
+	s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
+	w, h := e.attrs["width"], e.attrs["height"]
+	if t.name != "symbol" && t.name != "svg" {
+		return r.element(t, s)
+	}
+	s.style = r.sheet.cascade(t, s.style)
+	s = r.inherit(t, s)
+	if s.style["display"] == "none" && t.name == "svg" {
+		return nil
+	}
+	if w == "" {
+		w = t.attrs["width"]
+	}
+	if h == "" {
+		h = t.attrs["height"]
+	}
+	return r.wrap(t, s, r.viewport(t, s, w, h))
+}
+
+// target finds what the href of e names inside the file.
+func (r *reader) target(e *element, s state) *element {
+	href := strings.TrimSpace(e.attrs["href"])
+	id, local := strings.CutPrefix(href, "#")
+	if !local {
+		if href != "" {
+			r.findings.Add("unsafe", finding.Warn, "a reference to another file was dropped: nothing outside the master is ever fetched", r.name(e, s), geom.Rect{})
+		}
+		return nil
+	}
+	t := r.doc.byID[id]
+	if t == nil {
+		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("%q is referred to but is not in the file", "#"+id), r.name(e, s), geom.Rect{})
+	}
+	return t
+}
+
+// wrap applies what acts on an element as a whole.
+func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
+	if len(ns) == 0 {
+		return nil
+	}
+	for _, p := range []string{"mask", "filter"} {
+		if v := s.style.get(p, "none"); v != "none" {
+			r.cannot("a "+p, e, s)
+		}
+	}
+	if v := s.style.get("mix-blend-mode", "normal"); v != "normal" {
+		r.cannot("the blend mode "+v, e, s)
+	}
+	alpha := opacity(s.style["opacity"])
+	clip, clipped := r.clipOf(e, s)
+	if alpha == 1 && !clipped {
+		return ns
+	}
+	if alpha == 0 {
+		r.findings.Add("hidden", finding.Note, "wholly transparent art is left out", r.name(e, s), geom.Rect{})
+		return nil
+	}
+	if len(ns) == 1 && !clipped {
+		if sh, ok := ns[0].(*drawing.Shape); ok {
+			sh.Paint = fade(sh.Paint, alpha)
+			return ns
+		}
+	}
+	return []drawing.Node{&drawing.Group{Nodes: ns, Alpha: alpha, Clip: clip, Part: s.part}}
+}
+
+// opacity reads an opacity value; what is missing or wrong is 1.
+func opacity(v string) float64 {
+	p := scanner{v}
+	a, ok := p.number()
+	if !ok {
+		return 1
+	}
+	if strings.HasPrefix(p.s, "%") {
+		a /= 100
+	}
+	return min(1, max(0, a))
+}
+
+// fade returns the paint with its opacity multiplied.
+func fade(p drawing.Paint, a float64) drawing.Paint {
+	switch p := p.(type) {
+	case drawing.Solid:
+		p.Alpha *= a
+		return p
+	case *drawing.Gradient:
+		g := *p
+		g.Stops = append([]drawing.Stop(nil), p.Stops...)
+		for i := range g.Stops {
+			g.Stops[i].Alpha *= a
+		}
+		return &g
+	}
+	return p
+}

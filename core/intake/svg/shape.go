@@ -1,0 +1,353 @@
+package svg
+
+import (
+	"fmt"
+	"maps"
+	"strings"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+)
+
+// outline returns the geometry of a basic shape or path in user space.
+func (r *reader) outline(e *element, s state) geom.Path {
+	l := s.len
+	x := func(name string) float64 { return l.get(e, name, l.w, 0) }
+	y := func(name string) float64 { return l.get(e, name, l.h, 0) }
+	var p geom.Path
+	switch e.name {
+	case "path":
+		var err error
+		if p, err = pathData(e.attrs["d"]); err != nil {
+			r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("line %d: %v; it is drawn up to the fault", e.line, err), r.name(e, s), geom.Rect{})
+		}
+	case "rect":
+		w, h := l.get(e, "width", l.w, 0), l.get(e, "height", l.h, 0)
+		if !(w > 0 && h > 0) {
+			return nil
+		}
+		rx, okx := l.length(e.attrs["rx"], l.w)
+		ry, oky := l.length(e.attrs["ry"], l.h)
+		if !okx {
+			rx = ry
+		}
+		if !oky {
+			ry = rx
+		}
+		p = geom.RoundBox(geom.Rect{X0: x("x"), Y0: y("y"), X1: x("x") + w, Y1: y("y") + h}, rx, ry)
+	case "circle":
+		if rad := l.get(e, "r", l.diagonal(), 0); rad > 0 {
+			p = geom.Ellipse(geom.Pt(x("cx"), y("cy")), rad, rad)
+		}
+	case "ellipse":
+		rx, okx := l.length(e.attrs["rx"], l.w)
+		ry, oky := l.length(e.attrs["ry"], l.h)
+		if !okx {
+			rx = ry
+		}
+		if !oky {
+			ry = rx
+		}
+		if rx > 0 && ry > 0 {
+			p = geom.Ellipse(geom.Pt(x("cx"), y("cy")), rx, ry)
+		}
+	case "line":
+		p.MoveTo(geom.Pt(x("x1"), y("y1")))
+		p.LineTo(geom.Pt(x("x2"), y("y2")))
+	case "polyline", "polygon":
+		v := numbers(e.attrs["points"])
+		for i := 0; i+1 < len(v); i += 2 {
+			if i == 0 {
+				p.MoveTo(geom.Pt(v[0], v[1]))
+			} else {
+				p.LineTo(geom.Pt(v[i], v[i+1]))
+			}
+		}
+		if e.name == "polygon" && len(p) > 0 {
+			p.Close()
+		}
+	}
+	if r.segments += len(p); r.segments > MaxSegments {
+		r.fail("the drawing has more than %d path segments", MaxSegments)
+	}
+	if !p.Finite() {
+		r.fail("line %d: a coordinate is not a number", e.line)
+		return nil
+	}
+	return p
+}
+
+// shape draws a basic shape or path: its fill and its stroke.
+func (r *reader) shape(e *element, s state) []drawing.Node {
+	if v := s.style.get("visibility", "visible"); v != "visible" {
+		r.findings.Add("hidden", finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
+		return nil
+	}
+	p := r.outline(e, s)
+	if len(p) == 0 {
+		return nil
+	}
+	switch e.name {
+	case "path", "line", "polyline", "polygon":
+		for _, m := range []string{"marker-start", "marker-mid", "marker-end", "marker"} {
+			if s.style.get(m, "none") != "none" {
+				r.cannot("a marker (arrowhead)", e, s)
+			}
+		}
+	}
+	return r.paintPath(e, s, p, p.Bounds(), drawing.Filled)
+}
+
+// paintPath fills and strokes an outline given in user space; box is what
+// gradients measure themselves against.
+func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, origin drawing.Origin) []drawing.Node {
+	rule := geom.NonZero
+	if s.style["fill-rule"] == "evenodd" {
+		rule = geom.EvenOdd
+	}
+	var fill, stroke drawing.Node
+	if paint := r.paint(e, s, "fill", box); paint != nil && e.name != "line" {
+		fill = &drawing.Shape{Path: p.Transform(s.m), Rule: rule, Paint: paint, Part: s.part, Origin: origin}
+	}
+	if o := r.stroke(e, s, p); len(o) > 0 {
+		if paint := r.paint(e, s, "stroke", box); paint != nil {
+			stroke = &drawing.Shape{Path: o, Paint: paint, Part: s.part, Origin: drawing.Stroked}
+		}
+	}
+	var out []drawing.Node
+	add := func(n drawing.Node) {
+		if n != nil {
+			out = append(out, n)
+		}
+	}
+	if strings.HasPrefix(strings.TrimSpace(s.style["paint-order"]), "stroke") {
+		add(stroke)
+		add(fill)
+	} else {
+		add(fill)
+		add(stroke)
+	}
+	return out
+}
+
+// stroke returns the outline of the stroke on the page, or nil if there is
+// none.
+func (r *reader) stroke(e *element, s state, p geom.Path) geom.Path {
+	if s.style.get("stroke", "none") == "none" {
+		return nil
+	}
+	l := s.len
+	pen := geom.Pen{Width: 1}
+	if v, ok := s.style["stroke-width"]; ok {
+		if w, ok := l.length(v, l.diagonal()); ok {
+			pen.Width = w
+		}
+	}
+	switch s.style["stroke-linejoin"] {
+	case "round":
+		pen.Join = geom.RoundJoin
+	case "bevel":
+		pen.Join = geom.BevelJoin
+	}
+	switch s.style["stroke-linecap"] {
+	case "round":
+		pen.Cap = geom.RoundCap
+	case "square":
+		pen.Cap = geom.SquareCap
+	}
+	if m := numbers(s.style["stroke-miterlimit"]); len(m) == 1 && m[0] >= 1 {
+		pen.Miter = m[0]
+	}
+	if v := s.style.get("stroke-dasharray", "none"); v != "none" {
+		k := 1.0
+		if pl := numbers(e.attrs["pathLength"]); len(pl) == 1 && pl[0] > 0 {
+			k = p.Length() / pl[0]
+		}
+		for _, f := range strings.FieldsFunc(v, func(c rune) bool { return c == ',' || c == ' ' || c == '\t' || c == '\n' || c == '\r' }) {
+			if d, ok := l.length(f, l.diagonal()); ok {
+				pen.Dashes = append(pen.Dashes, d*k)
+			}
+		}
+		if v, ok := s.style["stroke-dashoffset"]; ok {
+			d, _ := l.length(v, l.diagonal())
+			pen.Offset = d * k
+		}
+	}
+	if s.style["vector-effect"] == "non-scaling-stroke" {
+		return r.counted(p.Transform(s.m).Stroke(pen, r.tol))
+	}
+	k := s.m.Mean()
+	if !(k > 0) {
+		return nil
+	}
+	return r.counted(p.Stroke(pen, r.tol/k).Transform(s.m))
+}
+
+// counted keeps the number of segments within the limit.
+func (r *reader) counted(p geom.Path) geom.Path {
+	if r.segments += len(p); r.segments > MaxSegments {
+		r.fail("the drawing has more than %d path segments when its strokes are outlined", MaxSegments)
+		return nil
+	}
+	if !p.Finite() {
+		return nil
+	}
+	return p
+}
+
+// clipOf returns the clip of an element on the page; clipped is false if it
+// has none.
+func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped bool) {
+	v := s.style.get("clip-path", "none")
+	if v == "none" {
+		return nil, false
+	}
+	id, ok := urlRef(v)
+	c := r.doc.byID[id]
+	if !ok {
+		r.cannot("the clip "+v, e, s)
+		return nil, false
+	}
+	if c == nil || c.name != "clipPath" {
+		return nil, false // SVG 2: a reference to nothing does not clip
+	}
+	for _, u := range s.use {
+		if u == c {
+			r.fail("line %d: a clip path refers to itself", c.line)
+			return nil, false
+		}
+	}
+	s.use = append(s.use[:len(s.use):len(s.use)], c)
+	in := s
+	if c.attrs["clipPathUnits"] == "objectBoundingBox" {
+		b := r.bbox(e, s)
+		in.m = s.m.Mul(geom.Affine{A: b.W(), D: b.H(), E: b.X0, F: b.Y0})
+		in.len.w, in.len.h = 1, 1
+	}
+	in.style = r.sheet.cascade(c, nil)
+	if t, ok := in.style["transform"]; ok {
+		if m, err := transform(t); err == nil {
+			in.m = in.m.Mul(m)
+		}
+	}
+	clip = []drawing.Region{}
+	c.elements(func(k *element) { clip = append(clip, r.region(k, in)...) })
+	if own, has := r.clipOf(c, state{m: s.m, style: in.style, len: s.len, use: s.use}); has {
+		clip = within(clip, own)
+	}
+	return clip, true
+}
+
+// region returns what a child of a clipPath adds to it.
+func (r *reader) region(e *element, s state) []drawing.Region {
+	s.style = r.sheet.cascade(e, s.style)
+	s = r.inherit(e, s)
+	if s.style["display"] == "none" || s.style.get("visibility", "visible") != "visible" {
+		return nil
+	}
+	if t, ok := s.style["transform"]; ok {
+		m, err := transform(t)
+		if err != nil {
+			return nil
+		}
+		s.m = s.m.Mul(m)
+	}
+	rule := geom.NonZero
+	if s.style["clip-rule"] == "evenodd" {
+		rule = geom.EvenOdd
+	}
+	var out []drawing.Region
+	switch e.name {
+	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
+		if p := r.outline(e, s); len(p) > 0 {
+			out = []drawing.Region{{Path: p.Transform(s.m), Rule: rule}}
+		}
+	case "text":
+		s.style["fill"], s.style["stroke"] = "black", "none"
+		for _, n := range r.textElement(e, s) {
+			if sh, ok := n.(*drawing.Shape); ok {
+				out = append(out, drawing.Region{Path: sh.Path})
+			}
+		}
+	case "use":
+		t := r.target(e, s)
+		if t == nil || t.name == "g" || t.name == "symbol" {
+			return nil // SVG 1.1 section 14.3.5: only shapes, directly
+		}
+		s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
+		if len(s.use) < MaxDepth {
+			s.use = append(s.use[:len(s.use):len(s.use)], t)
+			out = r.region(t, s)
+		}
+	}
+	if c, has := r.clipOf(e, s); has {
+		out = within(out, c)
+	}
+	return out
+}
+
+// within returns the regions, each cut by clip as well.
+func within(rs, clip []drawing.Region) []drawing.Region {
+	out := make([]drawing.Region, len(rs))
+	for i, x := range rs {
+		out[i] = x
+		if x.Clip == nil {
+			out[i].Clip = clip
+		} else {
+			out[i].Clip = within(x.Clip, clip)
+		}
+	}
+	return out
+}
+
+// bbox is the box of an element's geometry in its own user space, as
+// objectBoundingBox units want it: fills only, no strokes, no clips.
+func (r *reader) bbox(e *element, s state) geom.Rect {
+	back, ok := s.m.Inverse()
+	if !ok {
+		return geom.Rect{}
+	}
+	quiet := *r // what is found here is found again when it is drawn
+	var box geom.Rect
+	switch e.name {
+	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
+		box = quiet.outline(e, s).Transform(s.m).Bounds()
+	case "text":
+		t := s
+		t.style = maps.Clone(s.style)
+		t.style["fill"], t.style["stroke"] = "black", "none"
+		for _, n := range quiet.textElement(e, t) {
+			box = box.Union(drawing.Bounds(n))
+		}
+	case "image":
+		for _, n := range quiet.image(e, s) {
+			box = box.Union(drawing.Bounds(n))
+		}
+	default:
+		for _, n := range quiet.fresh(e, s) {
+			box = box.Union(drawing.Bounds(n))
+		}
+	}
+	return back.Rect(box)
+}
+
+// fresh draws the contents of a container without its own clip or opacity.
+func (r *reader) fresh(e *element, s state) []drawing.Node {
+	if e.name == "use" {
+		return r.useElement(e, s)
+	}
+	return r.children(e, s)
+}
+
+// urlRef reads url(#id), with or without quotes.
+func urlRef(v string) (id string, ok bool) {
+	v, ok = strings.CutPrefix(strings.TrimSpace(v), "url(")
+	if !ok {
+		return "", false
+	}
+	v, _, ok = strings.Cut(v, ")")
+	v = strings.Trim(strings.TrimSpace(v), `"'`)
+	id, local := strings.CutPrefix(v, "#")
+	return id, ok && local
+}

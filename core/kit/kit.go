@@ -1,0 +1,356 @@
+// Package kit builds a kit: every file a recipe asks for, made from one
+// master, each opened again and checked, with a manifest and a guide.
+//
+// A kit is named by its inputs alone: the same master, recipe, mends and
+// release give the same bytes. Nothing in here knows databases or the web.
+package kit
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"path"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/finding"
+	"dyekit/core/frame"
+	"dyekit/core/geom"
+	"dyekit/core/intake"
+	"dyekit/core/kit/outside"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// Release names the state of the engine; it is part of every kit's name.
+const Release = "0.1.0"
+
+// An Input is all that a kit depends on.
+type Input struct {
+	Master     []byte
+	MasterName string // file name as it came, for the copy in the kit
+	Brand      string
+	Recipe     *recipe.Recipe
+	Options    intake.Options
+	Number     int // of the kit, from 1; 0 stands for 1
+	Readers    outside.Mode
+	// Progress, if not nil, is called from several goroutines.
+	Progress func(done, total int, what string)
+}
+
+// A File is one file of a kit.
+type File struct {
+	Path     string  `json:"path"`
+	Version  string  `json:"version"`
+	Format   string  `json:"format"`
+	WidthPx  int     `json:"width_px,omitempty"`
+	HeightPx int     `json:"height_px,omitempty"`
+	PPI      float64 `json:"ppi,omitempty"`
+	WidthPt  float64 `json:"width_pt"`
+	HeightPt float64 `json:"height_pt"`
+	Colour   string  `json:"colour"`
+	Bytes    int     `json:"bytes"`
+	SHA256   string  `json:"sha256"`
+	Checks   []Check `json:"checks"`
+	Data     []byte  `json:"-"`
+}
+
+// A Report is what is said about a kit; it is what --json prints.
+type Report struct {
+	Kit      string            `json:"kit"`
+	Files    []File            `json:"files"`
+	Omitted  []recipe.Omission `json:"omitted"`
+	Findings finding.List      `json:"findings"`
+	Readers  *outside.Verdict  `json:"readers,omitempty"`
+}
+
+// A Manifest is kit.json: the report and what the kit was made from. The
+// second reading is not part of it, as it depends on the machine.
+type Manifest struct {
+	Report
+	Brand   string         `json:"brand"`
+	Release string         `json:"release"`
+	Number  int            `json:"number"`
+	Master  MasterRef      `json:"master"`
+	Mends   []intake.Mend  `json:"mends,omitempty"`
+	Recipe  *recipe.Recipe `json:"recipe"`
+}
+
+// A MasterRef names the master in the kit.
+type MasterRef struct {
+	Path   string `json:"path"`
+	SHA256 string `json:"sha256"`
+}
+
+// A Kit is built and checked.
+type Kit struct {
+	Report
+	Extra []File // master, guide and manifest: they are not in the report
+}
+
+// All lists every file of the kit in the order in which it is packed.
+func (k *Kit) All() []File { return append(slices.Clone(k.Files), k.Extra...) }
+
+// ErrCheck is wrapped when a finished file is not what it claims to be.
+var ErrCheck = errors.New("check failed")
+
+// ErrRefused is wrapped when the master has a finding that stops the work.
+var ErrRefused = errors.New("the master is refused")
+
+// A Plan is everything known before anything is made.
+type Plan struct {
+	Master   *intake.Master
+	Frame    frame.Frame
+	Versions []*version.Version
+	Files    []recipe.File
+	Omitted  []recipe.Omission
+	Findings finding.List
+}
+
+// NewPlan reads the master, makes the versions and lists the files.
+func NewPlan(ctx context.Context, in Input) (*Plan, error) {
+	m, err := intake.Read(ctx, in.Master, in.Options)
+	if err != nil {
+		return nil, err
+	}
+	return PlanFor(ctx, m, in.Brand, in.Recipe)
+}
+
+// PlanFor is NewPlan for a master that has been read.
+func PlanFor(ctx context.Context, m *intake.Master, brand string, r *recipe.Recipe) (*Plan, error) {
+	p := &Plan{Master: m, Findings: slices.Clone(m.Findings)}
+	var err error
+	if p.Frame, err = r.Frame.Of(m.Drawing); err != nil {
+		return nil, fmt.Errorf("frame: %w", err)
+	}
+	art := recipe.Art{W: p.Frame.W, H: p.Frame.H, Refused: map[string]string{}, Pixels: sharpest(m.Drawing, p.Frame)}
+	for _, s := range r.Versions {
+		v, err := version.Make(ctx, m.Drawing, s)
+		if err != nil {
+			return nil, err
+		}
+		p.Versions = append(p.Versions, v)
+		p.Findings = append(p.Findings, v.Findings...)
+		if v.Drawing == nil {
+			art.Refused[s.Name] = v.Refused
+		}
+	}
+	if p.Files, p.Omitted, err = r.Plan(brand, art); err != nil {
+		return nil, err
+	}
+	return p, nil
+}
+
+// sharpest is the widest the frame may be drawn before a picture in the art
+// is enlarged past its own pixels, 0 if there is none.
+func sharpest(d *drawing.Drawing, f frame.Frame) int {
+	most := 0.0
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if p, ok := n.(*drawing.Picture); ok {
+			across := p.To.Vec(geom.Pt(1, 0)).Len()
+			if k := float64(p.Image.Bounds().Dx()) / across * f.Box.W(); most == 0 || k < most {
+				most = k
+			}
+		}
+	})
+	return int(most + 0.5)
+}
+
+// Build makes the kit. On any error there is no kit at all.
+func Build(ctx context.Context, in Input) (*Kit, error) {
+	if in.Number == 0 {
+		in.Number = 1
+	}
+	p, err := NewPlan(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if f, stop := p.Findings.Stopping(); stop {
+		return nil, fmt.Errorf("%w: %s", ErrRefused, f.Message)
+	}
+	if len(p.Files) == 0 {
+		return nil, fmt.Errorf("the recipe %q leaves no file to make: %s", in.Recipe.Name, firstReason(p.Omitted))
+	}
+	j := &job{brand: in.Brand, frame: p.Frame, versions: map[string]*version.Version{}}
+	for _, v := range p.Versions {
+		j.versions[v.Spec.Name] = v
+	}
+	k := &Kit{Report: Report{
+		Kit:      fmt.Sprintf("%s_kit_r%d", recipe.Slug(in.Brand), in.Number),
+		Omitted:  p.Omitted,
+		Findings: p.Findings,
+	}}
+	if err := j.files(ctx, p.Files, k, in.Progress); err != nil {
+		return nil, err
+	}
+	if len(k.Files) == 0 {
+		return nil, fmt.Errorf("the recipe %q leaves no file to make: %s", in.Recipe.Name, firstReason(k.Omitted))
+	}
+	if k.Omitted == nil {
+		k.Omitted = []recipe.Omission{}
+	}
+	if k.Findings == nil {
+		k.Findings = finding.List{}
+	}
+	if err := k.finish(ctx, in, j, p); err != nil {
+		return nil, err
+	}
+	if in.Readers != outside.None {
+		v, err := j.secondReading(ctx, k, p.Files, in.Readers)
+		if err != nil {
+			return nil, err
+		}
+		k.Readers = v
+	}
+	return k, nil
+}
+
+func firstReason(o []recipe.Omission) string {
+	if len(o) == 0 {
+		return "it asks for none"
+	}
+	return o[0].Version + " " + o[0].Format + ": " + o[0].Reason
+}
+
+// files makes and checks all files, as many at a time as there are cores.
+func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, progress func(int, int, string)) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	type result struct {
+		file   File
+		reason string // left out after all
+		err    error
+	}
+	results := make([]result, len(want))
+	var next, done atomic.Int64
+	var wg sync.WaitGroup
+	for range min(len(want), runtime.GOMAXPROCS(0)) {
+		wg.Go(func() {
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= len(want) || ctx.Err() != nil {
+					return
+				}
+				if progress != nil {
+					progress(int(done.Load()), len(want), want[i].Path)
+				}
+				r := &results[i]
+				r.file, r.reason, r.err = j.file(ctx, want[i])
+				if r.err != nil {
+					cancel()
+					return
+				}
+				done.Add(1)
+			}
+		})
+	}
+	wg.Wait()
+	// The first real error in order, not the cancellations it caused.
+	var first error
+	for _, r := range results {
+		if r.err != nil && (first == nil || errors.Is(first, context.Canceled)) {
+			first = r.err
+		}
+	}
+	if first != nil {
+		return first
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	for i, r := range results {
+		if r.reason != "" {
+			k.Omitted = append(k.Omitted, recipe.Omission{Version: want[i].Version(), Format: want[i].Entry.Format, Reason: r.reason})
+			continue
+		}
+		k.Files = append(k.Files, r.file)
+	}
+	if progress != nil {
+		progress(len(want), len(want), "packing")
+	}
+	return nil
+}
+
+// file makes one file and checks it. reason is set if its type cannot carry
+// the art.
+func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string, err error) {
+	data, err := j.encode(ctx, f)
+	if errors.Is(err, export.ErrCannot) {
+		return File{}, strings.TrimSuffix(err.Error(), " ("+export.ErrCannot.Error()+")"), nil
+	}
+	if err != nil {
+		return File{}, "", fmt.Errorf("%s: %w", f.Path, err)
+	}
+	cs, err := j.check(ctx, f, data)
+	if err != nil {
+		return File{}, "", err
+	}
+	if c, bad := failed(cs); bad {
+		return File{}, "", fmt.Errorf("%s: %w: %s: %s", f.Path, ErrCheck, c.Name, c.Found)
+	}
+	return describe(f, data, cs), "", nil
+}
+
+func describe(f recipe.File, data []byte, cs []Check) File {
+	return File{
+		Path: f.Path, Version: f.Version(), Format: f.Entry.Format,
+		WidthPx: f.W, HeightPx: f.H, PPI: f.PPI,
+		WidthPt: round(f.WPt), HeightPt: round(f.HPt),
+		Colour: f.Entry.ColourSpace(), Bytes: len(data), SHA256: Hash(data),
+		Checks: cs, Data: data,
+	}
+}
+
+// round keeps lengths of a report readable: to 1/1000 pt.
+func round(v float64) float64 { return float64(int64(v*1000+0.5)) / 1000 }
+
+// Hash is the name of some bytes.
+func Hash(b []byte) string {
+	s := sha256.Sum256(b)
+	return hex.EncodeToString(s[:])
+}
+
+// finish adds the master, the guide and the manifest.
+func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
+	master := extra("MASTER/"+safeName(in.MasterName, p.Master.Kind), in.Master)
+	page, err := j.guide(ctx, k, in, p)
+	if err != nil {
+		return err
+	}
+	m := Manifest{
+		Report: k.Report, Brand: in.Brand, Release: Release, Number: in.Number,
+		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Recipe: in.Recipe,
+	}
+	b, err := json.MarshalIndent(m, "", " ")
+	if err != nil {
+		return err
+	}
+	k.Extra = []File{master, extra("START-HERE.html", page), extra("kit.json", append(b, '\n'))}
+	return nil
+}
+
+func extra(p string, data []byte) File {
+	return File{Path: p, Bytes: len(data), SHA256: Hash(data), Data: data}
+}
+
+// safeName keeps a master's file name as far as it is safe everywhere.
+func safeName(name, kind string) string {
+	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
+	ext := path.Ext(name)
+	stem := recipe.Slug(strings.TrimSuffix(name, ext))
+	if stem == "" {
+		stem = "master"
+	}
+	if e := recipe.Slug(ext); e != "" {
+		return stem + "." + e
+	}
+	return stem + "." + kind
+}

@@ -1,0 +1,182 @@
+package kit
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export/content"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+)
+
+// lookSide is the longer side, in px, of the pictures that are compared:
+// enough to see a missing stroke, little enough to cost nothing.
+const lookSide = 320
+
+// How far a file may differ from the art. Share is of all pixels, those with
+// a channel off by more than step of 255; mean is of all channels.
+type tolerance struct {
+	step  int
+	share float64
+	mean  float64
+}
+
+var (
+	exact = tolerance{step: 12, share: 0.002, mean: 0.6} // lossless, rounding aside
+	curve = tolerance{step: 24, share: 0.005, mean: 0.8} // rewritten curves and inks
+	lossy = tolerance{step: 40, share: 0.01, mean: 3}    // JPEG at its quality
+	shape = tolerance{step: 64, share: 0.01, mean: 2.5}  // opacity by another renderer
+)
+
+// A difference is how two pictures of the same size compare.
+type difference struct {
+	share, mean float64
+	most        int
+}
+
+func (d difference) within(t tolerance) bool { return d.share <= t.share && d.mean <= t.mean }
+
+func (d difference) String() string {
+	return fmt.Sprintf("mean %.2f of 255, largest %d, %.2f %% of pixels off", d.mean, d.most, d.share*100)
+}
+
+// compare measures premultiplied channels, so that what cannot be seen does
+// not count. alphaOnly looks at opacity alone.
+func compare(a, b *image.NRGBA, t tolerance, alphaOnly bool) difference {
+	var d difference
+	var sum float64
+	off := 0
+	n := a.Bounds().Dx() * a.Bounds().Dy()
+	for i := 0; i < len(a.Pix) && i < len(b.Pix); i += 4 {
+		worst := 0
+		pa, pb := int(a.Pix[i+3]), int(b.Pix[i+3])
+		for c := range 4 {
+			var e int
+			if c == 3 {
+				e = pa - pb
+			} else if alphaOnly {
+				continue
+			} else {
+				e = (int(a.Pix[i+c])*pa - int(b.Pix[i+c])*pb) / 255
+			}
+			e = max(e, -e)
+			worst = max(worst, e)
+			sum += float64(e)
+		}
+		d.most = max(d.most, worst)
+		if worst > t.step {
+			off++
+		}
+	}
+	d.share = float64(off) / float64(n)
+	d.mean = sum / float64(4*n)
+	return d
+}
+
+// reduce averages blocks of n × n pixels, weighting colours by opacity. What
+// lies beyond the right and bottom edges counts as bare. With whole blocks the
+// result is what drawing the art at that size gives, as coverage is exact.
+func reduce(img *image.NRGBA, n int) *image.NRGBA {
+	if n <= 1 {
+		return img
+	}
+	b := img.Bounds()
+	w, h := (b.Dx()+n-1)/n, (b.Dy()+n-1)/n
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	sum := make([][4]int, w)
+	for y := range h {
+		clear(sum)
+		for v := y * n; v < min((y+1)*n, b.Dy()); v++ {
+			row := img.Pix[v*img.Stride : v*img.Stride+4*b.Dx()]
+			for x := range w {
+				s := &sum[x]
+				for i := 4 * x * n; i < min(4*(x+1)*n, len(row)); i += 4 {
+					if a := int(row[i+3]); a > 0 {
+						s[0] += a * int(row[i])
+						s[1] += a * int(row[i+1])
+						s[2] += a * int(row[i+2])
+						s[3] += a
+					}
+				}
+			}
+		}
+		for x, s := range sum {
+			if s[3] == 0 {
+				continue
+			}
+			o := out.Pix[out.PixOffset(x, y):]
+			for c := range 3 {
+				o[c] = uint8((s[c] + s[3]/2) / s[3])
+			}
+			o[3] = uint8((s[3] + n*n/2) / (n * n))
+		}
+	}
+	return out
+}
+
+// over lays a picture on an opaque ground.
+func over(img *image.NRGBA, ground colour.RGB) *image.NRGBA {
+	out := image.NewNRGBA(img.Rect)
+	r, g, b := ground.Bytes()
+	for i := 0; i < len(img.Pix); i += 4 {
+		a := int(img.Pix[i+3])
+		for c, k := range []uint8{r, g, b} {
+			out.Pix[i+c] = uint8((int(img.Pix[i+c])*a + int(k)*(255-a) + 127) / 255)
+		}
+		out.Pix[i+3] = 255
+	}
+	return out
+}
+
+// lookSize is the size at which a page of the given proportions is compared.
+func lookSize(w, h float64) (int, int) {
+	k := lookSide / max(w, h)
+	return max(1, int(math.Round(w*k))), max(1, int(math.Round(h*k)))
+}
+
+// draw renders d through a box at w × h px.
+func draw(ctx context.Context, d *drawing.Drawing, box geom.Rect, w, h int) (*image.NRGBA, error) {
+	return raster.Render(ctx, d, raster.Fit(box, w, h), w, h, raster.Options{})
+}
+
+// pressed is the art in the colours its builds show on screen, so that a file
+// in process inks can be compared without passing through a profile.
+func pressed(d *drawing.Drawing) *drawing.Drawing {
+	swap := func(c colour.Colour) colour.Colour {
+		b, _ := c.Press()
+		if c.Spot != "" && c.Tint > 0 {
+			k := c.Tint / 100
+			b = colour.CMYK{C: b.C * k, M: b.M * k, Y: b.Y * k, K: b.K * k}
+		}
+		return colour.Screen(b.RGB())
+	}
+	return d.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return n
+		}
+		c := *s
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			p.Colour = swap(p.Colour)
+			c.Paint = p
+		case *drawing.Gradient:
+			g := *p
+			at, inks := content.Ramp(p, true)
+			g.Stops = nil
+			for i, k := range inks {
+				pad := *p
+				pad.Spread = drawing.Pad
+				_, a := pad.Colour(at[i])
+				b := colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}
+				g.Stops = append(g.Stops, drawing.Stop{At: at[i], Colour: colour.Screen(b.RGB()), Alpha: a})
+			}
+			c.Paint = &g
+		}
+		return &c
+	})
+}

@@ -1,0 +1,173 @@
+package reread
+
+import (
+	"bytes"
+	"encoding/ascii85"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// noResources is what an EPS file has.
+type noResources struct{}
+
+func (noResources) alpha(string) (float64, error) { return 0, errors.New("EPS has no opacity") }
+func (noResources) shading(string) (*drawing.Gradient, []colour.CMYK, bool, error) {
+	return nil, nil, false, errors.New("EPS of level 2 has no shadings")
+}
+func (noResources) object(string, *machine) error { return errors.New("EPS has no objects") }
+
+var (
+	plateRE = regexp.MustCompile(`(?m)^/(S\d+)\{\[/Separation \((.*)\)/DeviceCMYK\{dup ([\d.]+) mul exch dup ([\d.]+) mul exch dup ([\d.]+) mul exch ([\d.]+) mul\}\]`)
+	imageRE = regexp.MustCompile(`/Width (\d+)/Height (\d+)/`)
+)
+
+// EPS reads a file and holds its comments to DSC 3.0: the header that says
+// what it is, whole-point and exact bounding boxes, no fonts, no device setup.
+func EPS(b []byte) (Page, error) {
+	s := string(b)
+	if !strings.HasPrefix(s, "%!PS-Adobe-3.0 EPSF-3.0\n") {
+		return Page{}, errors.New("it does not begin as an EPS file of version 3.0")
+	}
+	if !strings.HasSuffix(s, "%%EOF\n") {
+		return Page{}, errors.New("it does not end with EOF")
+	}
+	whole, err := comment(s, "%%BoundingBox:")
+	if err != nil {
+		return Page{}, err
+	}
+	exact, err := comment(s, "%%HiResBoundingBox:")
+	if err != nil {
+		return Page{}, err
+	}
+	for i, v := range whole {
+		want := math.Floor(exact[i] + 1e-4)
+		if i > 1 {
+			want = math.Ceil(exact[i] - 1e-4)
+		}
+		if v != want {
+			return Page{}, errors.New("its whole-point bounding box is not the exact one rounded outwards")
+		}
+	}
+	for _, c := range []string{"%%LanguageLevel:", "%%EndComments", "%%EndProlog"} {
+		if !strings.Contains(s, "\n"+c) {
+			return Page{}, fmt.Errorf("the comment %s is missing", c)
+		}
+	}
+	facts := Facts{W: exact[2], H: exact[3]}
+	for _, w := range []string{"findfont", "selectfont", "definefont"} {
+		facts.Fonts += strings.Count(s, w)
+	}
+	if strings.Contains(s, "setpagedevice") {
+		return Page{}, errors.New("it sets up the device")
+	}
+	prolog, body, ok := strings.Cut(s, "%%Page: 1 1\ndyekit begin\ngsave\n")
+	if !ok {
+		return Page{}, errors.New("its page is missing")
+	}
+	body, _, ok = strings.Cut(body, "grestore\nend\nshowpage\n")
+	if !ok {
+		return Page{}, errors.New("its page does not end")
+	}
+	m := &machine{state: state{ctm: geom.Affine{A: 1, D: -1, F: facts.H}, alpha: 1}, facts: &facts, res: noResources{}, spots: map[string]colour.Colour{}}
+	for _, p := range plateRE.FindAllStringSubmatch(prolog, -1) {
+		var v [4]float64
+		for i := range v {
+			if v[i], err = strconv.ParseFloat(p[3+i], 64); err != nil {
+				return Page{}, err
+			}
+		}
+		c := built(v[:])
+		c.Spot = strings.NewReplacer(`\\`, `\`, `\(`, "(", `\)`, ")").Replace(p[2])
+		m.spots[p[1]] = c
+	}
+	for {
+		before, rest, found := strings.Cut(body, "/DeviceRGB setcolorspace\n")
+		space := "/DeviceRGB"
+		if b2, r2, f2 := strings.Cut(body, "/DeviceCMYK setcolorspace\n"); f2 && (!found || len(b2) < len(before)) {
+			before, rest, found, space = b2, r2, true, "/DeviceCMYK"
+		}
+		if err := m.tokens(before); err != nil {
+			return Page{}, err
+		}
+		if !found {
+			break
+		}
+		head, data, ok := strings.Cut(rest, ">>image\n")
+		data, after, ok2 := strings.Cut(data, "~>\n")
+		if !ok || !ok2 {
+			return Page{}, errors.New("an image does not end")
+		}
+		if err := m.epsImage(head, data, space); err != nil {
+			return Page{}, err
+		}
+		body = after
+	}
+	if len(m.saved) > 0 {
+		return Page{}, errors.New("gsave without grestore")
+	}
+	page := geom.Rect{X1: facts.W, Y1: facts.H}
+	return Page{&drawing.Drawing{Page: page, Nodes: m.out}, facts}, nil
+}
+
+func comment(s, name string) ([]float64, error) {
+	_, rest, ok := strings.Cut(s, "\n"+name)
+	line, _, _ := strings.Cut(rest, "\n")
+	f := strings.Fields(line)
+	if !ok || len(f) != 4 {
+		return nil, fmt.Errorf("the comment %s is missing", name)
+	}
+	v := make([]float64, 4)
+	for i := range f {
+		var err error
+		if v[i], err = strconv.ParseFloat(f[i], 64); err != nil {
+			return nil, fmt.Errorf("the comment %s: %w", name, err)
+		}
+	}
+	return v, nil
+}
+
+func (m *machine) epsImage(head, data, space string) error {
+	size := imageRE.FindStringSubmatch(head)
+	if size == nil {
+		return errors.New("an image does not say its size")
+	}
+	w, _ := strconv.Atoi(size[1]) // digits by the pattern
+	h, _ := strconv.Atoi(size[2])
+	packed, err := io.ReadAll(ascii85.NewDecoder(strings.NewReader(data)))
+	if err != nil {
+		return err
+	}
+	var out bytes.Buffer
+	for i := 0; i < len(packed) && packed[i] != 128; {
+		n := int(packed[i])
+		i++
+		switch {
+		case n < 128 && i+n+1 <= len(packed):
+			out.Write(packed[i : i+n+1])
+			i += n + 1
+		case n > 128 && i < len(packed):
+			out.Write(bytes.Repeat(packed[i:i+1], 257-n))
+			i++
+		default:
+			return errors.New("the runs of an image are broken")
+		}
+	}
+	img, err := pixels(w, h, space, out.Bytes(), nil)
+	if err != nil {
+		return err
+	}
+	if space == "/DeviceRGB" {
+		m.facts.RGB = true
+	}
+	m.picture(img)
+	return nil
+}

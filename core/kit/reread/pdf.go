@@ -1,0 +1,255 @@
+package reread
+
+import (
+	"errors"
+	"fmt"
+	"image"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// PDF reads all pages of a file.
+func PDF(b []byte) ([]Page, error) {
+	f, trailer, err := open(b)
+	if err != nil {
+		return nil, err
+	}
+	root, err := f.dict(trailer["/Root"])
+	if err != nil {
+		return nil, err
+	}
+	tree, err := f.dict(root["/Pages"])
+	if err != nil {
+		return nil, err
+	}
+	kids, _ := tree["/Kids"].([]any)
+	if n, _ := tree["/Count"].(float64); int(n) != len(kids) || n == 0 {
+		return nil, errors.New("its pages are not counted right")
+	}
+	var out []Page
+	for i, k := range kids {
+		p, err := f.page(k)
+		if err != nil {
+			return nil, fmt.Errorf("page %d: %w", i+1, err)
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+func (f *file) page(o any) (Page, error) {
+	d, err := f.dict(o)
+	if err != nil {
+		return Page{}, err
+	}
+	box, ok := list(d["/MediaBox"])
+	if !ok || len(box) != 4 || box[0] != 0 || box[1] != 0 {
+		return Page{}, errors.New("it has no MediaBox")
+	}
+	facts := Facts{W: box[2], H: box[3], Trim: fmt.Sprint(d["/TrimBox"]) == fmt.Sprint(d["/MediaBox"]) && fmt.Sprint(d["/ArtBox"]) == fmt.Sprint(d["/MediaBox"])}
+	// Points with y upwards become page units with y down.
+	flip := geom.Affine{A: 1, D: -1, F: facts.H}
+	c, err := f.get(d["/Contents"])
+	st, ok := c.(*stream)
+	if err != nil || !ok {
+		return Page{}, errors.New("it has no contents")
+	}
+	nodes, err := f.run(st.data, d["/Resources"], flip, &facts)
+	if err != nil {
+		return Page{}, err
+	}
+	page := geom.Rect{X1: facts.W, Y1: facts.H}
+	return Page{&drawing.Drawing{Page: page, Nodes: nodes}, facts}, nil
+}
+
+// run interprets a content stream with its resources.
+func (f *file) run(data []byte, res any, ctm geom.Affine, facts *Facts) ([]drawing.Node, error) {
+	d, err := f.dict(res)
+	if err != nil {
+		return nil, err
+	}
+	if fonts, ok := d["/Font"].(dict); ok {
+		facts.Fonts += len(fonts)
+	}
+	m := &machine{state: state{ctm: ctm, alpha: 1}, facts: facts, res: &pdfResources{f, d, facts}, spots: map[string]colour.Colour{}}
+	if spaces, ok := d["/ColorSpace"].(dict); ok {
+		for name, o := range spaces {
+			l, ok := o.([]any)
+			if !ok || len(l) != 4 || l[0] != "/Separation" || l[2] != "/DeviceCMYK" {
+				return nil, fmt.Errorf("colour space %s is not a plate", name)
+			}
+			fn, _ := l[3].(dict)
+			c1, ok := list(fn["/C1"])
+			if !ok || len(c1) != 4 {
+				return nil, fmt.Errorf("plate %s has no alternate", name)
+			}
+			s := built(c1)
+			s.Spot = l[1].(string)[1:]
+			m.spots[name] = s
+		}
+	}
+	if err := m.content(string(data)); err != nil {
+		return nil, err
+	}
+	return m.out, nil
+}
+
+type pdfResources struct {
+	f     *file
+	d     dict
+	facts *Facts
+}
+
+func (r *pdfResources) find(kind, name string) (any, error) {
+	l, _ := r.d[kind].(dict)
+	o, ok := l[name]
+	if !ok {
+		return nil, fmt.Errorf("resource %s is not there", name)
+	}
+	return r.f.get(o)
+}
+
+func (r *pdfResources) alpha(name string) (float64, error) {
+	o, err := r.find("/ExtGState", name)
+	if err != nil {
+		return 0, err
+	}
+	d, _ := o.(dict)
+	a, ok := d["/ca"].(float64)
+	if !ok {
+		return 0, fmt.Errorf("state %s sets no opacity", name)
+	}
+	return a, nil
+}
+
+// shading reads an axial or radial shading with a stitched ramp.
+func (r *pdfResources) shading(name string) (*drawing.Gradient, []colour.CMYK, bool, error) {
+	bad := fmt.Errorf("shading %s is not one that is written here", name)
+	o, err := r.find("/Shading", name)
+	if err != nil {
+		return nil, nil, false, err
+	}
+	d, _ := o.(dict)
+	c, ok := list(d["/Coords"])
+	g := &drawing.Gradient{}
+	switch {
+	case ok && d["/ShadingType"] == 2.0 && len(c) == 4:
+		g.P0, g.P1 = geom.Pt(c[0], c[1]), geom.Pt(c[2], c[3])
+	case ok && d["/ShadingType"] == 3.0 && len(c) == 6:
+		g.Radial = true
+		g.P0, g.R0, g.P1, g.R1 = geom.Pt(c[0], c[1]), c[2], geom.Pt(c[3], c[4]), c[5]
+	default:
+		return nil, nil, false, bad
+	}
+	fn, _ := d["/Function"].(dict)
+	fns, _ := fn["/Functions"].([]any)
+	bounds, ok := list(fn["/Bounds"])
+	if !ok && fn["/Bounds"] != nil {
+		if l, is := fn["/Bounds"].([]any); !is || len(l) > 0 {
+			return nil, nil, false, bad
+		}
+	}
+	if len(fns) == 0 || len(bounds) != len(fns)-1 {
+		return nil, nil, false, bad
+	}
+	ends := append(append([]float64{0}, bounds...), 1)
+	var builds []colour.CMYK
+	rgb := d["/ColorSpace"] == "/DeviceRGB"
+	for i, x := range fns {
+		piece, _ := x.(dict)
+		for j, key := range []string{"/C0", "/C1"} {
+			v, ok := list(piece[key])
+			var col colour.Colour
+			switch {
+			case ok && rgb && len(v) == 3:
+				col = colour.Screen(colour.RGB{R: v[0], G: v[1], B: v[2]})
+			case ok && !rgb && len(v) == 4:
+				col = built(v)
+				builds = append(builds, col.Build)
+			default:
+				return nil, nil, false, bad
+			}
+			g.Stops = append(g.Stops, drawing.Stop{At: ends[i+j], Colour: col, Alpha: 1})
+		}
+	}
+	return g, builds, rgb, nil
+}
+
+// object runs a form or places an image.
+func (r *pdfResources) object(name string, m *machine) error {
+	o, err := r.find("/XObject", name)
+	if err != nil {
+		return err
+	}
+	st, ok := o.(*stream)
+	if !ok {
+		return fmt.Errorf("object %s is not a stream", name)
+	}
+	switch st.dict["/Subtype"] {
+	case "/Form":
+		nodes, err := r.f.run(st.data, st.dict["/Resources"], m.ctm, r.facts)
+		if err != nil {
+			return err
+		}
+		m.emit(&drawing.Group{Nodes: nodes, Alpha: m.alpha})
+	case "/Image":
+		w, _ := st.dict["/Width"].(float64)
+		h, _ := st.dict["/Height"].(float64)
+		space, _ := st.dict["/ColorSpace"].(string)
+		var mask []byte
+		if sm, ok := st.dict["/SMask"]; ok {
+			o, err := r.f.get(sm)
+			if err != nil {
+				return err
+			}
+			ms, ok := o.(*stream)
+			if !ok {
+				return errors.New("a mask is not a stream")
+			}
+			mask = ms.data
+		}
+		img, err := pixels(int(w), int(h), space, st.data, mask)
+		if err != nil {
+			return err
+		}
+		m.picture(img)
+	default:
+		return fmt.Errorf("object %s is of an unknown kind", name)
+	}
+	return nil
+}
+
+// picture places an image in the unit square, whose y grows upwards.
+func (m *machine) picture(img *image.NRGBA) {
+	m.facts.Images++
+	m.emit(&drawing.Picture{Image: img, To: m.ctm.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.alpha})
+}
+
+// pixels turns samples back into a picture.
+func pixels(w, h int, space string, data, mask []byte) (*image.NRGBA, error) {
+	n := 3
+	if space == "/DeviceCMYK" {
+		n = 4
+	}
+	if w < 1 || h < 1 || len(data) != w*h*n || mask != nil && len(mask) != w*h {
+		return nil, errors.New("an image does not have the pixels it says")
+	}
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for i := range w * h {
+		p := img.Pix[4*i : 4*i+4]
+		s := data[n*i : n*i+n]
+		if n == 4 {
+			b := colour.CMYK{C: float64(s[0]) / 2.55, M: float64(s[1]) / 2.55, Y: float64(s[2]) / 2.55, K: float64(s[3]) / 2.55}
+			p[0], p[1], p[2] = b.RGB().Bytes()
+		} else {
+			copy(p, s)
+		}
+		p[3] = 255
+		if mask != nil {
+			p[3] = mask[i]
+		}
+	}
+	return img, nil
+}

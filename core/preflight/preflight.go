@@ -1,0 +1,292 @@
+// Package preflight checks a drawing for what goes wrong at the printer, the
+// cutter and on the web, and mends what is safe to mend.
+//
+// Findings are computed from geometry and colour, never guessed from names.
+package preflight
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+)
+
+// nearColours is the ΔE00 under which two colours are probably one.
+const nearColours = 2
+
+// Check returns the drawing as it may be handed on (art outside the page is
+// taken off, art over its edge is cut there, as every viewer shows it) and
+// what was found.
+func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
+	var fs finding.List
+	d = crop(d, &fs)
+	var colours []colour.RGB
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		place := drawing.Bounds(n)
+		switch n := n.(type) {
+		case *drawing.Picture:
+			b := n.Image.Bounds()
+			fs.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and no one-ink version can be cut from it yet", b.Dx(), b.Dy()), n.Part, place)
+		case *drawing.Shape:
+			if n.Origin == drawing.Stroked {
+				fs.Add("stroke", finding.Mended, "strokes were turned into filled shapes, so that they recolour and scale with the rest", n.Part, place)
+			}
+			switch p := n.Paint.(type) {
+			case *drawing.Gradient:
+				fs.Add("gradient", finding.Note, "a gradient is used: one-ink versions read it as one colour, and old print systems show it in fine bands", n.Part, place)
+			case drawing.Solid:
+				if p.Alpha < 1 {
+					fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
+				}
+				if !slices.Contains(colours, p.Colour.RGB) {
+					colours = append(colours, p.Colour.RGB)
+				}
+			}
+		case *drawing.Group:
+			if n.Alpha < 1 {
+				fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
+			}
+		}
+	})
+	for i, a := range colours {
+		for _, b := range colours[:i] {
+			if e := colour.Difference(a.Lab(), b.Lab()); e > 0 && e < nearColours {
+				fs.Add("near-colours", finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", b.Hex(), a.Hex(), e), "", geom.Rect{})
+			}
+		}
+	}
+	if b, ok := Backing(d); ok {
+		fs.Add("backing", finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())
+	}
+	emptyRoom(d, &fs)
+	return d, fs
+}
+
+func name(s *drawing.Shape) string {
+	if p, ok := s.Paint.(drawing.Solid); ok {
+		if p.Colour.RGB.NearWhite() {
+			return "white"
+		}
+		return p.Colour.RGB.Hex()
+	}
+	return "coloured"
+}
+
+// crop takes off what no viewer shows because it lies outside the page.
+func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
+	slack := d.Page.Long() * 1e-6
+	over := false
+	out := d.Map(func(n drawing.Node) drawing.Node {
+		b := drawing.Bounds(n)
+		if b.Empty() {
+			fs.Add("hidden", finding.Note, "wholly transparent or empty art was left out", drawing.PartOf(n), b)
+			return nil
+		}
+		if b.Intersect(d.Page).Empty() {
+			fs.Add("outside-page", finding.Mended, "art outside the page was left out: nobody sees it until the file is cropped elsewhere", drawing.PartOf(n), b)
+			return nil
+		}
+		return n
+	})
+	for _, n := range out.Nodes {
+		if !d.Page.Contains(drawing.Bounds(n), slack) {
+			over = true
+			fs.Add("cut-off", finding.Warn, "art runs over the edge of the page and is cut there", drawing.PartOf(n), drawing.Bounds(n))
+		}
+	}
+	if over {
+		out.Nodes = []drawing.Node{&drawing.Group{Nodes: out.Nodes, Alpha: 1, Clip: []drawing.Region{{Path: geom.Box(d.Page)}}}}
+	}
+	return out
+}
+
+// emptyRoom notes sides with more bare page than a margin needs.
+func emptyRoom(d *drawing.Drawing, fs *finding.List) {
+	const most = 0.15 // of the page's side; common practice keeps a few percent
+	b := d.Bounds()
+	if b.Empty() {
+		return
+	}
+	var sides []string
+	for _, s := range []struct {
+		name      string
+		room, all float64
+	}{
+		{"left", b.X0 - d.Page.X0, d.Page.W()}, {"top", b.Y0 - d.Page.Y0, d.Page.H()},
+		{"right", d.Page.X1 - b.X1, d.Page.W()}, {"bottom", d.Page.Y1 - b.Y1, d.Page.H()},
+	} {
+		if s.room > most*s.all {
+			sides = append(sides, fmt.Sprintf("%s %.0f %%", s.name, s.room/s.all*100))
+		}
+	}
+	if len(sides) > 0 {
+		fs.Add("empty-room", finding.Note, "the page has empty room around the art ("+strings.Join(sides, ", ")+"); the frame trims it", "", geom.Rect{})
+	}
+}
+
+// Backing returns the rectangle behind all the art, if there is one: the
+// first shape painted, an axis-aligned box of one opaque colour that holds all
+// the rest and is as large as the page or larger than the rest on every side.
+func Backing(d *drawing.Drawing) (*drawing.Shape, bool) {
+	var first *drawing.Shape
+	var rest geom.Rect
+	alone := true
+	d.Walk(func(n drawing.Node, in []*drawing.Group) {
+		if _, ok := n.(*drawing.Group); ok {
+			return
+		}
+		if s, ok := n.(*drawing.Shape); ok && first == nil && alone {
+			first = s
+			for _, g := range in {
+				if g.Alpha < 1 {
+					first = nil
+				}
+			}
+		} else {
+			rest = rest.Union(drawing.Bounds(n))
+		}
+		alone = false
+	})
+	if first == nil || rest.Empty() {
+		return nil, false
+	}
+	p, ok := first.Paint.(drawing.Solid)
+	if !ok || p.Alpha < 1 {
+		return nil, false
+	}
+	b := first.Path.Bounds()
+	slack := d.Page.Long() * 0.005
+	full := b.Contains(d.Page, slack)
+	if !full && !b.Contains(rest, 0) || full && !b.Contains(rest.Intersect(d.Page), slack) {
+		return nil, false
+	}
+	// A box fills its own bounds; a disc fills 79 % of them.
+	if a := first.Path.Area(); max(a, -a) < 0.985*b.Area() {
+		return nil, false
+	}
+	return first, true
+}
+
+// DropBacking returns the drawing without its backing.
+func DropBacking(d *drawing.Drawing) *drawing.Drawing {
+	b, ok := Backing(d)
+	if !ok {
+		return d
+	}
+	return d.Map(func(n drawing.Node) drawing.Node {
+		if n == drawing.Node(b) {
+			return nil
+		}
+		return n
+	})
+}
+
+// A Tone is a colour found in the art.
+type Tone struct {
+	Colour   colour.Colour
+	Share    float64 // of the painted area that can be seen, 0 to 1
+	Parts    []string
+	Gradient bool // the colour is the mean of a gradient
+}
+
+// Tones lists the colours of the drawing with the area in which each can be
+// seen, largest first. Areas are counted on pixels, so a colour that is
+// covered everywhere has none.
+func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
+	type key struct {
+		c        colour.Colour
+		gradient bool
+	}
+	var tones []Tone
+	index := map[key]int{}
+	// Each colour is painted as its own number and then counted.
+	numbered := d.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return n
+		}
+		k := key{}
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			k.c = p.Colour
+		case *drawing.Gradient:
+			k = key{colour.Screen(p.Mean()), true}
+		}
+		i, ok := index[k]
+		if !ok {
+			i = len(tones)
+			index[k] = i
+			tones = append(tones, Tone{Colour: k.c, Gradient: k.gradient})
+		}
+		if s.Part != "" && !slices.Contains(tones[i].Parts, s.Part) {
+			tones[i].Parts = append(tones[i].Parts, s.Part)
+		}
+		id := i + 1
+		c := *s
+		c.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(uint8(id>>16), uint8(id>>8), uint8(id))), Alpha: 1}
+		return &c
+	})
+	b := d.Bounds()
+	if b.Empty() {
+		return nil, nil
+	}
+	const side = 400
+	k := side / b.Long()
+	w, h := max(1, int(b.W()*k)), max(1, int(b.H()*k))
+	img, err := raster.Render(ctx, opaque(numbered), raster.Fit(b, w, h), w, h, raster.Options{Hard: true})
+	if err != nil {
+		return nil, err
+	}
+	total := 0
+	for i := 0; i < len(img.Pix); i += 4 {
+		if img.Pix[i+3] == 0 {
+			continue
+		}
+		total++
+		if id := int(img.Pix[i])<<16 | int(img.Pix[i+1])<<8 | int(img.Pix[i+2]); id > 0 && id <= len(tones) {
+			tones[id-1].Share++
+		}
+	}
+	for i := range tones {
+		tones[i].Share /= float64(max(1, total))
+	}
+	slices.SortStableFunc(tones, func(a, b Tone) int {
+		switch {
+		case a.Share > b.Share:
+			return -1
+		case a.Share < b.Share:
+			return 1
+		}
+		return strings.Compare(a.Colour.RGB.Hex(), b.Colour.RGB.Hex())
+	})
+	return tones, nil
+}
+
+// opaque returns the drawing with the opacity of its groups taken away, and
+// without pictures.
+func opaque(d *drawing.Drawing) *drawing.Drawing {
+	e := *d
+	e.Nodes = opaqueNodes(d.Nodes)
+	return &e
+}
+
+func opaqueNodes(ns []drawing.Node) []drawing.Node {
+	var out []drawing.Node
+	for _, n := range ns {
+		switch n := n.(type) {
+		case *drawing.Group:
+			g := *n
+			g.Alpha, g.Nodes = 1, opaqueNodes(n.Nodes)
+			out = append(out, &g)
+		case *drawing.Shape:
+			out = append(out, n)
+		}
+	}
+	return out
+}

@@ -1,0 +1,114 @@
+package raster
+
+import (
+	"math"
+
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// A sampler gives the premultiplied colours of a run of pixels that begins at
+// column x of row y; dst holds four floats a pixel.
+type sampler interface {
+	fill(dst []float32, x, y int)
+}
+
+// rampSteps is the number of colours a gradient is tabulated in: four for
+// each step an 8-bit channel can take.
+const rampSteps = 1024
+
+// A ramp paints a gradient.
+type ramp struct {
+	g     *drawing.Gradient
+	back  geom.Affine // pixels to gradient space
+	table [rampSteps + 1]flat
+}
+
+func newRamp(g *drawing.Gradient, to geom.Affine) sampler {
+	r := &ramp{g: g}
+	pad := *g
+	pad.Spread = drawing.Pad
+	for i := range r.table {
+		c, a := pad.Colour(float64(i) / rampSteps)
+		r.table[i] = flat{float32(c.R * a), float32(c.G * a), float32(c.B * a), float32(a)}
+	}
+	var ok bool
+	if r.back, ok = to.Mul(g.To).Inverse(); !ok {
+		return r.table[rampSteps] // a collapsed gradient shows its last colour
+	}
+	return r
+}
+
+func (r *ramp) fill(dst []float32, x, y int) {
+	for i := 0; i+3 < len(dst); i += 4 {
+		p := r.back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
+		x++
+		t, ok := r.g.Offset(p)
+		if !ok {
+			clear(dst[i : i+4])
+			continue
+		}
+		switch r.g.Spread {
+		case drawing.Reflect:
+			if t = math.Mod(math.Abs(t), 2); t > 1 {
+				t = 2 - t
+			}
+		case drawing.Repeat:
+			t -= math.Floor(t)
+		}
+		c := &r.table[int(min(1, max(0, t))*rampSteps+0.5)]
+		dst[i], dst[i+1], dst[i+2], dst[i+3] = c[0], c[1], c[2], c[3]
+	}
+}
+
+// pixels paints a picture: each pixel is the mean of the area it covers in
+// the source, at least one source pixel wide, which is linear interpolation
+// when the picture is enlarged and exact averaging when it is reduced.
+type pixels struct {
+	pic  *drawing.Picture
+	back geom.Affine // pixels to source pixels
+	w, h float64     // extent of one pixel in the source
+}
+
+func newPixels(p *drawing.Picture, to geom.Affine) sampler {
+	b := p.Image.Bounds()
+	back, ok := to.Mul(p.To).Inverse()
+	if !ok || b.Empty() || p.Alpha <= 0 {
+		return nil
+	}
+	s := &pixels{pic: p, back: geom.Scale(float64(b.Dx()), float64(b.Dy())).Mul(back)}
+	m := s.back
+	s.w = max(1, math.Hypot(m.A, m.C))
+	s.h = max(1, math.Hypot(m.B, m.D))
+	return s
+}
+
+func (s *pixels) fill(dst []float32, x, y int) {
+	img := s.pic.Image
+	b := img.Bounds()
+	for i := 0; i+3 < len(dst); i += 4 {
+		c := s.back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
+		x++
+		x0, x1 := c.X-s.w/2, c.X+s.w/2
+		y0, y1 := c.Y-s.h/2, c.Y+s.h/2
+		var sum [4]float64
+		for v := int(math.Floor(y0)); float64(v) < y1; v++ {
+			wy := min(y1, float64(v+1)) - max(y0, float64(v))
+			sy := min(b.Dy()-1, max(0, v))
+			for u := int(math.Floor(x0)); float64(u) < x1; u++ {
+				wgt := wy * (min(x1, float64(u+1)) - max(x0, float64(u)))
+				q := img.Pix[sy*img.Stride+4*min(b.Dx()-1, max(0, u)):]
+				a := wgt * float64(q[3])
+				sum[0] += a * float64(q[0])
+				sum[1] += a * float64(q[1])
+				sum[2] += a * float64(q[2])
+				sum[3] += a
+			}
+		}
+		k := s.pic.Alpha / (s.w * s.h * 255)
+		for j := range 3 {
+			dst[i+j] = float32(sum[j] * k / 255)
+		}
+		dst[i+3] = float32(sum[3] * k)
+	}
+}

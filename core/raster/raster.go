@@ -1,0 +1,142 @@
+// Package raster turns a drawing into pixels.
+//
+// Coverage is the exact area of each pixel that a shape covers; colours are
+// composed premultiplied, in encoded sRGB and 32-bit floats, and rounded once
+// at the end. The package knows no file types: it returns *image.NRGBA.
+package raster
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"runtime"
+	"sync"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// MaxPixels bounds the size of one picture.
+const MaxPixels = 120_000_000
+
+// ErrSize is returned for a picture without pixels or with too many.
+var ErrSize = errors.New("picture size")
+
+// Options changes how a drawing is rendered. The zero Options gives a
+// transparent ground and smooth edges.
+type Options struct {
+	Ground *colour.RGB // painted first, if not nil
+	Hard   bool        // no antialiasing: each pixel in or out
+}
+
+// Render draws d on w × h pixels; to maps page units to pixels. It returns
+// early with ctx's error when ctx is done.
+func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, opt Options) (*image.NRGBA, error) {
+	if w < 1 || h < 1 || w > MaxPixels/h {
+		return nil, fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
+	}
+	c := compiler{to: to, w: w, h: h}
+	items := c.nodes(d.Nodes)
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	bands := (h + bandRows - 1) / bandRows
+	next := make(chan int, bands)
+	for i := range bands {
+		next <- i
+	}
+	close(next)
+	var wg sync.WaitGroup
+	for range min(bands, runtime.GOMAXPROCS(0)) {
+		wg.Go(func() {
+			p := newPainter(w, opt)
+			for i := range next {
+				if ctx.Err() != nil {
+					return
+				}
+				p.band(items, img, i*bandRows, min(h, (i+1)*bandRows))
+			}
+		})
+	}
+	wg.Wait()
+	return img, ctx.Err()
+}
+
+// Fit returns the map that lays the frame exactly onto w × h pixels. The two
+// scales differ at most by the rounding of the sizes to whole pixels.
+func Fit(frame geom.Rect, w, h int) geom.Affine {
+	sx, sy := float64(w)/frame.W(), float64(h)/frame.H()
+	return geom.Affine{A: sx, D: sy, E: -frame.X0 * sx, F: -frame.Y0 * sy}
+}
+
+// An item is a node made ready for drawing: flattened, its paint set up.
+type item struct {
+	shape *outline
+	paint sampler
+	group []item
+	clip  []mask
+	alpha float32
+	layer bool // the group composes on its own before meeting what lies below
+}
+
+type mask struct {
+	shape *outline
+	clip  []mask
+}
+
+type compiler struct {
+	to   geom.Affine
+	w, h int
+}
+
+func (c *compiler) nodes(ns []drawing.Node) []item {
+	var out []item
+	for _, n := range ns {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			if p := c.paint(n.Paint); p != nil {
+				out = append(out, item{shape: newOutline(n.Path, n.Rule, c.to, c.w, c.h), paint: p})
+			}
+		case *drawing.Picture:
+			if p := newPixels(n, c.to); p != nil {
+				unit := geom.Box(geom.Rect{X1: 1, Y1: 1})
+				out = append(out, item{shape: newOutline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.h), paint: p})
+			}
+		case *drawing.Group:
+			if n.Alpha <= 0 {
+				continue
+			}
+			g := item{group: c.nodes(n.Nodes), alpha: float32(n.Alpha), layer: n.Alpha < 1 || n.Clip != nil}
+			if n.Clip != nil {
+				g.clip = c.masks(n.Clip)
+			}
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+func (c *compiler) masks(rs []drawing.Region) []mask {
+	ms := make([]mask, len(rs))
+	for i, r := range rs {
+		ms[i].shape = newOutline(r.Path, r.Rule, c.to, c.w, c.h)
+		if r.Clip != nil {
+			ms[i].clip = c.masks(r.Clip)
+		}
+	}
+	return ms
+}
+
+func (c *compiler) paint(p drawing.Paint) sampler {
+	switch p := p.(type) {
+	case drawing.Solid:
+		if p.Alpha <= 0 {
+			return nil
+		}
+		a := float32(min(1, p.Alpha))
+		return flat{float32(p.Colour.RGB.R) * a, float32(p.Colour.RGB.G) * a, float32(p.Colour.RGB.B) * a, a}
+	case *drawing.Gradient:
+		return newRamp(p, c.to)
+	}
+	return nil
+}

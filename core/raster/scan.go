@@ -1,0 +1,288 @@
+package raster
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"dyekit/core/geom"
+)
+
+// flatness is how far, in pixels, a flattened curve may lie from the true one.
+const flatness = 1.0 / 32
+
+// bandRows is the height of the strips a picture is drawn in: small enough
+// that a strip stays in the processor's cache, and the unit of parallel work.
+const bandRows = 32
+
+// An edge is a line from (x0, y0) down to (x1, y1), y0 < y1, in pixels. dir is
+// +1 if the path ran downwards, −1 if upwards.
+type edge struct {
+	x0, y0, x1, y1 float64
+	dir            int
+}
+
+func (e *edge) at(y float64) float64 {
+	switch {
+	case y <= e.y0:
+		return e.x0
+	case y >= e.y1:
+		return e.x1
+	}
+	return e.x0 + (e.x1-e.x0)*((y-e.y0)/(e.y1-e.y0))
+}
+
+// An outline is a flattened path, its edges sorted into bands.
+type outline struct {
+	rule  geom.Rule
+	bands [][]edge // by band; an edge is in each band it touches
+	x0    int      // the pixel columns it may touch
+	x1    int
+}
+
+// newOutline flattens p, mapped by m, for a picture of w × h pixels.
+func newOutline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) *outline {
+	o := &outline{rule: rule, bands: make([][]edge, (h+bandRows-1)/bandRows), x0: w, x1: 0}
+	height, width := float64(h), float64(w)
+	p.Transform(m).Flatten(flatness, func(a, b geom.Point) {
+		e := edge{a.X, a.Y, b.X, b.Y, 1}
+		if a.Y > b.Y {
+			e = edge{b.X, b.Y, a.X, a.Y, -1}
+		}
+		if !(e.y0 < e.y1) || e.y1 <= 0 || e.y0 >= height {
+			return
+		}
+		// Parts beyond the left border still count for the winding; parts
+		// beyond the right border do not matter. Clamping x keeps both.
+		for _, c := range clampX(e, width) {
+			if !(c.y0 < c.y1) {
+				continue
+			}
+			lo := max(0, int(c.y0)/bandRows)
+			hi := min(len(o.bands)-1, int(math.Ceil(c.y1))/bandRows)
+			for i := lo; i <= hi; i++ {
+				o.bands[i] = append(o.bands[i], c)
+			}
+			o.x0 = max(0, min(o.x0, int(min(c.x0, c.x1))))
+			o.x1 = min(w, max(o.x1, int(max(c.x0, c.x1))+1))
+		}
+	})
+	for _, b := range o.bands {
+		slices.SortStableFunc(b, func(a, b edge) int { return cmp.Compare(a.y0, b.y0) })
+	}
+	return o
+}
+
+// clampX cuts e at x = 0 and x = w and moves what lies outside onto those
+// lines, so that no column outside the picture is ever touched.
+func clampX(e edge, w float64) []edge {
+	if e.x0 >= 0 && e.x1 >= 0 && e.x0 <= w && e.x1 <= w {
+		return []edge{e}
+	}
+	cuts := []float64{e.y0, e.y1}
+	for _, x := range [...]float64{0, w} {
+		if (e.x0 < x) != (e.x1 < x) {
+			y := e.y0 + (x-e.x0)/(e.x1-e.x0)*(e.y1-e.y0)
+			cuts = append(cuts, min(e.y1, max(e.y0, y)))
+		}
+	}
+	slices.Sort(cuts)
+	clamp := func(x float64) float64 { return min(w, max(0, x)) }
+	var out []edge
+	for i := 1; i < len(cuts); i++ {
+		a, b := cuts[i-1], cuts[i]
+		out = append(out, edge{clamp(e.at(a)), a, clamp(e.at(b)), b, e.dir})
+	}
+	return out
+}
+
+// A span is a run of pixels [x0, x1) in one row with the same coverage.
+type span struct {
+	x0, x1 int
+	a      float32
+}
+
+// A scan computes the exact area that a region covers of every pixel in a
+// row. Within a row, the edges are cut wherever one begins, ends or crosses
+// another; between cuts their order is fixed, the winding rule decides which
+// trapezoids are inside, and each trapezoid adds its exact area. Overlaps and
+// self-crossings are therefore exact too, which summing signed areas is not.
+type scan struct {
+	acc    []float32 // differences of coverage along the row
+	dirty  [][2]int  // touched ranges of acc
+	spans  []span
+	ys     []float64
+	live   []piece
+	hard   bool // no antialiasing: coverage is 0 or 1
+	active []edge
+}
+
+// A piece is an edge between two heights: its x at either.
+type piece struct {
+	a, b float64
+	dir  int
+}
+
+// row returns the spans of the outline in pixel row y, left to right. The
+// result is valid until the next call.
+func (s *scan) row(o *outline, y int) []span {
+	top, bottom := float64(y), float64(y+1)
+	s.active, s.ys = s.active[:0], append(s.ys[:0], top)
+	band := o.bands[y/bandRows]
+	for i := range band {
+		e := &band[i]
+		if e.y0 >= bottom {
+			break
+		}
+		if e.y1 <= top {
+			continue
+		}
+		s.active = append(s.active, *e)
+		if e.y0 > top {
+			s.ys = append(s.ys, e.y0)
+		}
+		if e.y1 < bottom {
+			s.ys = append(s.ys, e.y1)
+		}
+	}
+	s.spans = s.spans[:0]
+	if len(s.active) == 0 {
+		return nil
+	}
+	s.ys = append(s.ys, bottom)
+	slices.Sort(s.ys)
+	s.dirty = s.dirty[:0]
+	for i := 1; i < len(s.ys); i++ {
+		if s.ys[i] > s.ys[i-1] {
+			s.slice(o.rule, s.ys[i-1], s.ys[i], 0)
+		}
+	}
+	s.flush()
+	return s.spans
+}
+
+// slice adds the area between heights ya and yb, between which no edge begins
+// or ends.
+func (s *scan) slice(rule geom.Rule, ya, yb float64, depth int) {
+	s.live = s.live[:0]
+	for i := range s.active {
+		if e := &s.active[i]; e.y0 <= ya && e.y1 >= yb {
+			s.live = append(s.live, piece{e.at(ya), e.at(yb), e.dir})
+		}
+	}
+	p := s.live
+	for i := 1; i < len(p); i++ { // insertion: the order hardly changes
+		for j := i; j > 0 && less(p[j], p[j-1]); j-- {
+			p[j], p[j-1] = p[j-1], p[j]
+		}
+	}
+	// Where neighbours swap, cut at the first crossing.
+	first := 1.0
+	for i := 1; i < len(p); i++ {
+		if l, r := p[i-1], p[i]; l.b > r.b+1e-9 {
+			if t := (r.a - l.a) / ((r.a - l.a) + (l.b - r.b)); t < first {
+				first = t
+			}
+		}
+	}
+	const deepest = 48
+	if mid := ya + (yb-ya)*first; first < 1 && depth < deepest && mid > ya && mid < yb {
+		s.slice(rule, ya, mid, depth+1)
+		s.slice(rule, mid, yb, depth+1)
+		return
+	} else if first < 1 && depth < deepest && mid <= ya {
+		// The crossing is at ya itself: the order is that at yb.
+		slices.SortStableFunc(p, func(a, b piece) int { return cmp.Compare(a.b, b.b) })
+	}
+	wind := 0
+	inside := false
+	for _, e := range p {
+		wind += e.dir
+		now := wind != 0
+		if rule == geom.EvenOdd {
+			now = wind&1 != 0
+		}
+		if now != inside {
+			d := yb - ya
+			if inside {
+				d = -d
+			}
+			s.add(e.a, e.b, d)
+			inside = now
+		}
+	}
+}
+
+func less(a, b piece) bool { return a.a < b.a || a.a == b.a && a.b < b.b }
+
+// add accounts for a boundary from x a to x b over a height d (negative for a
+// right border): everything to its right gains d.
+func (s *scan) add(a, b, d float64) {
+	if a > b {
+		a, b = b, a
+	}
+	i, j := int(a), int(b)
+	if i == j { // within one pixel: the area to the right of the mean
+		m := (a+b)/2 - float64(i)
+		s.acc[i] += float32(d * (1 - m))
+		s.acc[i+1] += float32(d * m)
+		s.dirty = append(s.dirty, [2]int{i, i + 2})
+		return
+	}
+	k := d / (b - a) // height gained for each pixel across
+	// Coverage of pixel n is the integral of the height reached; acc holds
+	// its differences from pixel to pixel.
+	prev := 0.0
+	for n := i; n <= j; n++ {
+		l, r := max(a, float64(n)), min(b, float64(n+1))
+		c := k*(r-l)*(l-a+(r-l)/2) + k*(r-a)*(float64(n+1)-r)
+		s.acc[n] += float32(c - prev)
+		prev = c
+	}
+	s.acc[j+1] += float32(d - prev)
+	s.dirty = append(s.dirty, [2]int{i, j + 2})
+}
+
+// flush turns the differences into spans and clears them.
+func (s *scan) flush() {
+	slices.SortFunc(s.dirty, func(a, b [2]int) int { return a[0] - b[0] })
+	width := len(s.acc) - 2
+	var sum float32
+	at := 0
+	for i := 0; i < len(s.dirty); {
+		lo, hi := s.dirty[i][0], s.dirty[i][1]
+		for i++; i < len(s.dirty) && s.dirty[i][0] <= hi; i++ {
+			hi = max(hi, s.dirty[i][1])
+		}
+		s.put(at, min(lo, width), sum)
+		for x := lo; x < hi; x++ {
+			sum += s.acc[x]
+			s.acc[x] = 0
+			s.put(x, min(x+1, width), sum)
+		}
+		at = hi
+	}
+	s.put(at, width, sum)
+}
+
+// put appends a run, joining it to its neighbour when both are full.
+func (s *scan) put(x0, x1 int, a float32) {
+	const nothing = 1.0 / 4096
+	if x1 <= x0 || a < nothing {
+		return
+	}
+	if s.hard {
+		if a < 0.5 {
+			return
+		}
+		a = 1
+	}
+	if a > 1-nothing {
+		a = 1
+	}
+	if n := len(s.spans); n > 0 && s.spans[n-1].x1 == x0 && s.spans[n-1].a == a {
+		s.spans[n-1].x1 = x1
+		return
+	}
+	s.spans = append(s.spans, span{x0, x1, a})
+}

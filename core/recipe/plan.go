@@ -1,0 +1,219 @@
+package recipe
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"dyekit/core/frame"
+	"dyekit/core/version"
+)
+
+// Art is what a plan must know of the drawings.
+type Art struct {
+	W, H    float64           // of the frame, px of 1/96 in
+	Refused map[string]string // versions that cannot be made, and why
+	// Pixels is the widest the art may be drawn in px, 0 if there is no
+	// limit: a raster master is never enlarged past 100 %.
+	Pixels int
+}
+
+// A File is one file wanted.
+type File struct {
+	Path     string   // inside the kit, with forward slashes
+	Versions []string // one, or one for each page
+	Entry    Entry
+	W, H     int // px; 0 for files drawn in curves
+	// Width and height in points of 1/72 in, as the file says them.
+	WPt, HPt float64
+	PPI      float64    // 0 for files drawn in curves
+	Size     string     // as it stands in the name: 512, h512, 2x, 8x10in
+	Page     [2]float64 // proportions to fit the frame into, 0 for its own
+}
+
+// Version is the name to show: that of the version, or of all pages.
+func (f File) Version() string { return strings.Join(f.Versions, "+") }
+
+// An Omission is a file left out on purpose.
+type Omission struct {
+	Version string `json:"version"`
+	Format  string `json:"format"`
+	Reason  string `json:"reason"`
+}
+
+// Reasons that follow from the trade, not from the art (common practice).
+const (
+	whiteBlock = "white on a white backing shows nothing"
+	blankSheet = "white alone on a printed page is a blank sheet"
+)
+
+// Colour is the colour space of the files of an entry.
+func (e Entry) ColourSpace() string {
+	if e.Colour == "" {
+		return "rgb"
+	}
+	return e.Colour
+}
+
+// Plan lists the files in a fixed order and what is left out. brand is used
+// in names and must hold something usable.
+func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
+	if Slug(brand) == "" {
+		return nil, nil, fmt.Errorf("the brand name %q leaves nothing for a file name: use letters and digits", brand)
+	}
+	var files []File
+	var left []Omission
+	places := map[string]int{}
+	omit := func(v, format, why string) {
+		o := Omission{v, format, why}
+		if !slices.Contains(left, o) {
+			left = append(left, o)
+		}
+	}
+	for i, e := range r.Files {
+		var made []File
+		for _, v := range r.Versions {
+			if len(e.Versions) > 0 && !slices.Contains(e.Versions, v.Name) {
+				continue
+			}
+			if why := r.leaveOut(v, e, art); why != "" {
+				omit(v.Name, e.Format, why)
+				continue
+			}
+			fs, why, err := e.sizes(v, art)
+			if err != nil {
+				return nil, nil, fmt.Errorf("files[%d]: %w", i, err)
+			}
+			for _, w := range why {
+				omit(v.Name, e.Format, w)
+			}
+			made = append(made, fs...)
+		}
+		if e.Format == "pdf" && e.Pages != "one-per-version-file" && len(made) > 0 {
+			all := made[0]
+			all.Versions = nil
+			for _, f := range made {
+				all.Versions = append(all.Versions, f.Versions...)
+			}
+			made = []File{all}
+		}
+		for _, f := range made {
+			if len(files) >= MaxFiles {
+				return nil, nil, fmt.Errorf("files[%d]: the recipe asks for more than %d files", i, MaxFiles)
+			}
+			f.Path = r.name(brand, f)
+			if j, ok := places[f.Path]; ok {
+				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, j)
+			}
+			places[f.Path] = i
+			files = append(files, f)
+		}
+	}
+	folders(files)
+	return files, left, nil
+}
+
+// leaveOut says why a version is not wanted in a format, or "".
+func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
+	switch e.Format {
+	case "tiff", "webp", "ico":
+		return strings.ToUpper(e.Format) + " files cannot be made yet"
+	}
+	switch {
+	case e.Interlace:
+		return "interlaced files cannot be made yet"
+	case e.Palette != nil && e.Palette.Colors > 0:
+		return "palettes that lose colours cannot be made yet"
+	case e.Format == "png" && e.ColourSpace() == "cmyk":
+		return "PNG knows no CMYK"
+	case e.Format == "svg" && e.ColourSpace() == "cmyk":
+		return "SVG 1.1 knows no CMYK"
+	}
+	if why := art.Refused[v.Name]; why != "" {
+		return why
+	}
+	if v.White() {
+		if e.Format == "jpeg" && nearWhite(e.Backing) {
+			return whiteBlock
+		}
+		if e.Format == "pdf" {
+			return blankSheet
+		}
+	}
+	return ""
+}
+
+// sizes lists the files of one version for an entry.
+func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err error) {
+	base := File{Versions: []string{v.Name}, Entry: e}
+	if !pixels(e.Format) {
+		base.WPt, base.HPt = art.W*0.75, art.H*0.75
+		return []File{base}, nil, nil
+	}
+	add := func(w, h float64, ppi float64, size string, page [2]float64, inner float64) error {
+		f := base
+		f.W, f.H = max(1, int(math.Round(w))), max(1, int(math.Round(h)))
+		f.PPI, f.Size, f.Page = ppi, size, page
+		f.WPt, f.HPt = float64(f.W)*72/ppi, float64(f.H)*72/ppi
+		if err := tooLarge(e.Format, f.W, f.H); err != nil {
+			return err
+		}
+		if art.Pixels > 0 && inner > float64(art.Pixels)+0.5 {
+			omitted = append(omitted, fmt.Sprintf("the master is a picture; it would be enlarged past 100 %% (%d px of frame at most)", art.Pixels))
+			return nil
+		}
+		fs = append(fs, f)
+		return nil
+	}
+	ppi := e.PPI
+	if ppi == 0 {
+		ppi = 72
+	}
+	for _, w := range e.Widths {
+		if err := add(float64(w), float64(w)*art.H/art.W, ppi, fmt.Sprint(w), [2]float64{}, float64(w)); err != nil {
+			return nil, nil, fmt.Errorf("widths: %w", err)
+		}
+	}
+	for _, h := range e.Heights {
+		w := float64(h) * art.W / art.H
+		if err := add(w, float64(h), ppi, fmt.Sprintf("h%d", h), [2]float64{}, w); err != nil {
+			return nil, nil, fmt.Errorf("heights: %w", err)
+		}
+	}
+	for _, k := range e.Scales {
+		name := fmt.Sprintf("%gx", k)
+		if err := add(art.W*k, art.H*k, ppi, name, [2]float64{}, art.W*k); err != nil {
+			return nil, nil, fmt.Errorf("scales: %w", err)
+		}
+	}
+	if e.Size != "" {
+		w, h, err := frame.Size(e.Size)
+		if err != nil {
+			return nil, nil, fmt.Errorf("size: %w", err)
+		}
+		if e.PPI == 0 {
+			ppi = 300
+		}
+		pw, ph := w/96*ppi, h/96*ppi
+		inner := pw * min(1, (art.W/art.H)/(w/h))
+		if err := add(pw, ph, ppi, strings.ToLower(strings.ReplaceAll(e.Size, " ", "")), [2]float64{w, h}, inner); err != nil {
+			return nil, nil, fmt.Errorf("size: %w", err)
+		}
+	}
+	return fs, omitted, nil
+}
+
+// folders puts files into a folder for each type; a type with one file stays
+// at the top.
+func folders(files []File) {
+	count := map[string]int{}
+	for _, f := range files {
+		count[f.Entry.Format]++
+	}
+	for i := range files {
+		if f := &files[i]; count[f.Entry.Format] > 1 {
+			f.Path = strings.ToUpper(f.Entry.Format) + "/" + f.Path
+		}
+	}
+}

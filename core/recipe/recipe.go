@@ -1,0 +1,352 @@
+// Package recipe turns a recipe (which versions, in which file types, at
+// which sizes, under which names) into the list of files wanted, and says
+// what is left out on purpose and why.
+//
+// It makes no files and knows no drawings: what it must know of the art comes
+// in as Art.
+package recipe
+
+import (
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/export/jpeg"
+	"dyekit/core/frame"
+	"dyekit/core/raster"
+	"dyekit/core/version"
+)
+
+// Limits of a recipe.
+const (
+	MaxFiles   = 2000
+	MaxSide    = 30_000 // px of one side
+	MaxPPI     = 2400
+	MaxBytes   = 1 << 20
+	MaxVersion = 100
+)
+
+// A Recipe is a reusable wish.
+type Recipe struct {
+	Name     string         `json:"name"`
+	For      string         `json:"for,omitempty"` // whom it is for, in one sentence
+	Naming   string         `json:"naming,omitempty"`
+	Frame    frame.Spec     `json:"frame"`
+	Versions []version.Spec `json:"versions"`
+	Files    []Entry        `json:"files"`
+}
+
+// An Entry asks for files of one type.
+type Entry struct {
+	Format    string    `json:"format"`
+	Versions  []string  `json:"versions,omitempty"` // all if empty
+	Widths    []int     `json:"widths,omitempty"`   // px
+	Heights   []int     `json:"heights,omitempty"`  // px
+	Scales    []float64 `json:"scales,omitempty"`   // multiples of the frame
+	Size      string    `json:"size,omitempty"`     // physical
+	PPI       float64   `json:"ppi,omitempty"`
+	Colour    string    `json:"colour,omitempty"` // rgb or cmyk
+	Backing   string    `json:"backing,omitempty"`
+	Quality   int       `json:"quality,omitempty"`
+	Level     int       `json:"level,omitempty"`
+	Pages     string    `json:"pages,omitempty"`
+	Palette   *Palette  `json:"palette,omitempty"`
+	Antialias *bool     `json:"antialias,omitempty"`
+	Interlace bool      `json:"interlace,omitempty"`
+}
+
+// A Palette is "auto", "never" or the largest number of colours, 2 to 256.
+type Palette struct {
+	Never  bool
+	Colors int // 0 for auto
+}
+
+// UnmarshalJSON reads the word or the number.
+func (p *Palette) UnmarshalJSON(b []byte) error {
+	var n int
+	if json.Unmarshal(b, &n) == nil {
+		if n < 2 || n > 256 {
+			return fmt.Errorf("a palette has 2 to 256 colours, not %d", n)
+		}
+		*p = Palette{Colors: n}
+		return nil
+	}
+	switch string(b) {
+	case `"auto"`:
+		*p = Palette{}
+	case `"never"`:
+		*p = Palette{Never: true}
+	default:
+		return errors.New(`a palette is "auto", "never" or a number from 2 to 256`)
+	}
+	return nil
+}
+
+// MarshalJSON writes what UnmarshalJSON reads.
+func (p Palette) MarshalJSON() ([]byte, error) {
+	switch {
+	case p.Never:
+		return []byte(`"never"`), nil
+	case p.Colors > 0:
+		return json.Marshal(p.Colors)
+	}
+	return []byte(`"auto"`), nil
+}
+
+// Formats in the order in which they are listed everywhere.
+var Formats = []string{"svg", "pdf", "eps", "png", "jpeg", "tiff", "webp", "ico"}
+
+// raster formats need a size.
+func pixels(format string) bool {
+	return format != "svg" && format != "pdf" && format != "eps"
+}
+
+//go:embed builtin/*.json
+var files embed.FS
+
+// Builtin returns a recipe that comes with Dye Kit.
+func Builtin(name string) (*Recipe, bool) {
+	if strings.ContainsAny(name, `/\.`) {
+		return nil, false
+	}
+	b, err := files.ReadFile("builtin/" + name + ".json")
+	if err != nil {
+		return nil, false
+	}
+	r, err := Parse(b)
+	if err != nil {
+		panic("built-in recipe " + name + ": " + err.Error()) // a test reads them all
+	}
+	return r, true
+}
+
+// Builtins names the recipes that come with Dye Kit, standard first.
+func Builtins() []string {
+	list, err := files.ReadDir("builtin")
+	if err != nil {
+		panic(err) // the folder is part of the binary
+	}
+	names := []string{"standard"}
+	for _, e := range list {
+		if n := strings.TrimSuffix(e.Name(), ".json"); n != "standard" {
+			names = append(names, n)
+		}
+	}
+	return names
+}
+
+// Parse reads and checks a recipe. Errors name the place, as files[2].widths.
+func Parse(data []byte) (*Recipe, error) {
+	if len(data) > MaxBytes {
+		return nil, fmt.Errorf("the recipe is larger than %d kB", MaxBytes/1000)
+	}
+	var r Recipe
+	if err := strict(data, &r); err != nil {
+		return nil, err
+	}
+	if err := r.Check(); err != nil {
+		return nil, err
+	}
+	return &r, nil
+}
+
+// Check reports what is wrong with a recipe whatever the art.
+func (r *Recipe) Check() error {
+	at := func(place string, err error) error {
+		if err == nil {
+			return nil
+		}
+		return fmt.Errorf("%s: %w", place, err)
+	}
+	if err := checkNaming(r.naming()); err != nil {
+		return at("naming", err)
+	}
+	if err := r.Frame.Check(); err != nil {
+		return fmt.Errorf("frame.%w", err)
+	}
+	if len(r.Versions) == 0 {
+		return errors.New("versions: there is none")
+	}
+	if len(r.Versions) > MaxVersion {
+		return fmt.Errorf("versions: there are more than %d", MaxVersion)
+	}
+	seen := map[string]bool{}
+	for i, v := range r.Versions {
+		place := fmt.Sprintf("versions[%d]", i)
+		if v.Name == "" {
+			return fmt.Errorf("%s.name: is missing", place)
+		}
+		if seen[v.Name] {
+			return fmt.Errorf("%s.name: there are two versions called %q", place, v.Name)
+		}
+		seen[v.Name] = true
+		if err := checkVersion(v); err != nil {
+			return fmt.Errorf("%s.%w", place, err)
+		}
+	}
+	if len(r.Files) == 0 {
+		return errors.New("files: there is none")
+	}
+	for i, e := range r.Files {
+		if err := e.check(seen); err != nil {
+			return fmt.Errorf("files[%d].%w", i, err)
+		}
+	}
+	return nil
+}
+
+func checkVersion(v version.Spec) error {
+	switch v.Treatment {
+	case version.AsDrawn, version.Tints, version.Backed, version.SingleInk:
+	case "":
+		return errors.New("treatment: is missing")
+	default:
+		return fmt.Errorf("treatment: %q is not known: as-drawn, single-ink, tints or backed", v.Treatment)
+	}
+	if (v.Treatment == version.SingleInk || v.Treatment == version.Tints) && v.Ink == nil {
+		return fmt.Errorf("ink: a version in one ink must name it")
+	}
+	if v.Ink != nil {
+		if err := checkInk(v.Ink); err != nil {
+			return fmt.Errorf("ink.%w", err)
+		}
+	}
+	switch v.Reversed {
+	case "", version.SameShapes, version.KeepLight:
+	default:
+		return fmt.Errorf("reversed: %q is not known: same-shapes or keep-light", v.Reversed)
+	}
+	for i, o := range v.Overrides {
+		switch o.As {
+		case version.AsInk, version.AsPaper, version.AsTint, version.AsOmit:
+		default:
+			return fmt.Errorf("overrides[%d].as: %q is not known: ink, paper, tint or omit", i, o.As)
+		}
+		if (o.Colour == "") == (o.Part == "") {
+			return fmt.Errorf("overrides[%d]: names either a colour or a part", i)
+		}
+		if o.Colour != "" {
+			if _, err := colour.ParseHex(o.Colour); err != nil {
+				return fmt.Errorf("overrides[%d].colour: %w", i, err)
+			}
+		}
+	}
+	if !(v.Opacity >= 0 && v.Opacity <= 1) {
+		return fmt.Errorf("opacity: %v is not between 0 and 1", v.Opacity)
+	}
+	if v.Gap != "" {
+		if _, err := frame.Length(v.Gap).Px(1); err != nil {
+			return fmt.Errorf("gap: %w", err)
+		}
+	}
+	return nil
+}
+
+func checkInk(k *version.Ink) error {
+	if _, err := colour.ParseHex(k.RGB); err != nil {
+		return fmt.Errorf("rgb: %w", err)
+	}
+	if k.CMYK != nil {
+		for i, v := range k.CMYK {
+			if !(v >= 0 && v <= 100) {
+				return fmt.Errorf("cmyk[%d]: %v is not between 0 and 100 percent", i, v)
+			}
+		}
+	}
+	if k.Spot != "" && k.CMYK == nil {
+		return errors.New("spot: a spot ink needs a cmyk build as its alternate")
+	}
+	if len(k.Spot) > 60 {
+		return errors.New("spot: a plate's name has at most 60 letters")
+	}
+	switch k.Stock {
+	case "", "coated", "uncoated":
+	default:
+		return fmt.Errorf("stock: %q is not coated or uncoated", k.Stock)
+	}
+	if !(k.Tint >= 0 && k.Tint <= 100) {
+		return fmt.Errorf("tint: %v is not between 0 and 100 percent", k.Tint)
+	}
+	return nil
+}
+
+func (e Entry) check(versions map[string]bool) error {
+	if !slices.Contains(Formats, e.Format) {
+		return fmt.Errorf("format: %q is not known: %s", e.Format, strings.Join(Formats, ", "))
+	}
+	for i, v := range e.Versions {
+		if !versions[v] {
+			return fmt.Errorf("versions[%d]: there is no version called %q", i, v)
+		}
+	}
+	ways := 0
+	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Size)} {
+		if n > 0 {
+			ways++
+		}
+	}
+	if pixels(e.Format) && ways == 0 && e.Format != "ico" {
+		return fmt.Errorf("widths: a %s needs a size: widths, heights, scales or size with ppi", e.Format)
+	}
+	if !pixels(e.Format) && ways > 0 {
+		return fmt.Errorf("widths: %s is drawn in curves and has no pixel size", e.Format)
+	}
+	for name, list := range map[string][]int{"heights": e.Heights, "widths": e.Widths} {
+		for i, n := range list {
+			if n < 1 || n > MaxSide {
+				return fmt.Errorf("%s[%d]: %d px is not between 1 and %d px", name, i, n, MaxSide)
+			}
+		}
+	}
+	for i, k := range e.Scales {
+		if !(k > 0 && k <= 100) {
+			return fmt.Errorf("scales[%d]: %v is not between 0 and 100", i, k)
+		}
+	}
+	if e.Size != "" {
+		if _, _, err := frame.Size(e.Size); err != nil {
+			return fmt.Errorf("size: %w", err)
+		}
+	}
+	if !(e.PPI >= 0 && e.PPI <= MaxPPI) || e.PPI > 0 && e.PPI < 1 {
+		return fmt.Errorf("ppi: %v is not between 1 and %d", e.PPI, MaxPPI)
+	}
+	switch e.Colour {
+	case "", "rgb", "cmyk":
+	default:
+		return fmt.Errorf("colour: %q is not rgb or cmyk", e.Colour)
+	}
+	if e.Backing != "" {
+		if _, err := colour.ParseHex(e.Backing); err != nil {
+			return fmt.Errorf("backing: %w", err)
+		}
+	}
+	if e.Quality < 0 || e.Quality > 100 {
+		return fmt.Errorf("quality: %d is not between 1 and 100", e.Quality)
+	}
+	if e.Level != 0 && e.Level != 2 && e.Level != 3 {
+		return fmt.Errorf("level: %d is not 2 or 3", e.Level)
+	}
+	switch e.Pages {
+	case "", "one-file", "one-per-version-file":
+	default:
+		return fmt.Errorf("pages: %q is not one-file or one-per-version-file", e.Pages)
+	}
+	return nil
+}
+
+// tooLarge reports whether a picture of the size cannot be made.
+func tooLarge(format string, w, h int) error {
+	limit := MaxSide
+	if format == "jpeg" {
+		limit = min(limit, jpeg.MaxSide)
+	}
+	if w > limit || h > limit || w > raster.MaxPixels/h {
+		return fmt.Errorf("%d × %d px is more than %d px a side or %d megapixels", w, h, limit, raster.MaxPixels/1_000_000)
+	}
+	return nil
+}
