@@ -179,10 +179,7 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	if len(p.Files) == 0 {
 		return nil, fmt.Errorf("the recipe %q leaves no file to make: %s", in.Recipe.Name, firstReason(p.Omitted))
 	}
-	j := &job{brand: in.Brand, frame: p.Frame, versions: map[string]*version.Version{}}
-	for _, v := range p.Versions {
-		j.versions[v.Spec.Name] = v
-	}
+	j := newJob(in.Brand, p)
 	k := &Kit{Report: Report{
 		Kit:      fmt.Sprintf("%s_kit_r%d", recipe.Slug(in.Brand), in.Number),
 		Omitted:  p.Omitted,

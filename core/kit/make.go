@@ -97,3 +97,17 @@ func backing(e recipe.Entry) colour.RGB {
 	}
 	return colour.White
 }
+
+// Sample makes the bytes of one planned file without checking them, to look
+// at it or to weigh it before a kit is built.
+func Sample(ctx context.Context, p *Plan, brand string, f recipe.File) ([]byte, error) {
+	return newJob(brand, p).encode(ctx, f)
+}
+
+func newJob(brand string, p *Plan) *job {
+	j := &job{brand: brand, frame: p.Frame, versions: map[string]*version.Version{}}
+	for _, v := range p.Versions {
+		j.versions[v.Spec.Name] = v
+	}
+	return j
+}

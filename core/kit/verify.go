@@ -16,7 +16,6 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/intake"
 	"dyekit/core/recipe"
-	"dyekit/core/version"
 )
 
 // MaxKit bounds the bytes of a kit that is opened again.
@@ -127,10 +126,7 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	if err != nil {
 		return bad(m.Master.Path, "%v", err)
 	}
-	j := &job{brand: m.Brand, frame: p.Frame, versions: map[string]*version.Version{}}
-	for _, v := range p.Versions {
-		j.versions[v.Spec.Name] = v
-	}
+	j := newJob(m.Brand, p)
 	plan := map[string]recipe.File{}
 	for _, f := range p.Files {
 		plan[f.Path] = f

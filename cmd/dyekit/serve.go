@@ -1,0 +1,183 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"dyekit/internal/privatedb"
+	"dyekit/studio"
+	"dyekit/web"
+)
+
+// settings of the commands that need the database. Flags win over the
+// environment.
+type settings struct {
+	dsn  string
+	data string
+}
+
+func (s *settings) flags(c *cobra.Command) {
+	c.Flags().StringVar(&s.dsn, "dsn", os.Getenv("DYEKIT_DSN"), "address of a running MariaDB, as user:password@tcp(host:port)/database (DYEKIT_DSN)")
+	c.Flags().StringVar(&s.data, "data", env("DYEKIT_DATA", ".dyekit"), "folder of the private MariaDB that is started without --dsn (DYEKIT_DATA)")
+}
+
+func env(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+// open connects to the database, starting a private one if none is named.
+// stop closes what was opened, in order.
+func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), err error) {
+	dsn := s.dsn
+	stop = func() {}
+	if dsn == "" {
+		slog.Info("starting a private MariaDB", "folder", s.data)
+		db, err := privatedb.Start(ctx, filepath.Join(s.data, "mariadb"))
+		if err != nil {
+			return nil, nil, err
+		}
+		stop = db.Stop
+		if err := db.Create(ctx, "dyekit"); err != nil {
+			stop()
+			return nil, nil, err
+		}
+		dsn = db.DSN("dyekit")
+	}
+	st, err = studio.Open(ctx, dsn)
+	if err != nil {
+		stop()
+		return nil, nil, err
+	}
+	end := stop
+	return st, func() { st.Close(); end() }, nil
+}
+
+func serveCmd() *cobra.Command {
+	var set settings
+	var addr string
+	var workers int
+	var demo bool
+	c := &cobra.Command{
+		Use: "serve", Short: "The web application", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			ctx := cmd.Context()
+			st, stop, err := set.open(ctx)
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			if demo {
+				if err := st.LoadDemo(ctx); err != nil && !errors.Is(err, studio.ErrNotEmpty) {
+					return failed(err)
+				}
+			}
+			return serve(ctx, st, addr, workers)
+		},
+	}
+	set.flags(c)
+	c.Flags().StringVar(&addr, "addr", env("DYEKIT_ADDR", "127.0.0.1:8421"), "address to listen on (DYEKIT_ADDR)")
+	c.Flags().IntVar(&workers, "workers", 1, "builds at a time in this process; 0 leaves them to dyekit work")
+	c.Flags().BoolVar(&demo, "demo", false, "load the demo scenario first, if the database is empty")
+	return c
+}
+
+func serve(ctx context.Context, st *studio.Studio, addr string, workers int) error {
+	h, err := web.New(st)
+	if err != nil {
+		return failed(err)
+	}
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return usage(fmt.Errorf("cannot listen on %s: %w", addr, err))
+	}
+	working, stopWork := context.WithCancel(ctx)
+	var wg sync.WaitGroup
+	for range workers {
+		wg.Go(func() { st.Worker(working) })
+	}
+	srv := &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       2 * time.Minute,
+		WriteTimeout:      2 * time.Minute,
+		IdleTimeout:       2 * time.Minute,
+	}
+	// Streams of progress end when the server does.
+	base, endStreams := context.WithCancel(context.Background())
+	srv.BaseContext = func(net.Listener) context.Context { return base }
+	gone := make(chan error, 1)
+	go func() { gone <- srv.Serve(l) }()
+	fmt.Printf("Dye Kit serves on http://%s\n", l.Addr())
+	select {
+	case err = <-gone:
+	case <-ctx.Done():
+		fmt.Println("stopping")
+		endStreams()
+		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		err = srv.Shutdown(end)
+		cancel()
+	}
+	endStreams()
+	stopWork()
+	wg.Wait()
+	if err != nil && !errors.Is(err, http.ErrServerClosed) {
+		return failed(err)
+	}
+	return nil
+}
+
+func workCmd() *cobra.Command {
+	var set settings
+	c := &cobra.Command{
+		Use: "work", Short: "A worker only: builds kits from the queue", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if set.dsn == "" {
+				return usage(errors.New("a worker needs --dsn or DYEKIT_DSN: the database whose queue it works on"))
+			}
+			st, stop, err := set.open(cmd.Context())
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			fmt.Println("working")
+			st.Worker(cmd.Context())
+			return nil
+		},
+	}
+	set.flags(c)
+	return c
+}
+
+func demoCmd() *cobra.Command {
+	var set settings
+	c := &cobra.Command{
+		Use: "demo", Short: "Load the demo scenario into an empty database", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			st, stop, err := set.open(cmd.Context())
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			if err := st.LoadDemo(cmd.Context()); err != nil {
+				return failed(err)
+			}
+			fmt.Println("three clients of the studio Vat Nine are on the desk")
+			return nil
+		},
+	}
+	set.flags(c)
+	return c
+}

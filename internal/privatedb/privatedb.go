@@ -1,0 +1,276 @@
+// Package privatedb runs Debian's MariaDB server for one program alone: on
+// loopback, in a folder of its own, with a password nobody else knows. It is
+// for the start command and for tests; larger installations bring a server of
+// their own.
+package privatedb
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+)
+
+// ErrMissing is returned when the server's programs are not on the machine.
+var ErrMissing = errors.New("MariaDB is not installed; install the package mariadb-server, or name a running server in DYEKIT_DSN")
+
+// readyWithin is how long a start may take before it counts as failed.
+const readyWithin = 60 * time.Second
+
+// A Server is a running MariaDB.
+type Server struct {
+	dir      string
+	port     int
+	password string
+	cmd      *exec.Cmd
+	done     chan struct{}
+}
+
+// Start makes the data folder if it is new and starts the server. It returns
+// when the server answers.
+func Start(ctx context.Context, dir string) (*Server, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range []string{"mariadbd", "mariadb-install-db"} {
+		if _, err := program(p); err != nil {
+			return nil, ErrMissing
+		}
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	as, err := runAs(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{dir: dir}
+	if s.password, err = secret(filepath.Join(dir, "password")); err != nil {
+		return nil, err
+	}
+	if err := s.install(ctx, as); err != nil {
+		return nil, err
+	}
+	if s.port, err = freePort(); err != nil {
+		return nil, err
+	}
+	return s, s.launch(ctx, as)
+}
+
+// program finds a server program, which Debian puts outside the usual path of
+// people who are not root.
+func program(name string) (string, error) {
+	if p, err := exec.LookPath(name); err == nil {
+		return p, nil
+	}
+	return exec.LookPath("/usr/sbin/" + name)
+}
+
+// runAs names the user the server runs as: whoever started us, or, for root,
+// the server's own user if it can reach the folder.
+func runAs(dir string) (string, error) {
+	me, err := user.Current()
+	if err != nil {
+		return "", err
+	}
+	if me.Uid != "0" {
+		return me.Username, nil
+	}
+	u, err := user.Lookup("mysql")
+	if err != nil {
+		return "root", nil
+	}
+	for p := filepath.Dir(dir); ; p = filepath.Dir(p) {
+		if info, err := os.Stat(p); err != nil || info.Mode()&0o001 == 0 {
+			return "root", nil // its user could not get to the folder
+		}
+		if p == filepath.Dir(p) {
+			break
+		}
+	}
+	uid, _ := strconv.Atoi(u.Uid) // numeric on every Unix
+	gid, _ := strconv.Atoi(u.Gid)
+	err = filepath.WalkDir(dir, func(p string, _ fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		return os.Lchown(p, uid, gid)
+	})
+	return "mysql", err
+}
+
+// secret reads the password kept beside the data, making one if it is new.
+func secret(file string) (string, error) {
+	if b, err := os.ReadFile(file); err == nil {
+		return strings.TrimSpace(string(b)), nil
+	}
+	var b [16]byte
+	if _, err := rand.Read(b[:]); err != nil {
+		return "", err
+	}
+	s := hex.EncodeToString(b[:])
+	return s, os.WriteFile(file, []byte(s+"\n"), 0o600)
+}
+
+func (s *Server) data() string { return filepath.Join(s.dir, "data") }
+
+func (s *Server) install(ctx context.Context, as string) error {
+	if _, err := os.Stat(filepath.Join(s.data(), "mysql")); err == nil {
+		return nil
+	}
+	// An install that was cut off is begun again.
+	if err := os.RemoveAll(s.data()); err != nil {
+		return err
+	}
+	p, err := program("mariadb-install-db")
+	if err != nil {
+		return ErrMissing
+	}
+	cmd := exec.CommandContext(ctx, p, "--no-defaults", "--user="+as, "--datadir="+s.data(),
+		"--auth-root-authentication-method=normal", "--skip-test-db")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("MariaDB could not set up %s: %w: %s", s.data(), err, lastLine(out))
+	}
+	return nil
+}
+
+func lastLine(b []byte) string {
+	lines := strings.Split(strings.TrimSpace(string(b)), "\n")
+	return lines[len(lines)-1]
+}
+
+func freePort() (int, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return 0, err
+	}
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+func (s *Server) launch(ctx context.Context, as string) error {
+	init := filepath.Join(s.dir, "init.sql")
+	sql := "ALTER USER 'root'@'localhost' IDENTIFIED BY '" + s.password + "';\nFLUSH PRIVILEGES;\n"
+	if err := os.WriteFile(init, []byte(sql), 0o600); err != nil {
+		return err
+	}
+	if as == "mysql" {
+		if _, err := runAs(s.dir); err != nil { // the new file is theirs too
+			return err
+		}
+	}
+	p, err := program("mariadbd")
+	if err != nil {
+		return ErrMissing
+	}
+	var log bytes.Buffer
+	s.cmd = exec.Command(p, "--no-defaults", "--user="+as, "--datadir="+s.data(),
+		"--bind-address=127.0.0.1", "--port="+strconv.Itoa(s.port), "--socket="+filepath.Join(s.data(), "s.sock"),
+		"--pid-file="+filepath.Join(s.data(), "pid"), "--init-file="+init,
+		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
+		"--skip-log-bin", "--innodb-buffer-pool-size=128M")
+	s.cmd.Stderr = &log
+	// A group of its own, so that an interrupt meant for us does not reach
+	// it before we are done with it; and it dies when we do.
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	if err := s.cmd.Start(); err != nil {
+		return err
+	}
+	s.done = make(chan struct{})
+	go func() {
+		s.cmd.Wait()
+		close(s.done)
+	}()
+	ctx, cancel := context.WithTimeout(ctx, readyWithin)
+	defer cancel()
+	for {
+		if err := s.ping(ctx); err == nil {
+			return nil
+		}
+		select {
+		case <-s.done:
+			return fmt.Errorf("MariaDB ended at once: %s", lastLine(log.Bytes()))
+		case <-ctx.Done():
+			s.Kill()
+			return fmt.Errorf("MariaDB did not answer: %w", ctx.Err())
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+func (s *Server) ping(ctx context.Context) error {
+	db, err := sql.Open("mysql", s.DSN(""))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return db.PingContext(ctx)
+}
+
+// DSN is the data source name of a database on the server.
+func (s *Server) DSN(database string) string {
+	c := mysql.NewConfig()
+	c.User, c.Passwd, c.Net = "root", s.password, "tcp"
+	c.Addr = net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port))
+	c.DBName, c.ParseTime = database, true
+	return c.FormatDSN()
+}
+
+// Create makes a database if it is not there.
+func (s *Server) Create(ctx context.Context, name string) error {
+	db, err := sql.Open("mysql", s.DSN(""))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	_, err = db.ExecContext(ctx, "CREATE DATABASE IF NOT EXISTS `"+strings.ReplaceAll(name, "`", "")+"`")
+	return err
+}
+
+// Stop ends the server in order and waits for it.
+func (s *Server) Stop() {
+	s.end(syscall.SIGTERM)
+}
+
+// Kill ends the server as a power failure would, for tests.
+func (s *Server) Kill() {
+	s.end(syscall.SIGKILL)
+}
+
+func (s *Server) end(sig syscall.Signal) {
+	if s == nil || s.cmd == nil || s.cmd.Process == nil {
+		return
+	}
+	s.cmd.Process.Signal(sig)
+	select {
+	case <-s.done:
+	case <-time.After(20 * time.Second):
+		s.cmd.Process.Kill()
+		<-s.done
+	}
+}
+
+// Restart starts the server again on the same port after it ended.
+func (s *Server) Restart(ctx context.Context) error {
+	as, err := runAs(s.dir)
+	if err != nil {
+		return err
+	}
+	return s.launch(ctx, as)
+}

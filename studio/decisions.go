@@ -1,0 +1,165 @@
+package studio
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"dyekit/core/frame"
+	"dyekit/core/intake"
+	"dyekit/core/kit"
+	"dyekit/core/recipe"
+)
+
+// Decisions is all that a person has decided about a mark. The zero value is
+// the state of a mark just taken in.
+type Decisions struct {
+	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
+	Margin string        `json:"margin,omitempty"` // instead of the recipe's
+	Mends  []intake.Mend `json:"mends,omitempty"`
+}
+
+// Resolve returns the recipe as decided.
+func (d Decisions) Resolve() (*recipe.Recipe, error) {
+	name := d.Recipe
+	if name == "" {
+		name = "standard"
+	}
+	r, ok := recipe.Builtin(name)
+	if !ok {
+		return nil, &InputError{"recipe", fmt.Sprintf("there is no recipe called %q", name)}
+	}
+	if d.Margin != "" {
+		r.Frame.Margin = frame.Margins{frame.Length(d.Margin)}
+		if err := r.Frame.Check(); err != nil {
+			return nil, &InputError{"margin", err.Error()}
+		}
+	}
+	return r, nil
+}
+
+// Mended reports whether a mend was taken.
+func (d Decisions) Mended(m intake.Mend) bool { return slices.Contains(d.Mends, m) }
+
+// Decisions returns the current decisions about a mark.
+func (s *Studio) Decisions(ctx context.Context, m *Mark) (Decisions, error) {
+	var d Decisions
+	if m.decision == 0 {
+		return d, nil
+	}
+	var body string
+	err := s.db.QueryRowContext(ctx, "SELECT body FROM decisions WHERE id = ? AND mark_id = ?", m.decision, m.ID).Scan(&body)
+	if err != nil {
+		return d, err
+	}
+	return d, json.Unmarshal([]byte(body), &d)
+}
+
+// Decide changes the decisions about a mark; what says the change in words.
+// A change that changes nothing is not recorded.
+func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(*Decisions)) error {
+	m, err := s.Mark(ctx, id)
+	if err != nil {
+		return err
+	}
+	d, err := s.Decisions(ctx, m)
+	if err != nil {
+		return err
+	}
+	before, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	change(&d)
+	if _, err := d.Resolve(); err != nil {
+		return err
+	}
+	body, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	if string(body) == string(before) {
+		return nil
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body) VALUES (?, NULLIF(?, 0), ?, ?)", id, m.decision, what, body)
+		if err != nil {
+			return err
+		}
+		row, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		// Someone else may have decided meanwhile; theirs must not be lost.
+		res, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?", row, id, m.decision)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(err, &InputError{"", "someone else changed this mark just now; look again and repeat the change"})
+		}
+		return nil
+	})
+}
+
+// Undo takes the last decision back; it reports what was undone, or "".
+func (s *Studio) Undo(ctx context.Context, id int64) (string, error) {
+	var what string
+	err := s.inTx(ctx, func(tx *sql.Tx) error {
+		var parent sql.NullInt64
+		err := tx.QueryRowContext(ctx, "SELECT d.parent_id, d.what FROM marks m JOIN decisions d ON d.id = m.decisions_id WHERE m.id = ? FOR UPDATE", id).Scan(&parent, &what)
+		if errors.Is(err, sql.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", parent, id)
+		return err
+	})
+	return what, err
+}
+
+// Redo brings back the decision last undone; it reports which, or "".
+func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
+	var what string
+	err := s.inTx(ctx, func(tx *sql.Tx) error {
+		var row int64
+		err := tx.QueryRowContext(ctx, `SELECT d.id, d.what FROM marks m JOIN decisions d
+			ON d.mark_id = m.id AND COALESCE(d.parent_id, 0) = COALESCE(m.decisions_id, 0)
+			WHERE m.id = ? ORDER BY d.id DESC LIMIT 1 FOR UPDATE`, id).Scan(&row, &what)
+		if errors.Is(err, sql.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", row, id)
+		return err
+	})
+	return what, err
+}
+
+// buildName names a build by all it depends on: equal names, equal bytes.
+func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string) (string, error) {
+	b, err := json.Marshal(struct {
+		Master  string
+		D       Decisions
+		R       *recipe.Recipe
+		Brand   string
+		Release string
+	}{master.String(), d, r, brand, kit.Release})
+	if err != nil {
+		return "", err
+	}
+	sum := sha256.Sum256(b)
+	return hex.EncodeToString(sum[:]), nil
+}
+
+// Decided reports whether there is a decision to undo.
+func (m *Mark) Decided() bool { return m.decision != 0 }

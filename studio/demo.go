@@ -1,0 +1,62 @@
+package studio
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+)
+
+//go:embed demo/*
+var demoFiles embed.FS
+
+// ErrNotEmpty is returned when the demo would be mixed with real work.
+var ErrNotEmpty = errors.New("the database holds marks already; the demo goes into an empty one")
+
+// LoadDemo puts the demo scenario into an empty database: three clients of a
+// made-up studio, and one kit built.
+func (s *Studio) LoadDemo(ctx context.Context) error {
+	ms, err := s.Marks(ctx, "")
+	if err != nil {
+		return err
+	}
+	if len(ms) > 0 {
+		return ErrNotEmpty
+	}
+	for _, d := range []struct {
+		client, mark, file string
+		build              bool
+	}{
+		{"Larkmoor Tramway", "Roundel", "larkmoor-roundel.svg", false},
+		{"Odd Kettle Teahouse", "Kettle", "odd-kettle.svg", true},
+		{"Fennick Kites", "Diamond", "fennick-diamond.jpg", false},
+	} {
+		data, err := demoFiles.ReadFile("demo/" + d.file)
+		if err != nil {
+			return err
+		}
+		m, err := s.TakeIn(ctx, Taking{d.client, d.mark, d.file, data})
+		if err != nil {
+			return fmt.Errorf("%s: %w", d.file, err)
+		}
+		if !d.build {
+			continue
+		}
+		w, err := s.Work(ctx, m)
+		if err != nil {
+			return err
+		}
+		j, err := s.Build(ctx, w)
+		if err != nil {
+			return err
+		}
+		name := workerName()
+		if id, err := s.lease(ctx, name); err != nil || id != j.ID {
+			return errors.Join(err, fmt.Errorf("the build of %s was taken by another worker", d.file))
+		}
+		if err := s.work(ctx, j.ID, name); err != nil {
+			return err
+		}
+	}
+	return nil
+}

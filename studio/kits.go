@@ -1,0 +1,117 @@
+package studio
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"io"
+	"time"
+
+	"dyekit/core/kit"
+)
+
+// A Kit is one built, numbered, unchangeable package.
+type Kit struct {
+	ID       int64
+	MarkID   int64
+	Number   int
+	Name     string // of its folder
+	Build    string // name of the build: all it was made from
+	Recipe   string
+	Revision int // of the master
+	Report   kit.Report
+	Built    time.Time
+}
+
+// Bytes is the weight of the files together.
+func (k *Kit) Bytes() int {
+	n := 0
+	for _, f := range k.Report.Files {
+		n += f.Bytes
+	}
+	return n
+}
+
+const selectKit = "SELECT id, mark_id, number, name, build, recipe, revision, report, created_at FROM kits "
+
+func scanKit(row interface{ Scan(...any) error }) (*Kit, error) {
+	var k Kit
+	var report string
+	if err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &report, &k.Built); err != nil {
+		return nil, err
+	}
+	return &k, json.Unmarshal([]byte(report), &k.Report)
+}
+
+// Kits lists the kits of a mark, newest first.
+func (s *Studio) Kits(ctx context.Context, mark int64) ([]*Kit, error) {
+	return s.kits(ctx, mark, 1000)
+}
+
+func (s *Studio) kits(ctx context.Context, mark int64, most int) ([]*Kit, error) {
+	rows, err := s.db.QueryContext(ctx, selectKit+"WHERE mark_id = ? ORDER BY number DESC LIMIT ?", mark, most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var ks []*Kit
+	for rows.Next() {
+		k, err := scanKit(rows)
+		if err != nil {
+			return nil, err
+		}
+		ks = append(ks, k)
+	}
+	return ks, rows.Err()
+}
+
+// Kit returns one kit.
+func (s *Studio) Kit(ctx context.Context, id int64) (*Kit, error) {
+	k, err := scanKit(s.db.QueryRowContext(ctx, selectKit+"WHERE id = ?", id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	return k, err
+}
+
+// File returns one file of a kit by its path.
+func (s *Studio) File(ctx context.Context, kitID int64, path string) ([]byte, error) {
+	var h []byte
+	err := s.db.QueryRowContext(ctx, "SELECT sha256 FROM kit_files WHERE kit_id = ? AND path = ?", kitID, path).Scan(&h)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	return s.get(ctx, Hash(h))
+}
+
+// Zip writes a kit's zip: the same bytes each time.
+func (s *Studio) Zip(ctx context.Context, k *Kit, w io.Writer) error {
+	rows, err := s.db.QueryContext(ctx, "SELECT path, sha256 FROM kit_files WHERE kit_id = ? ORDER BY seq", k.ID)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var files []kit.File
+	var hashes []Hash
+	for rows.Next() {
+		var f kit.File
+		var h []byte
+		if err := rows.Scan(&f.Path, &h); err != nil {
+			return err
+		}
+		files, hashes = append(files, f), append(hashes, Hash(h))
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	for i := range files {
+		if files[i].Data, err = s.get(ctx, hashes[i]); err != nil {
+			return err
+		}
+	}
+	return kit.Zip(w, k.Name, files)
+}

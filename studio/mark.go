@@ -1,0 +1,274 @@
+package studio
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"dyekit/core/intake"
+	"dyekit/core/recipe"
+)
+
+// MaxMaster bounds an upload.
+const MaxMaster = 16 << 20
+
+// maxName bounds the names of clients and marks, in letters.
+const maxName = 80
+
+// A Mark is one logo identity of a client, with its newest master.
+type Mark struct {
+	ID       int64
+	ClientID int64
+	Client   string
+	Name     string
+	Master   Master
+	Kits     int   // how many were built
+	Kit      *Kit  // the newest, if any
+	Job      *Job  // the open one, if any
+	decision int64 // current row of decisions
+}
+
+// A Master is the approved drawing, kept byte for byte.
+type Master struct {
+	ID       int64
+	Revision int
+	Filename string
+	Hash     Hash
+	Taken    time.Time
+}
+
+// Brand is the name the files bear: the client's, with the mark's where the
+// client has several.
+func (m *Mark) Brand() string {
+	if recipe.Slug(m.Name) == "" || strings.EqualFold(m.Name, "mark") {
+		return m.Client
+	}
+	return m.Client + " " + m.Name
+}
+
+const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0),
+  a.id, a.revision, a.filename, a.sha256, a.created_at,
+  (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id)
+FROM marks m JOIN clients c ON c.id = m.client_id
+JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM masters x WHERE x.mark_id = m.id) `
+
+func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
+	var m Mark
+	var h []byte
+	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision,
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits)
+	if err != nil {
+		return nil, err
+	}
+	copy(m.Master.Hash[:], h)
+	return &m, nil
+}
+
+// Marks lists the marks whose client or name holds the words, by client and
+// name.
+func (s *Studio) Marks(ctx context.Context, words string) ([]*Mark, error) {
+	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.TrimSpace(words)) + "%"
+	rows, err := s.db.QueryContext(ctx, selectMark+"WHERE CONCAT(c.name, ' ', m.name) LIKE ? ORDER BY c.name, m.name, m.id", like)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var ms []*Mark
+	for rows.Next() {
+		m, err := scanMark(rows)
+		if err != nil {
+			return nil, err
+		}
+		ms = append(ms, m)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	rows.Close()
+	for _, m := range ms {
+		if err := s.fill(ctx, m); err != nil {
+			return nil, err
+		}
+	}
+	return ms, nil
+}
+
+// Mark returns one mark.
+func (s *Studio) Mark(ctx context.Context, id int64) (*Mark, error) {
+	m, err := scanMark(s.db.QueryRowContext(ctx, selectMark+"WHERE m.id = ?", id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	return m, s.fill(ctx, m)
+}
+
+// fill adds the newest kit and the open job.
+func (s *Studio) fill(ctx context.Context, m *Mark) error {
+	kits, err := s.kits(ctx, m.ID, 1)
+	if err != nil {
+		return err
+	}
+	if len(kits) > 0 {
+		m.Kit = kits[0]
+	}
+	m.Job, err = s.openJob(ctx, m.ID)
+	return err
+}
+
+// Clients lists the names of all clients.
+func (s *Studio) Clients(ctx context.Context) ([]string, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT name FROM clients ORDER BY name")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []string
+	for rows.Next() {
+		var n string
+		if err := rows.Scan(&n); err != nil {
+			return nil, err
+		}
+		out = append(out, n)
+	}
+	return out, rows.Err()
+}
+
+// A Taking is what a person hands in.
+type Taking struct {
+	Client   string
+	Mark     string
+	Filename string
+	Data     []byte
+}
+
+// TakeIn makes a mark from a master. The master is read first: what cannot be
+// read is not kept.
+func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
+	client, err := cleanName("client", t.Client)
+	if err != nil {
+		return nil, err
+	}
+	if strings.TrimSpace(t.Mark) == "" {
+		t.Mark = "Mark"
+	}
+	name, err := cleanName("mark", t.Mark)
+	if err != nil {
+		return nil, err
+	}
+	h, err := s.keepMaster(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	var id int64
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO clients (name) VALUES (?)", client); err != nil {
+			return err
+		}
+		var cid int64
+		if err := tx.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", client).Scan(&cid); err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, "INSERT INTO marks (client_id, name) VALUES (?, ?)", cid, name)
+		if duplicate(err) {
+			return &InputError{"mark", fmt.Sprintf("%s has a mark called %q already; give this one another name", client, name)}
+		}
+		if err != nil {
+			return err
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, 1, ?, ?)", id, fileName(t.Filename), h[:])
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.Mark(ctx, id)
+}
+
+// Revise adds a new master revision to a mark.
+func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
+	h, err := s.keepMaster(ctx, t)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var last int
+		var old []byte
+		err := tx.QueryRowContext(ctx, "SELECT revision, sha256 FROM masters WHERE mark_id = ? ORDER BY revision DESC LIMIT 1 FOR UPDATE", id).Scan(&last, &old)
+		if errors.Is(err, sql.ErrNoRows) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		if string(old) == string(h[:]) {
+			return &InputError{"master", "this file is the master already, byte for byte"}
+		}
+		_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:])
+		return err
+	})
+}
+
+// keepMaster reads a master to see that it is one, and keeps its bytes.
+func (s *Studio) keepMaster(ctx context.Context, t Taking) (Hash, error) {
+	if len(t.Data) == 0 {
+		return Hash{}, &InputError{"master", "choose the file of the approved logo"}
+	}
+	if len(t.Data) > MaxMaster {
+		return Hash{}, &InputError{"master", fmt.Sprintf("the file is larger than %d MB", MaxMaster>>20)}
+	}
+	if _, err := intake.Read(ctx, t.Data, intake.Options{Fonts: s.fonts}); err != nil {
+		if ctx.Err() != nil {
+			return Hash{}, ctx.Err()
+		}
+		return Hash{}, &InputError{"master", fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), err)}
+	}
+	return s.put(ctx, t.Data)
+}
+
+// Bytes returns the master as it came.
+func (s *Studio) Bytes(ctx context.Context, m Master) ([]byte, error) { return s.get(ctx, m.Hash) }
+
+// cleanName checks the name of a client or mark.
+func cleanName(field, s string) (string, error) {
+	s = strings.Join(strings.Fields(s), " ")
+	switch {
+	case s == "":
+		return "", &InputError{field, "the " + field + " needs a name"}
+	case !utf8.ValidString(s):
+		return "", &InputError{field, "the name has letters that cannot be read"}
+	case utf8.RuneCountInString(s) > maxName:
+		return "", &InputError{field, fmt.Sprintf("the name is longer than %d letters", maxName)}
+	case recipe.Slug(s) == "":
+		return "", &InputError{field, fmt.Sprintf("%q leaves nothing for file names: use at least one letter from a to z, or a digit", s)}
+	}
+	return s, nil
+}
+
+// fileName keeps the last part of a file name, at most 200 bytes.
+func fileName(s string) string {
+	s = s[strings.LastIndexAny(s, `/\`)+1:]
+	s = strings.Map(func(c rune) rune {
+		if c < ' ' || c == utf8.RuneError {
+			return -1
+		}
+		return c
+	}, s)
+	for len(s) > 200 {
+		_, n := utf8.DecodeRuneInString(s)
+		s = s[n:]
+	}
+	if s == "" {
+		return "master"
+	}
+	return s
+}

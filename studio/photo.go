@@ -1,0 +1,43 @@
+package studio
+
+import (
+	"image"
+	"math"
+	"sync"
+)
+
+// photo is a made-up photograph: a hazy sky over grass, drawn by this script
+// so that nothing of anybody's is shipped. The same picture every time.
+var photo = sync.OnceValue(func() *image.NRGBA {
+	const w, h = 480, 320
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	seed := uint32(9)
+	noise := func() float64 { // xorshift
+		seed ^= seed << 13
+		seed ^= seed >> 17
+		seed ^= seed << 5
+		return float64(seed)/math.MaxUint32 - 0.5
+	}
+	for y := range h {
+		for x := range w {
+			u, v := float64(x)/w, float64(y)/h
+			hill := 0.56 + 0.05*math.Sin(u*5+0.6) + 0.02*math.Sin(u*17)
+			var r, g, b float64
+			if v < hill {
+				cloud := 18 * math.Max(0, math.Sin(u*7+v*9)*math.Sin(u*3-v*4))
+				t := v / hill
+				r, g, b = 128+74*t+cloud, 160+44*t+cloud, 190+18*t+cloud/2
+			} else {
+				t := (v - hill) / (1 - hill)
+				blade := 26 * noise()
+				r, g, b = 112-46*t+blade, 132-52*t+blade, 88-40*t+blade/2
+			}
+			n := 5 * noise()
+			p := img.Pix[img.PixOffset(x, y):]
+			for i, c := range []float64{r + n, g + n, b + n, 255} {
+				p[i] = uint8(math.Min(255, math.Max(0, c)))
+			}
+		}
+	}
+	return img
+})

@@ -1,0 +1,144 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/intake"
+	"dyekit/core/kit"
+	"dyekit/studio"
+)
+
+func weightOf(w studio.Weight) string {
+	if w.Bytes == 0 {
+		return "–"
+	}
+	return kit.Weight(w.Bytes)
+}
+
+// back returns to the station a form was sent from.
+func back(c *gin.Context, id int64, station string) {
+	from := c.PostForm("from")
+	for _, st := range stations {
+		if st.key == from {
+			station = from
+		}
+	}
+	c.Redirect(http.StatusSeeOther, markURL(id, station))
+}
+
+// revise takes in a new revision of the master.
+func (s *Server) revise(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	t, err := upload(c)
+	if err == nil {
+		err = s.studio.Revise(c.Request.Context(), n, t)
+	}
+	if err != nil {
+		s.again(c, "master", err, nil)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
+}
+
+// mend takes or undoes one mend.
+func (s *Server) mend(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	what := intake.Mend(c.PostForm("mend"))
+	if what != intake.DropBacking {
+		s.fail(c, &studio.InputError{Field: "mend", Message: "this mend is not known"})
+		return
+	}
+	take := c.PostForm("take") == "yes"
+	words := "the backing was taken away"
+	if !take {
+		words = "the backing was put back"
+	}
+	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) {
+		var rest []intake.Mend
+		for _, m := range d.Mends {
+			if m != what {
+				rest = append(rest, m)
+			}
+		}
+		if take {
+			rest = append(rest, what)
+		}
+		d.Mends = rest
+	})
+	if err != nil {
+		s.again(c, "master", err, nil)
+		return
+	}
+	back(c, n, "master")
+}
+
+// chooseRecipe sets the recipe and the room around the art.
+func (s *Server) chooseRecipe(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	name, margin := c.PostForm("recipe"), strings.TrimSpace(c.PostForm("margin"))
+	err = s.studio.Decide(c.Request.Context(), n, fmt.Sprintf("recipe %s, room %s", name, margin), func(d *studio.Decisions) {
+		if name != d.Recipe && !(d.Recipe == "" && name == "standard") {
+			margin = "" // each recipe brings its own room
+		}
+		d.Recipe, d.Margin = name, margin
+	})
+	if err != nil {
+		s.again(c, "files", err, map[string]string{"recipe": name, "margin": margin})
+		return
+	}
+	back(c, n, "files")
+}
+
+func (s *Server) undo(c *gin.Context) {
+	n, err := id(c, "id")
+	if err == nil {
+		_, err = s.studio.Undo(c.Request.Context(), n)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	back(c, n, "master")
+}
+
+func (s *Server) redo(c *gin.Context) {
+	n, err := id(c, "id")
+	if err == nil {
+		_, err = s.studio.Redo(c.Request.Context(), n)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	back(c, n, "master")
+}
+
+// build puts a build into the queue and goes to where it can be watched.
+func (s *Server) build(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if _, err := s.studio.Build(c.Request.Context(), w); err != nil {
+		s.again(c, "kit", err, nil)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "kit"))
+}

@@ -1,0 +1,164 @@
+package web
+
+import (
+	"errors"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"path/filepath"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/finding"
+	"dyekit/studio"
+)
+
+// A tag is a mark on the desk.
+type tag struct {
+	Mark   *studio.Mark
+	State  string
+	Signal string // look, done, stop, none
+	Kit    string
+	Name   string // of the build, for the picture's address
+}
+
+type deskPage struct {
+	Query   string
+	Tags    []tag
+	Clients []string
+	Form    takeForm
+}
+
+type takeForm struct {
+	Client, Mark string
+	Error        *studio.InputError
+	// A browser does not give a file back to a form: its name at least is
+	// said again.
+	Filename string
+}
+
+func (s *Server) desk(c *gin.Context) { s.showDesk(c, http.StatusOK, takeForm{}) }
+
+func (s *Server) showDesk(c *gin.Context, status int, form takeForm) {
+	ctx := c.Request.Context()
+	p := deskPage{Query: c.Query("q"), Form: form}
+	ms, err := s.studio.Marks(ctx, p.Query)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	for _, m := range ms {
+		t := tag{Mark: m}
+		w, err := s.studio.Work(ctx, m)
+		if err != nil {
+			t.State, t.Signal = "cannot be read: "+err.Error(), "stop"
+			p.Tags = append(p.Tags, t)
+			continue
+		}
+		t.Name = w.Name
+		t.State, t.Signal, t.Kit = state(w)
+		p.Tags = append(p.Tags, t)
+	}
+	if p.Clients, err = s.studio.Clients(ctx); err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.render(c, status, "desk", p)
+}
+
+// state says what is next for a mark.
+func state(w *studio.Work) (text, signal, kit string) {
+	m := w.Mark
+	kit = "no kit yet"
+	if m.Kit != nil {
+		kit = "kit " + plural(m.Kit.Number) + " · " + plural(len(m.Kit.Report.Files)) + " files"
+	}
+	switch n := w.Plan.Master.Findings.Count(finding.Warn); {
+	case w.Stop != "":
+		return "Cannot be built yet", "stop", kit
+	case m.Job != nil:
+		return "Building", "look", kit
+	case m.Kit != nil && m.Kit.Build == w.Name:
+		return "Up to date", "done", kit
+	case m.Kit != nil:
+		return "Stale: build it again", "look", kit
+	case w.Plan.Master.Kind != "svg":
+		return "Only a raster", "look", kit
+	case n > 0:
+		return plural(n) + " to look at", "look", kit
+	}
+	return "Ready to build", "none", kit
+}
+
+func (s *Server) newMark(c *gin.Context) {
+	clients, err := s.studio.Clients(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.render(c, http.StatusOK, "new", deskPage{Clients: clients, Form: takeForm{Client: c.Query("client")}})
+}
+
+// takeIn makes a mark from an upload.
+func (s *Server) takeIn(c *gin.Context) {
+	form := takeForm{}
+	t, err := upload(c)
+	form.Client, form.Mark, form.Filename = t.Client, t.Mark, t.Filename
+	var m *studio.Mark
+	if err == nil {
+		m, err = s.studio.TakeIn(c.Request.Context(), t)
+	}
+	var in *studio.InputError
+	if errors.As(err, &in) {
+		form.Error = in
+		clients, err := s.studio.Clients(c.Request.Context())
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		s.render(c, http.StatusUnprocessableEntity, "new", deskPage{Clients: clients, Form: form})
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(m.ID, "master"))
+}
+
+// upload reads the form with the master in it.
+func upload(c *gin.Context) (studio.Taking, error) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, studio.MaxMaster+1<<20)
+	f, err := c.MultipartForm()
+	if err != nil {
+		var big *http.MaxBytesError
+		if errors.As(err, &big) {
+			return studio.Taking{}, &studio.InputError{Field: "master", Message: "the file is larger than 16 MB"}
+		}
+		return studio.Taking{}, &studio.InputError{Field: "master", Message: "the upload was cut off; send it again"}
+	}
+	value := func(k string) string {
+		if v := f.Value[k]; len(v) > 0 {
+			return strings.TrimSpace(v[0])
+		}
+		return ""
+	}
+	t := studio.Taking{Client: value("client"), Mark: value("mark")}
+	if files := f.File["master"]; len(files) > 0 {
+		t.Filename = filepath.Base(files[0].Filename)
+		if t.Data, err = readAll(files[0]); err != nil {
+			return t, err
+		}
+	}
+	return t, nil
+}
+
+func readAll(h *multipart.FileHeader) ([]byte, error) {
+	f, err := h.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, studio.MaxMaster+1))
+}

@@ -1,0 +1,110 @@
+package web
+
+import (
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/kit"
+	"dyekit/studio"
+)
+
+// picture sends a PNG. Its address holds the name of the build, so it never
+// changes and may be kept.
+func (s *Server) picture(c *gin.Context, data []byte, err error) {
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if c.Query("k") != "" {
+		c.Header("Cache-Control", "private, max-age=31536000, immutable")
+	}
+	c.Data(http.StatusOK, "image/png", data)
+}
+
+// size is the size asked for, in px.
+func size(c *gin.Context) (w, h int) {
+	return number(c, "w", 640, 16, 2400), number(c, "h", 480, 16, 2400)
+}
+
+func (s *Server) tag(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Tag(c.Request.Context(), pw, ph)
+	s.picture(c, b, err)
+}
+
+func (s *Server) whole(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Whole(c.Request.Context(), pw, ph)
+	s.picture(c, b, err)
+}
+
+func (s *Server) tone(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	n, err := strconv.Atoi(strings.TrimSuffix(c.Param("n"), ".png"))
+	if err != nil {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Tone(c.Request.Context(), n, pw, ph)
+	s.picture(c, b, err)
+}
+
+// cell is a version on a ground.
+func (s *Server) cell(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	g, ok := w.Ground(strings.TrimSuffix(c.Param("ground"), ".png"))
+	if !ok {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Preview(c.Request.Context(), c.Param("version"), pw, ph, g)
+	s.picture(c, b, err)
+}
+
+// proofPicture is a planned file as it will be, made now.
+func (s *Server) proofPicture(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	for _, f := range w.Plan.Files {
+		if f.Path != c.Query("file") || f.Entry.Format != "png" && f.Entry.Format != "jpeg" {
+			continue
+		}
+		b, err := kit.Sample(c.Request.Context(), w.Plan, w.Mark.Brand(), f)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		if c.Query("k") != "" {
+			c.Header("Cache-Control", "private, max-age=31536000, immutable")
+		}
+		c.Data(http.StatusOK, "image/"+f.Entry.Format, b)
+		return
+	}
+	s.fail(c, studio.ErrNotFound)
+}

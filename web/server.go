@@ -1,0 +1,188 @@
+// Package web is the screens: handlers, templates, styles and scripts, all
+// within the binary. It asks studio for everything and computes nothing
+// itself; every page works before its scripts do.
+package web
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/studio"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+//go:embed static
+var staticFiles embed.FS
+
+// A Server answers requests for one studio.
+type Server struct {
+	studio *studio.Studio
+	pages  map[string]*template.Template
+}
+
+// New returns the handler of the whole application.
+func New(s *studio.Studio) (http.Handler, error) {
+	srv := &Server{studio: s, pages: map[string]*template.Template{}}
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range names {
+		page := strings.TrimSuffix(strings.TrimPrefix(n, "templates/"), ".html")
+		if page == "layout" || page == "mark" {
+			continue
+		}
+		t := template.New("layout.html").Funcs(funcs)
+		if srv.pages[page], err = t.ParseFS(templateFiles, "templates/layout.html", "templates/mark.html", n); err != nil {
+			return nil, err
+		}
+	}
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.HandleMethodNotAllowed = true
+	r.MaxMultipartMemory = studio.MaxMaster
+	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
+		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
+		srv.fail(c, errors.New("internal"))
+	}), headers)
+	srv.routes(r)
+	// Forms of other sites cannot act here: the browser says where a
+	// request comes from.
+	return http.NewCrossOriginProtection().Handler(r), nil
+}
+
+func (s *Server) routes(r *gin.Engine) {
+	static, err := fs.Sub(staticFiles, "static")
+	if err != nil {
+		panic(err) // the folder is part of the binary
+	}
+	files := http.StripPrefix("/static/", http.FileServerFS(static))
+	r.GET("/static/*file", func(c *gin.Context) {
+		c.Header("Cache-Control", "public, max-age=3600")
+		files.ServeHTTP(c.Writer, c.Request)
+	})
+	r.GET("/healthz", s.health)
+	r.GET("/", s.desk)
+	r.GET("/new", s.newMark)
+	r.POST("/marks", s.takeIn)
+	r.GET("/marks/:id", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, c.Request.URL.Path+"/master") })
+	for _, st := range stations {
+		r.GET("/marks/:id/"+st.key, s.station(st.key))
+	}
+	r.POST("/marks/:id/master", s.revise)
+	r.POST("/marks/:id/mend", s.mend)
+	r.POST("/marks/:id/recipe", s.chooseRecipe)
+	r.POST("/marks/:id/undo", s.undo)
+	r.POST("/marks/:id/redo", s.redo)
+	r.POST("/marks/:id/build", s.build)
+	r.GET("/marks/:id/tag.png", s.tag)
+	r.GET("/marks/:id/whole.png", s.whole)
+	r.GET("/marks/:id/tone/:n", s.tone)
+	r.GET("/marks/:id/cell/:version/:ground", s.cell)
+	r.GET("/marks/:id/proof.png", s.proofPicture)
+	r.POST("/jobs/:id/cancel", s.cancelJob)
+	r.GET("/jobs/:id/events", s.jobEvents)
+	r.GET("/kits/:id/zip", s.kitZip)
+	r.GET("/kits/:id/file/*path", s.kitFile)
+	r.NoRoute(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
+	r.NoMethod(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
+}
+
+// headers sets what every answer carries: nothing from elsewhere runs here,
+// and nobody frames the pages.
+func headers(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Next()
+}
+
+func (s *Server) health(c *gin.Context) {
+	if err := s.studio.Ping(c.Request.Context()); err != nil {
+		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+		return
+	}
+	c.String(http.StatusOK, "well\n")
+}
+
+// render writes a page; data is what its template reads.
+func (s *Server) render(c *gin.Context, status int, page string, data any) {
+	var b strings.Builder
+	if err := s.pages[page].Execute(&b, data); err != nil {
+		slog.Error("a page cannot be shown", "page", page, "err", err)
+		c.String(http.StatusInternalServerError, "This page cannot be shown. Nothing was lost.\n")
+		return
+	}
+	c.Data(status, "text/html; charset=utf-8", []byte(b.String()))
+}
+
+// fail shows an error as a page: what happened, what is safe, what to do.
+func (s *Server) fail(c *gin.Context, err error) {
+	if c.Writer.Written() {
+		return
+	}
+	var in *studio.InputError
+	switch {
+	case errors.Is(err, studio.ErrNotFound):
+		s.render(c, http.StatusNotFound, "error", errorPage{Title: "Not here", Message: "There is nothing at this address. Perhaps it was typed wrong.", Path: c.Request.URL.Path})
+	case errors.As(err, &in):
+		s.render(c, http.StatusUnprocessableEntity, "error", errorPage{Title: "That did not work", Message: sentence(in.Message) + " Nothing was changed."})
+	default:
+		if c.Request.Context().Err() != nil {
+			c.Abort() // the browser has left
+			return
+		}
+		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
+		s.render(c, http.StatusInternalServerError, "error", errorPage{Title: "Something broke here", Message: "What was saved is safe. Try again in a moment; if it goes on, look at the server's log."})
+	}
+}
+
+type errorPage struct{ Title, Message, Path string }
+
+// sentence makes an error a sentence: a capital and a full stop.
+func sentence(s string) string {
+	if s == "" {
+		return s
+	}
+	s = strings.ToUpper(s[:1]) + s[1:]
+	if !strings.ContainsAny(s[len(s)-1:], ".?") {
+		s += "."
+	}
+	return s
+}
+
+// id reads a number out of the address.
+func id(c *gin.Context, name string) (int64, error) {
+	n, err := strconv.ParseInt(c.Param(name), 10, 64)
+	if err != nil || n < 1 {
+		return 0, studio.ErrNotFound
+	}
+	return n, nil
+}
+
+// number reads a number out of the query, kept within [lo, hi].
+func number(c *gin.Context, name string, def, lo, hi int) int {
+	n, err := strconv.Atoi(c.Query(name))
+	if err != nil {
+		return def
+	}
+	return min(hi, max(lo, n))
+}
+
+// attachment names a download; the name is a plain word already.
+func attachment(c *gin.Context, name string) {
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+}

@@ -1,0 +1,167 @@
+// Behaviour of the pages, one small component for each. Every page works
+// without it; it only makes things quicker.
+document.addEventListener("alpine:init", () => {
+  const Alpine = window.Alpine;
+
+  // Keys that work on every page of a mark, and on the desk.
+  Alpine.data("keys", () => ({
+    init() {
+      document.addEventListener("keydown", (e) => this.press(e));
+    },
+    press(e) {
+      const t = e.target;
+      if (e.ctrlKey || e.metaKey || e.altKey || t.closest("input, textarea, select, dialog[open]")) return;
+      const base = this.$root.dataset.base;
+      const find = document.getElementById("find");
+      if (e.key === "/") {
+        e.preventDefault();
+        if (find) find.focus();
+        else location.href = "/#find";
+        return;
+      }
+      if (!base) return;
+      const stations = ["master", "inks", "versions", "files", "proof", "kit"];
+      const n = Number(e.key);
+      if (n >= 1 && n <= stations.length) location.href = base + stations[n - 1];
+      else if (e.key === "z") document.getElementById("undo").submit();
+      else if (e.key === "y") document.getElementById("redo").submit();
+      else if (e.key === "?") document.getElementById("shortcuts").showModal();
+      else if (e.key === "g") window.dispatchEvent(new CustomEvent("ground"));
+      else if (e.key === "b") {
+        const form = document.getElementById("build");
+        if (form && !form.querySelector("button").disabled) form.submit();
+      }
+    },
+  }));
+
+  // A place to drop a master: the file goes into the form's own field.
+  Alpine.data("drop", () => ({
+    name: "",
+    over: "",
+    init() {
+      const root = this.$root;
+      root.addEventListener("dragover", (e) => { e.preventDefault(); this.over = "over"; });
+      root.addEventListener("dragleave", () => { this.over = ""; });
+      root.addEventListener("drop", (e) => {
+        e.preventDefault();
+        this.over = "";
+        if (!e.dataTransfer.files.length) return;
+        const input = root.querySelector("input[type=file]");
+        input.files = e.dataTransfer.files;
+        this.picked();
+      });
+    },
+    picked() {
+      const input = this.$root.querySelector("input[type=file]");
+      this.name = input.files.length ? input.files[0].name : "";
+      const client = this.$root.querySelector("input[name=client]");
+      if (this.name && !client.value) client.focus();
+    },
+  }));
+
+  // The master: findings light their place up, the ground can be changed.
+  Alpine.data("art", () => ({
+    ground: "grey",
+    init() {
+      window.addEventListener("ground", () => {
+        const all = ["white", "grey", "black"];
+        this.ground = all[(all.indexOf(this.ground) + 1) % all.length];
+      });
+    },
+    pick(e) { this.ground = e.target.dataset.g; },
+    light(e) { this.set(e, true); },
+    dim(e) { this.set(e, false); },
+    set(e, on) {
+      const ring = document.getElementById(e.target.dataset.ring);
+      if (ring) ring.classList.toggle("lit", on);
+    },
+  }));
+
+  // The colours: pointing at one shows where it is. The old picture stays
+  // until the new one is there.
+  Alpine.data("tones", () => ({
+    show(e) { this.swap(e.target.closest("[data-tone]").dataset.tone); },
+    hide() { this.swap(document.getElementById("toned").dataset.whole); },
+    swap(src) {
+      const img = document.getElementById("toned");
+      img.dataset.want = src;
+      const next = new Image();
+      next.onload = () => { if (img.dataset.want === src) img.src = src; };
+      next.src = src;
+    },
+  }));
+
+  // The wall: a click makes a cell large, the arrow keys walk.
+  Alpine.data("wall", () => ({
+    src: "",
+    label: "",
+    init() {
+      const big = document.getElementById("big");
+      big.addEventListener("keydown", (e) => {
+        const to = this.beside(this.cell, e.key);
+        if (!to) return;
+        e.preventDefault();
+        this.fill(to);
+      });
+      big.addEventListener("close", () => { if (this.cell) this.cell.focus(); });
+    },
+    cell: null,
+    open(e) {
+      this.fill(e.target.closest(".cell"));
+      document.getElementById("big").showModal();
+    },
+    fill(cell) {
+      this.cell = cell;
+      this.src = cell.dataset.large;
+      this.label = cell.dataset.label;
+    },
+    walk(e) {
+      const to = this.beside(e.target.closest(".cell"), e.key);
+      if (!to) return;
+      e.preventDefault();
+      to.focus();
+    },
+    beside(cell, key) {
+      const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[key];
+      if (!step || !cell) return null;
+      const rows = [...document.querySelectorAll(".wall tbody tr")]
+        .map((r) => [...r.querySelectorAll(".cell")]).filter((r) => r.length);
+      const r = rows.findIndex((x) => x.includes(cell));
+      const row = rows[r + step[0]];
+      return row ? row[rows[r].indexOf(cell) + step[1]] || null : null;
+    },
+  }));
+
+  // A file at true pixels, whatever the screen's density.
+  Alpine.data("proof", () => ({
+    init() {
+      const img = document.getElementById("true");
+      if (!img) return;
+      const fit = () => {
+        img.style.width = Number(img.dataset.w) / window.devicePixelRatio + "px";
+        img.style.height = "auto";
+      };
+      fit();
+      window.addEventListener("resize", fit);
+    },
+  }));
+
+  // A build: its progress comes as events; at the end the page shows the kit.
+  Alpine.data("job", () => ({
+    text: "",
+    init() {
+      this.text = this.$root.querySelector("[x-text]").textContent;
+      const source = new EventSource(this.$root.dataset.events);
+      source.onmessage = (e) => {
+        const j = JSON.parse(e.data);
+        this.$refs.bar.max = j.total || 1;
+        this.$refs.bar.value = j.done;
+        this.text = j.done + " of " + j.total + " files" + (j.what ? " · " + j.what : "");
+        if (j.state !== "waiting" && j.state !== "running") {
+          source.close();
+          location.reload();
+        }
+      };
+    },
+  }));
+});

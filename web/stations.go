@@ -1,0 +1,333 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/colour"
+	"dyekit/core/export"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/intake"
+	"dyekit/core/preflight"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+	"dyekit/studio"
+)
+
+func markURL(id int64, station string) string { return fmt.Sprintf("/marks/%d/%s", id, station) }
+
+func plural(n int) string { return strconv.Itoa(n) }
+
+// work puts the mark of the address on the table.
+func (s *Server) work(c *gin.Context) (*studio.Work, error) {
+	n, err := id(c, "id")
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.studio.Mark(c.Request.Context(), n)
+	if err != nil {
+		return nil, err
+	}
+	return s.studio.Work(c.Request.Context(), m)
+}
+
+// station shows one of the six.
+func (s *Server) station(key string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		w, err := s.work(c)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		s.show(c, http.StatusOK, key, s.newDocket(w, key))
+	}
+}
+
+// show renders a station with its own content.
+func (s *Server) show(c *gin.Context, status int, key string, d docket) {
+	var page any
+	var err error
+	switch key {
+	case "master":
+		page = newMasterPage(d)
+	case "inks":
+		page = newInksPage(d)
+	case "versions":
+		page, err = newWallPage(c.Request.Context(), d, c.Query("v"), c.Query("g"))
+	case "files":
+		page, err = newFilesPage(d)
+	case "proof":
+		page = newProofPage(d, c.Query("file"))
+	case "kit":
+		page, err = s.newKitPage(c.Request.Context(), d)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.render(c, status, key, page)
+}
+
+// again shows a station with the error of the form sent to it.
+func (s *Server) again(c *gin.Context, key string, err error, typed map[string]string) {
+	var in *studio.InputError
+	if !errors.As(err, &in) {
+		s.fail(c, err)
+		return
+	}
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	d := s.newDocket(w, key)
+	d.Error = in
+	if typed != nil {
+		d.Typed = typed
+	}
+	s.show(c, http.StatusUnprocessableEntity, key, d)
+}
+
+// A seen finding is one with its place on the picture.
+type seen struct {
+	finding.Finding
+	Mend    intake.Mend // that would put it right
+	Mended  bool
+	Rect    geom.Rect // in page units; empty if it has no place
+	HasRect bool
+}
+
+type masterPage struct {
+	D        docket
+	Findings []seen
+	Page     geom.Rect
+	Art      geom.Rect
+	Parts    []string
+}
+
+func newMasterPage(d docket) masterPage {
+	m := d.Work.Plan.Master
+	p := masterPage{D: d, Page: m.Drawing.Page, Art: m.Drawing.Bounds(), Parts: m.Drawing.Parts()}
+	order := []finding.Severity{finding.Stop, finding.Warn, finding.Mended, finding.Note}
+	for _, sev := range order {
+		for _, f := range m.Findings {
+			if f.Severity != sev {
+				continue
+			}
+			x := seen{Finding: f, Rect: f.Place.Intersect(p.Page)}
+			x.HasRect = !x.Rect.Empty()
+			if f.Code == "backing" && m.Kind == "svg" {
+				x.Mend, x.Mended = intake.DropBacking, d.Work.Decisions.Mended(intake.DropBacking)
+			}
+			p.Findings = append(p.Findings, x)
+		}
+	}
+	return p
+}
+
+// A card is a colour on the Inks station.
+type card struct {
+	preflight.Tone
+	Hex      string
+	Build    colour.CMYK
+	Proposed bool
+	Total    float64
+	Stands   [3]stand // on white, mid grey, black
+}
+
+type stand struct {
+	On, Ratio string
+	OK        bool
+}
+
+type inksPage struct {
+	D     docket
+	Cards []card
+	Page  geom.Rect
+}
+
+func newInksPage(d docket) inksPage {
+	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page}
+	for _, t := range d.Work.Tones {
+		k := card{Tone: t, Hex: t.Colour.RGB.Hex()}
+		k.Build, k.Proposed = t.Colour.Press()
+		k.Total = k.Build.Total()
+		for i, g := range d.Work.Grounds()[:3] {
+			r := colour.Contrast(t.Colour.RGB, g.Colour)
+			k.Stands[i] = stand{g.Name, ratio(r), r >= graphics}
+		}
+		p.Cards = append(p.Cards, k)
+	}
+	return p
+}
+
+// graphics is the contrast that WCAG 2.2 asks of graphics.
+const graphics = 3.0
+
+// A cell is a version on a ground.
+type cell struct {
+	Version, Ground string
+	Label           string
+	Falls           string // the contrast, where the version does not stand
+}
+
+type row struct {
+	Version *version.Version
+	Sub     string
+	Cells   []cell
+}
+
+type wallPage struct {
+	D       docket
+	Grounds []studio.Ground
+	Rows    []row
+	Large   *cell
+}
+
+func newWallPage(ctx context.Context, d docket, v, g string) (wallPage, error) {
+	p := wallPage{D: d, Grounds: d.Work.Grounds()}
+	for _, x := range d.Work.Plan.Versions {
+		r := row{Version: x, Sub: describe(x)}
+		if x.Drawing != nil {
+			for _, gr := range p.Grounds {
+				k := cell{Version: x.Spec.Name, Ground: gr.Key, Label: x.Spec.Name + " on " + gr.Name}
+				c, err := d.Work.Stands(ctx, x.Spec.Name, gr.Colour)
+				if err != nil {
+					return p, err
+				}
+				if c < graphics {
+					k.Falls = ratio(c)
+				}
+				r.Cells = append(r.Cells, k)
+				if x.Spec.Name == v && gr.Key == g {
+					p.Large = &k
+				}
+			}
+		}
+		p.Rows = append(p.Rows, r)
+	}
+	return p, nil
+}
+
+// describe says how a version is made.
+func describe(v *version.Version) string {
+	switch {
+	case v.Spec.Treatment == version.AsDrawn:
+		return "as drawn"
+	case v.Spec.Treatment == version.SingleInk && v.Spec.White():
+		return "one ink · paper white"
+	case v.Spec.Treatment == version.SingleInk && v.Spec.Ink.CMYK != nil:
+		k := v.Spec.Ink.CMYK
+		s := "one ink ·"
+		for i, n := range "CMYK" {
+			if k[i] > 0 {
+				s += fmt.Sprintf(" %c %.0f", n, k[i])
+			}
+		}
+		return s
+	}
+	return v.Spec.Treatment
+}
+
+// A line is one planned file in the table.
+type line struct {
+	recipe.File
+	Weight   string
+	Estimate bool
+}
+
+type folder struct {
+	Format string
+	Lines  []line
+}
+
+// A leftOut groups omissions that share a reason.
+type leftOut struct {
+	Reason string
+	What   []string
+}
+
+type filesPage struct {
+	D       docket
+	Folders []folder
+	LeftOut []leftOut
+	Recipes []*recipe.Recipe
+	Margin  string
+	Name    string
+}
+
+func newFilesPage(d docket) (filesPage, error) {
+	p := filesPage{D: d, Name: d.Work.Recipe.Name, Margin: d.Work.Decisions.Margin}
+	if p.Margin == "" && len(d.Work.Recipe.Frame.Margin) > 0 {
+		p.Margin = string(d.Work.Recipe.Frame.Margin[0])
+	}
+	for _, n := range recipe.Builtins() {
+		r, _ := recipe.Builtin(n)
+		p.Recipes = append(p.Recipes, r)
+	}
+	ws := d.Work.Weights()
+	for _, f := range recipe.Formats {
+		g := folder{Format: f}
+		for i, x := range d.Work.Plan.Files {
+			if x.Entry.Format == f {
+				g.Lines = append(g.Lines, line{x, weightOf(ws[i]), !ws[i].Measured})
+			}
+		}
+		if len(g.Lines) > 0 {
+			p.Folders = append(p.Folders, g)
+		}
+	}
+	p.LeftOut = group(d.Work.Plan.Omitted)
+	return p, nil
+}
+
+// group puts omissions with the same reason together.
+func group(os []recipe.Omission) []leftOut {
+	var out []leftOut
+	for _, o := range os {
+		what := o.Version + " " + o.Format
+		i := 0
+		for i < len(out) && out[i].Reason != o.Reason {
+			i++
+		}
+		if i == len(out) {
+			out = append(out, leftOut{Reason: o.Reason})
+		}
+		out[i].What = append(out[i].What, what)
+	}
+	return out
+}
+
+type proofPage struct {
+	D     docket
+	Files []recipe.File
+	File  recipe.File
+	Shown bool
+	Dark  bool
+}
+
+func newProofPage(d docket, path string) proofPage {
+	p := proofPage{D: d}
+	for _, f := range d.Work.Plan.Files {
+		if f.Entry.Format != "png" && f.Entry.Format != "jpeg" || f.Entry.ColourSpace() == export.CMYK {
+			continue
+		}
+		p.Files = append(p.Files, f)
+		// The size nearest to a site's header is the first to look at.
+		if path == f.Path || path == "" && (!p.Shown || abs(f.W-500) < abs(p.File.W-500)) {
+			p.File, p.Shown = f, true
+		}
+	}
+	for _, v := range d.Work.Plan.Versions {
+		p.Dark = p.Dark || p.Shown && v.Spec.Name == p.File.Version() && v.Spec.White()
+	}
+	return p
+}
+
+func abs(n int) int { return max(n, -n) }

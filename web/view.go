@@ -1,0 +1,192 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"dyekit/core/finding"
+	"dyekit/core/kit"
+	"dyekit/studio"
+)
+
+// stations in working order.
+var stations = []struct{ key, name string }{
+	{"master", "Master"}, {"inks", "Inks"}, {"versions", "Versions"},
+	{"files", "Files"}, {"proof", "Proof"}, {"kit", "Kit"},
+}
+
+// A knot is a station on the thread.
+type knot struct {
+	Number    int
+	Key, Name string
+	Note      string
+	State     string // done, look, none
+	Here      bool
+}
+
+// A docket is what stands above every station.
+type docket struct {
+	Mark    *studio.Mark
+	Work    *studio.Work
+	Title   string
+	Knots   []knot
+	State   string // in words
+	Files   int
+	Weight  string
+	Omitted int
+	Action  string // the one main action
+	Busy    bool
+	Hint    string // why the action cannot be done
+	Undo    bool
+	Next    *knot
+	Error   *studio.InputError // of the form just sent
+	Typed   map[string]string  // what was typed into it
+}
+
+func (s *Server) newDocket(w *studio.Work, here string) docket {
+	m := w.Mark
+	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}}
+	total, exact := studio.Total(w.Weights())
+	d.Weight = kit.Weight(total)
+	if !exact {
+		d.Weight = "about " + d.Weight
+	}
+	next := 1
+	if m.Kit != nil {
+		next = m.Kit.Number + 1
+	}
+	d.Action = fmt.Sprintf("Build kit %d", next)
+	switch {
+	case w.Stop != "":
+		d.State, d.Hint = "cannot be built: "+w.Stop, w.Stop
+	case m.Job != nil:
+		d.State, d.Busy = fmt.Sprintf("building kit %d", next), true
+	case m.Kit == nil:
+		d.State = "no kit yet"
+	case m.Kit.Build == w.Name:
+		d.State = fmt.Sprintf("kit %d is up to date", m.Kit.Number)
+		d.Hint = d.State
+	default:
+		d.State = fmt.Sprintf("kit %d is stale: something changed since", m.Kit.Number)
+	}
+	for i, st := range stations {
+		k := knot{Number: i + 1, Key: st.key, Name: st.name, Here: st.key == here}
+		k.Note, k.State = note(w, st.key)
+		d.Knots = append(d.Knots, k)
+		if k.Here {
+			d.Title = st.name + " · " + m.Client + " " + m.Name
+		} else if i > 0 && d.Knots[i-1].Here {
+			d.Next = &d.Knots[i]
+		}
+	}
+	return d
+}
+
+// note says in a word or two how a station stands.
+func note(w *studio.Work, key string) (text, state string) {
+	fs := w.Plan.Master.Findings
+	switch key {
+	case "master":
+		if n := fs.Count(finding.Stop); n > 0 {
+			return fmt.Sprintf("%d to mend", n), "stop"
+		}
+		if n := fs.Count(finding.Warn); n > 0 {
+			return fmt.Sprintf("%d to look at", n), "look"
+		}
+		if n := fs.Count(finding.Mended); n > 0 {
+			return fmt.Sprintf("%d mended", n), "done"
+		}
+		return "clean", "done"
+	case "inks":
+		return fmt.Sprint(len(w.Tones)), "done"
+	case "versions":
+		made := 0
+		for _, v := range w.Plan.Versions {
+			if v.Drawing != nil {
+				made++
+			}
+		}
+		if made < len(w.Plan.Versions) {
+			return fmt.Sprintf("%d of %d", made, len(w.Plan.Versions)), "look"
+		}
+		return fmt.Sprint(made), "done"
+	case "files":
+		return fmt.Sprint(len(w.Plan.Files)), "done"
+	case "proof":
+		return "", "none"
+	}
+	switch m := w.Mark; {
+	case m.Kit == nil:
+		return "", "none"
+	case m.Kit.Build != w.Name:
+		return fmt.Sprintf("%d stale", m.Kit.Number), "look"
+	default:
+		return fmt.Sprintf("%d built", m.Kits), "done"
+	}
+}
+
+// funcs are the words templates may use.
+var funcs = template.FuncMap{
+	"weight":   kit.Weight,
+	"sentence": sentence,
+	"upper":    strings.ToUpper,
+	"join":     strings.Join,
+	"percent":  func(v float64) string { return percent(v) },
+	"mm":       func(pt float64) string { return fmt.Sprintf("%.0f", pt/72*25.4) },
+	"inch":     func(pt float64) string { return fmt.Sprintf("%.2f", pt/72) },
+	"round":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"num":      func(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") },
+	"add":      func(a, b int) int { return a + b },
+	"day":      day,
+	"plural": func(n int, one, many string) string {
+		if n == 1 {
+			return fmt.Sprintf("%d %s", n, one)
+		}
+		return fmt.Sprintf("%d %s", n, many)
+	},
+	"typed": func(d docket, field, otherwise string) string {
+		if v, ok := d.Typed[field]; ok {
+			return v
+		}
+		return otherwise
+	},
+	"wrong": func(e *studio.InputError, field string) string {
+		if e == nil || e.Field != field {
+			return ""
+		}
+		return sentence(e.Message)
+	},
+	"contains": func(l []string, s string) bool { return slices.Contains(l, s) },
+}
+
+func percent(v float64) string {
+	switch p := v * 100; {
+	case p > 0 && p < 0.1:
+		return "under 0.1 %"
+	case p < 10:
+		return fmt.Sprintf("%.1f %%", p)
+	default:
+		return fmt.Sprintf("%.0f %%", p)
+	}
+}
+
+// day writes a time as people say it.
+func day(t time.Time) string {
+	now := time.Now()
+	t = t.In(now.Location())
+	switch y, m, d := t.Date(); {
+	case y == now.Year() && m == now.Month() && d == now.Day():
+		return "today " + t.Format("15:04")
+	case y == now.Year():
+		return t.Format("2 January")
+	}
+	return t.Format("2 January 2006")
+}
+
+// ratio writes a contrast, rounded down so that 2.99 never reads as 3.
+func ratio(v float64) string { return fmt.Sprintf("%.1f : 1", math.Floor(v*10)/10) }
