@@ -69,7 +69,7 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		d.State = "no kit yet"
 	case m.Kit.Build == w.Name:
 		d.State = fmt.Sprintf("kit %d is up to date", m.Kit.Number)
-		d.Hint = d.State
+		d.Hint, d.Action = d.State, "Up to date"
 	default:
 		d.State = fmt.Sprintf("kit %d is stale: something changed since", m.Kit.Number)
 	}
@@ -131,6 +131,7 @@ func note(w *studio.Work, key string) (text, state string) {
 
 // funcs are the words templates may use.
 var funcs = template.FuncMap{
+	"asset":    asset,
 	"weight":   kit.Weight,
 	"sentence": sentence,
 	"upper":    strings.ToUpper,
@@ -162,6 +163,13 @@ var funcs = template.FuncMap{
 		return sentence(e.Message)
 	},
 	"contains": func(l []string, s string) bool { return slices.Contains(l, s) },
+}
+
+// asset is the address of a shipped file. It changes with the file, so that
+// browsers may keep it and still never show an old one.
+func asset(name string) (string, error) {
+	b, err := staticFiles.ReadFile("static/" + name)
+	return "/static/" + name + "?v=" + kit.Hash(b)[:10], err
 }
 
 func percent(v float64) string {

@@ -127,7 +127,7 @@ func Difference(p, q Lab) float64 {
 	hm := (h1 + h2) / 2
 	if c1*c2 == 0 {
 		dh, hm = 0, h1+h2
-	} else if math.Abs(h1-h2) > 180 {
+	} else if math.Abs(h1-h2) > 180+1e-9 { // opposite hues must not tip over by rounding
 		if dh > 180 {
 			dh -= 360
 		} else {

@@ -27,7 +27,7 @@ func (p Path) Dash(pattern []float64, offset float64) Path {
 		offset += total
 	}
 	first := 0
-	for offset >= pattern[first] && (offset > 0 || pattern[first] == 0) {
+	for offset > 0 && offset >= pattern[first] {
 		offset -= pattern[first]
 		first = (first + 1) % len(pattern)
 	}
@@ -52,7 +52,12 @@ func (p Path) dash(pattern []float64, i int, rest float64) Path {
 		done := 0.0
 		for m.len-done > rest {
 			t0, t1 := m.param(done), m.param(done+rest)
-			if on {
+			switch {
+			case on && rest == 0: // a dash without length shows its caps
+				q := c.At(t0)
+				out.MoveTo(q)
+				out.LineTo(q.Add(c.Deriv(t0).Unit().Mul(1e-6)))
+			case on:
 				if !pen {
 					out.MoveTo(c.At(t0))
 				}
@@ -61,12 +66,6 @@ func (p Path) dash(pattern []float64, i int, rest float64) Path {
 			done += rest
 			i = (i + 1) % len(pattern)
 			rest, on, pen = pattern[i], i%2 == 0, false
-			if rest == 0 && on { // a dash without length shows its caps
-				q := c.At(m.param(done))
-				dir := c.Deriv(m.param(done)).Unit().Mul(1e-6)
-				out.MoveTo(q)
-				out.LineTo(q.Add(dir))
-			}
 		}
 		if m.len > done {
 			if on {

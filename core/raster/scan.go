@@ -9,7 +9,7 @@ import (
 )
 
 // flatness is how far, in pixels, a flattened curve may lie from the true one.
-const flatness = 1.0 / 32
+const flatness = 1.0 / 80
 
 // bandRows is the height of the strips a picture is drawn in: small enough
 // that a strip stays in the processor's cache, and the unit of parallel work.

@@ -101,8 +101,8 @@ func text(s string) string {
 		}
 		return c
 	}, s)
-	if len(s) > 200 { // DSC lines are at most 255 characters long
-		s = s[:200]
+	if len(s) > 100 { // DSC lines are at most 255 characters long, escapes included
+		s = s[:100]
 	}
 	return "(" + strings.NewReplacer(`\`, `\\`, "(", `\(`, ")", `\)`).Replace(s) + ")"
 }

@@ -1,0 +1,104 @@
+package png
+
+import (
+	"bytes"
+	"encoding/binary"
+	"image"
+	"image/color"
+	stdpng "image/png"
+	"math/rand/v2"
+	"testing"
+)
+
+// paint makes a picture from a function of place.
+func paint(w, h int, f func(x, y int) color.NRGBA) *image.NRGBA {
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			img.SetNRGBA(x, y, f(x, y))
+		}
+	}
+	return img
+}
+
+// Whatever colour type is chosen, the reader of the standard library sees the
+// very same pixels.
+func TestEveryTypeIsLossless(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	noise := func(x, y int) color.NRGBA {
+		return color.NRGBA{uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(1 + r.IntN(255))}
+	}
+	for _, c := range []struct {
+		name        string
+		img         *image.NRGBA
+		kind, depth byte
+	}{
+		{"one colour", paint(5, 3, func(x, y int) color.NRGBA { return color.NRGBA{200, 10, 10, 255} }), palette, 1},
+		{"two with bare", paint(17, 9, func(x, y int) color.NRGBA { return color.NRGBA{200, 10, 10, uint8(255 * (x & 1))} }), palette, 1},
+		{"four", paint(9, 9, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x % 4 * 60), 10, 10, 255} }), palette, 2},
+		{"sixteen", paint(33, 9, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x % 16 * 16), 10, 90, 255} }), palette, 4},
+		{"ramp of opacity", paint(256, 4, func(x, y int) color.NRGBA {
+			if x == 0 {
+				return color.NRGBA{}
+			}
+			return color.NRGBA{26, 95, 122, uint8(x)}
+		}), palette, 8},
+		{"grey", paint(64, 64, func(x, y int) color.NRGBA { v := uint8(x * y); return color.NRGBA{v, v, v, 255} }), grey, 8},
+		{"grey and opacity", paint(64, 64, func(x, y int) color.NRGBA { v := uint8(x * 4); return color.NRGBA{v, v, v, uint8(1 + y*3)} }), greyAlpha, 8},
+		{"photograph", paint(64, 64, func(x, y int) color.NRGBA { c := noise(x, y); c.A = 255; return c }), trueColor, 8},
+		{"all of it", paint(64, 64, noise), trueAlpha, 8},
+	} {
+		b, err := Encode(c.img, Options{PPI: 300})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if b[25] != c.kind || b[24] != c.depth {
+			t.Errorf("%s: colour type %d of %d bits, want %d of %d", c.name, b[25], b[24], c.kind, c.depth)
+		}
+		got, err := stdpng.Decode(bytes.NewReader(b))
+		if err != nil {
+			t.Fatalf("%s: %v", c.name, err)
+		}
+		for y := range c.img.Rect.Dy() {
+			for x := range c.img.Rect.Dx() {
+				if g, w := color.NRGBAModel.Convert(got.At(x, y)), c.img.NRGBAAt(x, y); g != w {
+					t.Fatalf("%s: pixel %d,%d is %v, want %v", c.name, x, y, g, w)
+				}
+			}
+		}
+		again, _ := Encode(c.img, Options{PPI: 300})
+		if !bytes.Equal(b, again) {
+			t.Errorf("%s: not the same bytes twice", c.name)
+		}
+	}
+}
+
+// Pixels per metre for the resolutions of the trade: round(ppi / 0.0254),
+// PNG section 11.3.5.3.
+func TestResolution(t *testing.T) {
+	img := paint(1, 1, func(x, y int) color.NRGBA { return color.NRGBA{A: 255} })
+	for ppi, want := range map[float64]uint32{72: 2835, 150: 5906, 300: 11811, 350: 13780} {
+		b, err := Encode(img, Options{PPI: ppi})
+		if err != nil {
+			t.Fatal(err)
+		}
+		i := bytes.Index(b, []byte("pHYs"))
+		if i < 0 || binary.BigEndian.Uint32(b[i+4:]) != want || binary.BigEndian.Uint32(b[i+8:]) != want || b[i+12] != 1 {
+			t.Errorf("%v ppi: % x, want %d twice and the metre", ppi, b[i+4:i+13], want)
+		}
+	}
+	b, _ := Encode(img, Options{})
+	if bytes.Contains(b, []byte("pHYs")) {
+		t.Error("a resolution nobody asked for")
+	}
+}
+
+func TestNoPalette(t *testing.T) {
+	img := paint(8, 8, func(x, y int) color.NRGBA { return color.NRGBA{200, 0, 0, uint8(x * 30)} })
+	if b, _ := Encode(img, Options{NoPalette: true}); b[25] != trueAlpha {
+		t.Errorf("colour type %d", b[25])
+	}
+	if _, err := Encode(image.NewNRGBA(image.Rectangle{}), Options{}); err == nil {
+		t.Error("a picture without pixels was written")
+	}
+}
