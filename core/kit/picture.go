@@ -30,6 +30,7 @@ var (
 	curve = tolerance{step: 24, share: 0.005, mean: 0.8} // rewritten curves and inks
 	lossy = tolerance{step: 40, share: 0.01, mean: 3}    // JPEG at its quality
 	shape = tolerance{step: 64, share: 0.01, mean: 2.5}  // opacity by another renderer
+	jags  = tolerance{step: 128, share: 0.02, mean: 8}   // no antialiasing
 )
 
 // A difference is how two pictures of the same size compare.
@@ -74,6 +75,45 @@ func compare(a, b *image.NRGBA, t tolerance, alphaOnly bool) difference {
 	}
 	d.share = float64(off) / float64(n)
 	d.mean = sum / float64(4*n)
+	return d
+}
+
+// jagged compares a picture without antialiasing with a smooth one of the same
+// size: a pixel is off if it lies outside the range of the nine smooth pixels
+// around its place.
+func jagged(hard, smooth *image.NRGBA) difference {
+	w, h := hard.Rect.Dx(), hard.Rect.Dy()
+	at := func(img *image.NRGBA, x, y, c int) int {
+		p := img.Pix[img.PixOffset(x, y):]
+		if c == 3 {
+			return int(p[3])
+		}
+		return int(p[c]) * int(p[3]) / 255
+	}
+	var d difference
+	off := 0
+	for y := range h {
+		for x := range w {
+			worst := 0
+			for c := range 4 {
+				lo, hi := 255, 0
+				for v := max(0, y-1); v <= min(h-1, y+1); v++ {
+					for u := max(0, x-1); u <= min(w-1, x+1); u++ {
+						k := at(smooth, u, v, c)
+						lo, hi = min(lo, k), max(hi, k)
+					}
+				}
+				k := at(hard, x, y, c)
+				worst = max(worst, lo-k, k-hi)
+			}
+			d.most = max(d.most, worst)
+			d.mean += float64(worst) / float64(w*h)
+			if worst > jags.step {
+				off++
+			}
+		}
+	}
+	d.share = float64(off) / float64(w*h)
 	return d
 }
 

@@ -214,6 +214,7 @@ func (r *pdfResources) object(name string, m *machine) error {
 		if err != nil {
 			return err
 		}
+		r.facts.RGB = r.facts.RGB || space == "/DeviceRGB"
 		m.picture(img)
 	default:
 		return fmt.Errorf("object %s is of an unknown kind", name)

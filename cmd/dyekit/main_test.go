@@ -1,0 +1,203 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// program is the built binary: exit codes and streams are what people script
+// against, so the tests use them as they do.
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "dyekit-cmd-")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "dyekit")
+	if out, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+type result struct {
+	code     int
+	out, err string
+}
+
+func call(t *testing.T, stdin string, args ...string) result {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Stdin = strings.NewReader(stdin)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	if _, ok := err.(*exec.ExitError); err != nil && !ok {
+		t.Fatal(err)
+	}
+	return result{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+const (
+	kettle = "../../studio/demo/odd-kettle.svg"
+	dot    = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle cx="4" cy="4" r="4"/></svg>`
+	tiny   = `{"name":"tiny","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"png","widths":[20]},{"format":"svg"}]}`
+)
+
+func file(t *testing.T, name, body string) string {
+	t.Helper()
+	p := filepath.Join(t.TempDir(), name)
+	if err := os.WriteFile(p, []byte(body), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+func TestMakeInspectVerify(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "kit.zip")
+	r := call(t, "", "make", kettle, "--out", out, "--brand", "Odd Kettle", "--recipe", "web", "--readers", "all", "--json")
+	if r.code != 0 || r.err != "" {
+		t.Fatalf("make: %d %s", r.code, r.err)
+	}
+	var rep struct {
+		Kit   string
+		Files []struct {
+			Path    string
+			Version string
+			Width   int `json:"width_px"`
+			SHA256  string
+			Checks  []struct {
+				Name string
+				OK   bool
+			}
+		}
+		Omitted  []map[string]string
+		Findings []struct{ Code, Severity, Message string }
+	}
+	if err := json.Unmarshal([]byte(r.out), &rep); err != nil {
+		t.Fatalf("%v in %.200s", err, r.out)
+	}
+	if rep.Kit != "odd-kettle_kit_r1" || len(rep.Files) != 18 || rep.Omitted == nil || len(rep.Findings) == 0 {
+		t.Errorf("report: %+v", rep)
+	}
+	if r := call(t, "", "verify", out); r.code != 0 {
+		t.Errorf("verify: %d %s", r.code, r.err)
+	}
+	r = call(t, "", "inspect", kettle, "--json")
+	var in struct {
+		Parts   []string
+		Colours []struct{ RGB string }
+	}
+	if err := json.Unmarshal([]byte(r.out), &in); r.code != 0 || err != nil || len(in.Parts) != 3 || len(in.Colours) != 3 {
+		t.Errorf("inspect: %d %v %+v", r.code, err, in)
+	}
+	if r := call(t, "", "version"); r.code != 0 || !strings.HasPrefix(r.out, "dyekit ") {
+		t.Errorf("version: %+v", r)
+	}
+}
+
+func TestStandardInput(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "kit")
+	r := call(t, dot, "make", "-", "--out", out, "--recipe", file(t, "r.json", tiny), "--readers", "none")
+	if r.code != 0 {
+		t.Fatalf("%d %s", r.code, r.err)
+	}
+	if _, err := os.Stat(filepath.Join(out, "mark_colour.svg")); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestFontsAreAddedByHand(t *testing.T) {
+	text := `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 40"><text x="5" y="30" font-size="24" font-family="My Face">Ab</text></svg>`
+	m := file(t, "m.svg", text)
+	if r := call(t, "", "inspect", m); r.code != 2 || !strings.Contains(r.err, `"My Face"`) {
+		t.Errorf("without the font: %+v", r)
+	}
+	// A font of another name does not stand in for it.
+	if r := call(t, "", "inspect", m, "--fonts", "../../core/fonts/shipped"); r.code != 2 {
+		t.Errorf("with other fonts: %+v", r)
+	}
+	other := file(t, "o.svg", strings.Replace(text, "My Face", "Alfa Slab One", 1))
+	if r := call(t, "", "inspect", other, "--fonts", "../../core/fonts/shipped/alfa-slab-one.ttf"); r.code != 0 {
+		t.Errorf("with its font: %+v", r)
+	}
+}
+
+// Wrong input gives one line that says what is wrong and where, exit code 2,
+// and nothing is written.
+func TestRefusals(t *testing.T) {
+	full := t.TempDir()
+	if err := os.WriteFile(filepath.Join(full, "mine.txt"), []byte("x"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	good := file(t, "good.svg", dot)
+	for name, c := range map[string]struct {
+		args []string
+		want string
+	}{
+		"no master":       {[]string{"make", "nosuch.svg"}, "there is no file nosuch.svg"},
+		"not SVG":         {[]string{"make", file(t, "a.svg", "<html></html>")}, "root element is <html>"},
+		"text":            {[]string{"make", file(t, "a.svg", "hello")}, "neither an SVG drawing nor a picture"},
+		"broken XML":      {[]string{"make", file(t, "a.svg", dot[:len(dot)-20])}, "line 1"},
+		"empty file":      {[]string{"make", file(t, "a.svg", "")}, "empty"},
+		"empty drawing":   {[]string{"make", file(t, "a.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"/>`)}, "empty"},
+		"PDF":             {[]string{"make", file(t, "a.pdf", "%PDF-1.4")}, "PDF masters cannot be read yet"},
+		"damaged picture": {[]string{"make", file(t, "a.png", "\x89PNG\r\n\x1a\nxxxx")}, "damaged"},
+		"unknown key":     {[]string{"make", good, "--recipe", file(t, "r.json", strings.Replace(tiny, `"widths"`, `"width"`, 1))}, "recipe r.json: files[0].width: is not a key known here"},
+		"no recipe":       {[]string{"make", good, "--recipe", "nosuch"}, "there is no recipe nosuch"},
+		"unsafe name":     {[]string{"make", good, "--recipe", file(t, "r.json", strings.Replace(tiny, `"tiny"`, `"tiny","naming":"../{brand}"`, 1))}, "naming"},
+		"brand":           {[]string{"make", good, "--brand", "日本"}, "leaves nothing for a file name"},
+		"readers":         {[]string{"make", good, "--readers", "some"}, `"some" is not auto, none or all`},
+		"flag":            {[]string{"make", good, "--nosuch"}, "unknown flag"},
+		"filter":          {[]string{"make", file(t, "a.svg", strings.Replace(dot, "r=", `filter="url(#f)" r=`, 1))}, "a filter cannot be drawn right yet"},
+	} {
+		out := filepath.Join(t.TempDir(), "kit")
+		r := call(t, "", append(c.args, "--out", out)...)
+		if r.code != 2 || !strings.HasPrefix(r.err, "dyekit: ") || strings.Count(r.err, "\n") != 1 || !strings.Contains(r.err, c.want) || r.out != "" {
+			t.Errorf("%s: %+v, want %q", name, r, c.want)
+		}
+		if _, err := os.Stat(out); !os.IsNotExist(err) {
+			t.Errorf("%s: something was written", name)
+		}
+	}
+	r := call(t, "", "make", good, "--out", full)
+	if r.code != 2 || !strings.Contains(r.err, "is not empty") {
+		t.Errorf("full folder: %+v", r)
+	}
+	if r := call(t, "", "make", good); r.code != 2 || !strings.Contains(r.err, "--out") {
+		t.Errorf("no --out: %+v", r)
+	}
+	if r := call(t, "", "verify", full); r.code != 2 || !strings.Contains(r.err, "not a kit") {
+		t.Errorf("verify of something else: %+v", r)
+	}
+	if r := call(t, "", "work"); r.code != 2 || !strings.Contains(r.err, "DYEKIT_DSN") {
+		t.Errorf("work without a database: %+v", r)
+	}
+}
+
+func TestVerifyFails(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "kit")
+	if r := call(t, dot, "make", "-", "--out", out, "--recipe", file(t, "r.json", tiny), "--readers", "none"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	p := filepath.Join(out, "mark_colour.svg")
+	b, err := os.ReadFile(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(p, append(b, ' '), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	r := call(t, "", "verify", out)
+	if r.code != 1 || !strings.Contains(r.err, "mark_colour.svg") {
+		t.Errorf("%+v", r)
+	}
+}

@@ -1,0 +1,365 @@
+package kit
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"dyekit/core/export"
+	"dyekit/core/intake"
+	"dyekit/core/kit/outside"
+	"dyekit/core/recipe"
+)
+
+// demo masters, drawn for Dye Kit.
+func master(t testing.TB, name string) []byte {
+	t.Helper()
+	b, err := os.ReadFile("../../studio/demo/" + name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func parse(t testing.TB, s string) *recipe.Recipe {
+	t.Helper()
+	r, err := recipe.Parse([]byte(s))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// small is a recipe that has everything and makes it small.
+const small = `{"name":"small","naming":"{brand}_{version}_{size}_{colour}","frame":{"margin":"4%"},
+ "versions":[{"name":"colour","treatment":"as-drawn"},
+  {"name":"black","treatment":"single-ink","ink":{"name":"Black","rgb":"#000000","cmyk":[0,0,0,100]}},
+  {"name":"white","treatment":"single-ink","ink":{"name":"White","rgb":"#ffffff","cmyk":[0,0,0,0]}},
+  {"name":"plum","treatment":"single-ink","ink":{"name":"Plum","rgb":"#6b2d4f","cmyk":[40,85,20,35],"spot":"Kettle Plum"}}],
+ "files":[{"format":"png","widths":[300,64],"ppi":72},{"format":"png","size":"2x1in","ppi":150},{"format":"png","heights":[50],"antialias":false},
+  {"format":"jpeg","widths":[200],"ppi":300,"colour":"cmyk"},{"format":"jpeg","widths":[200],"backing":"#333333"},
+  {"format":"svg"},{"format":"pdf","colour":"cmyk"},{"format":"pdf","colour":"rgb","versions":["colour"]},{"format":"eps","colour":"cmyk"},{"format":"eps","colour":"rgb"}]}`
+
+func input(t testing.TB) Input {
+	return Input{Master: master(t, "odd-kettle.svg"), MasterName: "odd-kettle.svg", Brand: "Odd Kettle", Recipe: parse(t, small), Readers: outside.None}
+}
+
+func build(t testing.TB, in Input) *Kit {
+	t.Helper()
+	k, err := Build(context.Background(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return k
+}
+
+func zipped(t testing.TB, k *Kit) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := k.Zip(&b); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestSameInputSameBytes(t *testing.T) {
+	a, b := zipped(t, build(t, input(t))), zipped(t, build(t, input(t)))
+	if !bytes.Equal(a, b) {
+		t.Error("two builds of the same differ")
+	}
+	in := input(t)
+	in.Number = 2
+	if c := build(t, in); c.Kit != "odd-kettle_kit_r2" {
+		t.Errorf("kit 2 is called %s", c.Kit)
+	}
+}
+
+// Every kind of file goes through its checks; the outside readers must all
+// be there and agree.
+func TestEveryKindOfFile(t *testing.T) {
+	in := input(t)
+	in.Readers = outside.All
+	k := build(t, in)
+	kinds := map[string]int{}
+	for _, f := range k.Files {
+		kinds[f.Format+" "+f.Colour]++
+		names := map[string]bool{}
+		for _, c := range f.Checks {
+			names[c.Name] = true
+			if !c.OK {
+				t.Errorf("%s: %s failed: %s", f.Path, c.Name, c.Found)
+			}
+		}
+		if !names["opens"] || !names["picture"] {
+			t.Errorf("%s was checked for %v only", f.Path, names)
+		}
+		if f.Version != "colour" && f.Format != "jpeg" && f.Format != "svg" && !names["inks"] {
+			t.Errorf("%s: its inks were not checked", f.Path)
+		}
+	}
+	for _, want := range []string{"png rgb", "jpeg cmyk", "jpeg rgb", "svg rgb", "pdf cmyk", "pdf rgb", "eps cmyk", "eps rgb"} {
+		if kinds[want] == 0 {
+			t.Errorf("no %s", want)
+		}
+	}
+	read := map[string]bool{}
+	for _, r := range k.Readers.Read {
+		read[r.Reader] = true
+	}
+	for _, want := range []string{"ghostscript", "librsvg", "poppler"} {
+		if !read[want] {
+			t.Errorf("%s read nothing", want)
+		}
+	}
+	if i := slices.IndexFunc(k.Omitted, func(o recipe.Omission) bool { return o.Version == "white" && o.Format == "pdf" }); i < 0 {
+		t.Errorf("white PDF is not left out: %v", k.Omitted)
+	}
+}
+
+func TestDemoMasters(t *testing.T) {
+	for _, c := range []struct {
+		file string
+		most int // versions made
+		code string
+	}{
+		{"larkmoor-roundel.svg", 1, "outside-page"}, {"odd-kettle.svg", 4, "live-text"}, {"fennick-diamond.jpg", 1, "raster-inside"},
+	} {
+		in := input(t)
+		in.Master, in.MasterName, in.Readers = master(t, c.file), c.file, outside.All
+		k := build(t, in)
+		made := map[string]bool{}
+		for _, f := range k.Files {
+			for v := range strings.SplitSeq(f.Version, "+") {
+				made[v] = true
+			}
+		}
+		if len(made) != c.most {
+			t.Errorf("%s: versions %v, want %d", c.file, made, c.most)
+		}
+		if !hasCode(k, c.code) {
+			t.Errorf("%s: no %s in %v", c.file, c.code, k.Findings)
+		}
+	}
+}
+
+func hasCode(k *Kit, code string) bool {
+	for _, f := range k.Findings {
+		if f.Code == code {
+			return true
+		}
+	}
+	return false
+}
+
+func TestMends(t *testing.T) {
+	in := input(t)
+	in.Master = master(t, "larkmoor-roundel.svg")
+	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"png","widths":[100]}]}`)
+	with := build(t, in)
+	in.Options.Mends = []intake.Mend{intake.DropBacking}
+	without := build(t, in)
+	if with.Files[0].HeightPx == without.Files[0].HeightPx {
+		t.Error("the frame is the same with and without the backing")
+	}
+	for _, c := range without.Files[0].Checks {
+		if c.Name == "transparency" && c.Found != "transparent" {
+			t.Errorf("without its backing the art is %s", c.Found)
+		}
+	}
+	in.Options.Mends = []intake.Mend{"nonsense"}
+	if _, err := Build(context.Background(), in); err == nil {
+		t.Error("an unknown mend was taken")
+	}
+}
+
+// A file that is not what it claims to be is found, whatever was done to it.
+func TestVerifyFindsEveryChange(t *testing.T) {
+	k := build(t, input(t))
+	whole := zipped(t, k)
+	files := func() map[string][]byte {
+		m, err := OpenZip(whole)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return m
+	}
+	if r, err := Verify(context.Background(), files(), nil); err != nil || len(r.Files) != len(k.Files) {
+		t.Fatalf("an untouched kit: %v", err)
+	}
+	path := k.Files[0].Path
+	for name, change := range map[string]func(m map[string][]byte){
+		"a bit":       func(m map[string][]byte) { m[path][len(m[path])/2] ^= 1 },
+		"a file gone": func(m map[string][]byte) { delete(m, path) },
+		"one more":    func(m map[string][]byte) { m["PNG/extra.png"] = []byte("x") },
+		"the master":  func(m map[string][]byte) { m["MASTER/odd-kettle.svg"][30] ^= 1 },
+		"swapped": func(m map[string][]byte) {
+			// Another picture under the same name, its hash corrected: only the
+			// comparison with the art can tell.
+			other := m["PNG/odd-kettle_black_300_rgb.png"]
+			m["PNG/odd-kettle_colour_300_rgb.png"] = other
+			var man Manifest
+			if err := json.Unmarshal(m["kit.json"], &man); err != nil {
+				t.Fatal(err)
+			}
+			for i := range man.Files {
+				if f := &man.Files[i]; f.Path == "PNG/odd-kettle_colour_300_rgb.png" {
+					f.SHA256, f.Bytes = Hash(other), len(other)
+				}
+			}
+			m["kit.json"], _ = json.Marshal(man)
+		},
+	} {
+		m := files()
+		change(m)
+		if _, err := Verify(context.Background(), m, nil); !errors.Is(err, ErrCheck) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := Verify(context.Background(), map[string][]byte{"a": nil}, nil); !errors.Is(err, ErrNotKit) {
+		t.Errorf("no kit: %v", err)
+	}
+}
+
+// The checks must be able to fail: a broken encoder is caught by each.
+func TestChecksCatchWrongFiles(t *testing.T) {
+	in := input(t)
+	p, err := NewPlan(context.Background(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	j := newJob(in.Brand, p)
+	plan := map[string]recipe.File{}
+	for _, f := range p.Files {
+		plan[f.Path] = f
+	}
+	get := func(path string) (recipe.File, []byte) {
+		f, ok := plan[path]
+		if !ok {
+			t.Fatalf("no %s in %v", path, plan)
+		}
+		b, err := j.encode(context.Background(), f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f, b
+	}
+	expect := func(name string, f recipe.File, data []byte, check string) {
+		t.Helper()
+		cs, err := j.check(context.Background(), f, data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if c, bad := failed(cs); !bad || check != "" && c.Name != check {
+			t.Errorf("%s: failed %v %q, want %q (%v)", name, bad, c.Name, check, cs)
+		}
+	}
+	f, b := get("PNG/odd-kettle_black_300_rgb.png")
+	wrong := f
+	wrong.W++
+	expect("size", wrong, b, "pixel-size")
+	wrong = f
+	wrong.PPI = 300
+	expect("resolution", wrong, b, "resolution")
+	expect("cut off", f, b[:len(b)/2], "opens")
+	wrong = f
+	wrong.Versions = []string{"white"}
+	expect("other ink", wrong, b, "")
+	f, b = get("EPS/odd-kettle_black_cmyk.eps")
+	expect("EPS ink", f, bytes.ReplaceAll(b, []byte("0 0 0 1 k"), []byte("0 0 1 1 k")), "inks")
+	expect("EPS box", f, bytes.ReplaceAll(b, []byte("HiResBoundingBox: 0 0 "), []byte("HiResBoundingBox: 0 0 9")), "")
+	expect("EPS path", f, bytes.Replace(b, []byte(" c\n"), []byte(" l\n"), 1), "opens")
+	f, b = get("PDF/odd-kettle_cmyk.pdf")
+	wrong = f
+	wrong.Versions = f.Versions[:1]
+	expect("PDF pages", wrong, b, "pages")
+	f, b = get("SVG/odd-kettle_colour_rgb.svg")
+	expect("SVG text", f, bytes.Replace(b, []byte("</svg>"), []byte("<text/></svg>"), 1), "no-fonts")
+	expect("SVG shape gone", f, append(append([]byte{}, b[:bytes.LastIndex(b, []byte("<path"))]...), "</svg>\n"...), "picture")
+}
+
+func TestRefusedMasters(t *testing.T) {
+	in := input(t)
+	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="9" height="9"/><rect width="5" height="5" filter="url(#f)"/></svg>`)
+	if _, err := Build(context.Background(), in); !errors.Is(err, ErrRefused) {
+		t.Errorf("a filter: %v", err)
+	}
+	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 99"><rect width="60" height="60"/><rect x="30" width="60" height="60" fill="red" opacity=".5"/></svg>`)
+	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"eps"},{"format":"png","widths":[50]}]}`)
+	k := build(t, in)
+	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "transparency") || strings.Contains(k.Omitted[0].Reason, export.ErrCannot.Error()) {
+		t.Errorf("translucent EPS: %v", k.Omitted)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if _, err := Build(ctx, input(t)); !errors.Is(err, context.Canceled) {
+		t.Errorf("cancelled: %v", err)
+	}
+}
+
+func TestSave(t *testing.T) {
+	k := build(t, input(t))
+	dir := t.TempDir()
+	at := filepath.Join(dir, "kit")
+	if err := k.Save(at, false); err != nil {
+		t.Fatal(err)
+	}
+	files, err := Open(at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Verify(context.Background(), files, nil); err != nil {
+		t.Errorf("the folder: %v", err)
+	}
+	if err := k.Save(at, false); !errors.Is(err, ErrNotEmpty) {
+		t.Errorf("a second time: %v", err)
+	}
+	if err := k.Save(at, true); err != nil {
+		t.Errorf("with force: %v", err)
+	}
+	if err := k.Save(filepath.Join(dir, "kit.zip"), false); err != nil {
+		t.Fatal(err)
+	}
+	z, err := zip.OpenReader(filepath.Join(dir, "kit.zip"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer z.Close()
+	for _, f := range z.File {
+		if !strings.HasPrefix(f.Name, "odd-kettle_kit_r1/") || f.Modified.Year() != 1980 {
+			t.Errorf("%s of %v", f.Name, f.Modified)
+		}
+	}
+	left, _ := filepath.Glob(filepath.Join(dir, ".dyekit-*"))
+	if len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+func TestGuide(t *testing.T) {
+	in := input(t)
+	in.Brand = `Odd <b>"Kettle"</b>`
+	k := build(t, in)
+	var page string
+	for _, f := range k.Extra {
+		if f.Path == "START-HERE.html" {
+			page = string(f.Data)
+		}
+	}
+	for _, bad := range []string{"<b>\"", "http://", "https://", "<script"} {
+		if strings.Contains(page, bad) {
+			t.Errorf("the guide holds %q", bad)
+		}
+	}
+	for _, f := range k.Files {
+		if f.Format != "png" && !strings.Contains(page, `href="`+f.Path+`"`) {
+			t.Errorf("the guide does not lead to %s", f.Path)
+		}
+	}
+}

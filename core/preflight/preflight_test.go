@@ -1,0 +1,92 @@
+package preflight
+
+import (
+	"context"
+	"math"
+	"strings"
+	"testing"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/intake/svg"
+)
+
+func read(t *testing.T, body string) (*drawing.Drawing, finding.List) {
+	t.Helper()
+	d, _, err := svg.Read(context.Background(), []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">`+body+`</svg>`), svg.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return Check(d)
+}
+
+func TestFindings(t *testing.T) {
+	const dot = `<circle cx="50" cy="50" r="45"/>`
+	for name, c := range map[string]struct {
+		body string
+		code string
+		sev  finding.Severity
+		says string
+	}{
+		"stroke":       {`<circle cx="50" cy="50" r="40" stroke="red"/>`, "stroke", finding.Mended, ""},
+		"backing":      {`<rect width="100" height="100" fill="white"/>` + dot, "backing", finding.Warn, "white"},
+		"dark backing": {`<rect width="100" height="100" fill="#206047"/>` + dot, "backing", finding.Warn, "#206047"},
+		"outside":      {dot + `<circle cx="150" cy="50" r="9"/>`, "outside-page", finding.Mended, ""},
+		"cut":          {dot + `<rect x="80" y="5" width="40" height="9"/>`, "cut-off", finding.Warn, ""},
+		"near colours": {`<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#1a1a1a"/>`, "near-colours", finding.Warn, "#1b1b1b and #1a1a1a"},
+		"gradient":     {`<linearGradient id="g"><stop stop-color="red"/><stop offset="1"/></linearGradient><rect width="100" height="100" fill="url(#g)"/>`, "gradient", finding.Note, ""},
+		"translucent":  {dot + `<rect width="50" height="50" fill="red" opacity=".5"/>`, "translucent", finding.Note, ""},
+		"empty room":   {`<circle cx="20" cy="20" r="15"/>`, "empty-room", finding.Note, "right 65 %"},
+		"clear paint":  {dot + `<circle cx="20" cy="20" r="5" fill="none"/><path d="M5 5h0"/>`, "hidden", finding.Note, ""},
+	} {
+		_, fs := read(t, c.body)
+		found := false
+		for _, f := range fs {
+			found = found || f.Code == c.code && f.Severity == c.sev && strings.Contains(f.Message, c.says)
+		}
+		if !found {
+			t.Errorf("%s: no %s %s in %v", name, c.sev, c.code, fs)
+		}
+	}
+	if _, fs := read(t, dot); len(fs) != 0 {
+		t.Errorf("a clean master has %v", fs)
+	}
+}
+
+// The backing is told by geometry: a large disc, a frame, or a box that does
+// not hold the rest is none.
+func TestWhatIsNoBacking(t *testing.T) {
+	for name, body := range map[string]string{
+		"disc":           `<circle cx="50" cy="50" r="50" fill="white"/><circle cx="50" cy="50" r="9"/>`,
+		"alone":          `<rect width="100" height="100"/>`,
+		"small box":      `<rect width="40" height="40" fill="white"/><circle cx="50" cy="50" r="30"/>`,
+		"rounded":        `<rect width="100" height="100" rx="40" fill="white"/><circle cx="50" cy="50" r="9"/>`,
+		"not the lowest": `<circle cx="50" cy="50" r="9"/><rect width="100" height="100" fill="white"/>`,
+	} {
+		d, _ := read(t, body)
+		if b, ok := Backing(d); ok {
+			t.Errorf("%s: %v is a backing", name, b.Path.Bounds())
+		}
+	}
+	d, _ := read(t, `<g><rect width="100" height="100" fill="white"/></g><circle cx="50" cy="50" r="9"/>`)
+	if e := DropBacking(d); len(e.Nodes) != 1 || len(d.Nodes) != 2 {
+		t.Errorf("dropped: %d nodes left, master has %d", len(e.Nodes), len(d.Nodes))
+	}
+}
+
+func TestTones(t *testing.T) {
+	d, _ := read(t, `<rect width="100" height="50" fill="#b3402c"/><rect y="50" width="100" height="50" fill="#206047"/><rect width="100" height="25" fill="#f4e3b5"/><rect x="99" width="1" height="1" fill="#123456"/><rect x="99" width="1" height="1" fill="#f4e3b5"/>`)
+	tones, err := Tones(context.Background(), d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := map[string]float64{"#206047": 0.5, "#b3402c": 0.25, "#f4e3b5": 0.25, "#123456": 0}
+	for _, x := range tones {
+		if w, ok := want[x.Colour.RGB.Hex()]; !ok || math.Abs(x.Share-w) > 0.01 {
+			t.Errorf("%s covers %v, want %v", x.Colour.RGB.Hex(), x.Share, w)
+		}
+	}
+	if len(tones) != 4 || tones[0].Colour.RGB.Hex() != "#206047" {
+		t.Errorf("%v", tones)
+	}
+}
