@@ -1,0 +1,514 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"dyekit/core/intake"
+	"dyekit/core/kit"
+	"dyekit/internal/testkit"
+)
+
+var database *testkit.Database
+
+func TestMain(m *testing.M) {
+	var err error
+	if database, err = testkit.StartDatabase(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	code := m.Run()
+	database.Close()
+	os.Exit(code)
+}
+
+func open(t *testing.T) *Studio {
+	t.Helper()
+	return openAt(t, database.New(t))
+}
+
+func openAt(t *testing.T, dsn string) *Studio {
+	t.Helper()
+	s, err := Open(context.Background(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+const dot = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><rect width="90" height="60" fill="#fff"/><circle cx="40" cy="30" r="20" fill="#206047"/></svg>`
+
+func take(t *testing.T, s *Studio, client, mark string) *Mark {
+	t.Helper()
+	m, err := s.TakeIn(context.Background(), Taking{client, mark, "dot.svg", []byte(dot)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+func work(t *testing.T, s *Studio, id int64) *Work {
+	t.Helper()
+	m, err := s.Mark(context.Background(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Work(context.Background(), m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return w
+}
+
+// until waits for a job to end.
+func until(t *testing.T, s *Studio, id int64) *Job {
+	t.Helper()
+	for range 600 {
+		j, err := s.Job(context.Background(), id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !j.Open() {
+			return j
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatal("the build does not end")
+	return nil
+}
+
+// workers runs n workers until the test ends or stop is called.
+func workers(t *testing.T, s *Studio, n int) (stop func()) {
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{}, n)
+	for range n {
+		go func() {
+			s.Worker(ctx)
+			done <- struct{}{}
+		}()
+	}
+	stopped := false
+	stop = func() {
+		if stopped {
+			return
+		}
+		stopped = true
+		cancel()
+		for range n {
+			<-done
+		}
+	}
+	t.Cleanup(stop)
+	return stop
+}
+
+func TestMastersAreKeptByteForByte(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "Larkmoor  Tramway ", "Roundel")
+	if m.Client != "Larkmoor Tramway" || m.Master.Revision != 1 || m.Master.Filename != "dot.svg" {
+		t.Errorf("%+v", m)
+	}
+	b, err := s.Bytes(context.Background(), m.Master)
+	if err != nil || string(b) != dot {
+		t.Errorf("%v, %d bytes", err, len(b))
+	}
+	// A new revision leaves the old one as it was.
+	if err := s.Revise(context.Background(), m.ID, Taking{Filename: "dot2.svg", Data: []byte(strings.Replace(dot, "206047", "b3402c", 1))}); err != nil {
+		t.Fatal(err)
+	}
+	n, _ := s.Mark(context.Background(), m.ID)
+	if n.Master.Revision != 2 || n.Master.Filename != "dot2.svg" {
+		t.Errorf("%+v", n.Master)
+	}
+	if b, err := s.Bytes(context.Background(), m.Master); err != nil || string(b) != dot {
+		t.Error("the first revision has changed")
+	}
+}
+
+func TestLargeBytesAreKeptInChunks(t *testing.T) {
+	s := open(t)
+	data := bytes.Repeat([]byte("0123456789abcdef"), 3<<16+5)
+	h, err := s.put(context.Background(), data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, err := s.put(context.Background(), data); err != nil || again != h {
+		t.Error("the same bytes have two names")
+	}
+	got, err := s.get(context.Background(), h)
+	if err != nil || !bytes.Equal(got, data) {
+		t.Errorf("%v, %d of %d bytes", err, len(got), len(data))
+	}
+	var rows int
+	s.db.QueryRow("SELECT COUNT(*) FROM blob_chunks").Scan(&rows)
+	if rows != 4 {
+		t.Errorf("%d chunks of at most 1 MiB", rows)
+	}
+	// Damage is found, not handed on.
+	if _, err := s.db.Exec("UPDATE blob_chunks SET data = 'x' WHERE seq = 2"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.get(context.Background(), h); err == nil || !strings.Contains(err.Error(), "damaged") {
+		t.Errorf("damaged bytes: %v", err)
+	}
+	if _, err := s.get(context.Background(), Hash{1}); !errors.Is(err, ErrNotFound) {
+		t.Errorf("unknown bytes: %v", err)
+	}
+}
+
+func TestWrongEntries(t *testing.T) {
+	s := open(t)
+	take(t, s, "A", "B")
+	for name, c := range map[string]struct {
+		t     Taking
+		field string
+	}{
+		"no client":     {Taking{"", "x", "a.svg", []byte(dot)}, "client"},
+		"long client":   {Taking{strings.Repeat("x", 81), "x", "a.svg", []byte(dot)}, "client"},
+		"no letters":    {Taking{"日本", "x", "a.svg", []byte(dot)}, "client"},
+		"twice":         {Taking{"A", "B", "a.svg", []byte(dot)}, "mark"},
+		"no file":       {Taking{"C", "x", "", nil}, "master"},
+		"too large":     {Taking{"C", "x", "a.svg", make([]byte, MaxMaster+1)}, "master"},
+		"not a drawing": {Taking{"C", "x", "a.svg", []byte("<html/>")}, "master"},
+	} {
+		_, err := s.TakeIn(context.Background(), c.t)
+		var in *InputError
+		if !errors.As(err, &in) || in.Field != c.field {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	// What was refused left nothing behind.
+	if ms, _ := s.Marks(context.Background(), ""); len(ms) != 1 {
+		t.Errorf("%d marks", len(ms))
+	}
+	if _, err := s.Mark(context.Background(), 999); !errors.Is(err, ErrNotFound) {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestSearch(t *testing.T) {
+	s := open(t)
+	take(t, s, "Larkmoor", "Roundel")
+	take(t, s, "Odd 100% Kettle", "Kettle")
+	for words, want := range map[string]int{"": 2, "kettle": 1, "ROUND": 1, "100%": 1, "%": 1, "_": 0, "nothing": 0} {
+		if ms, err := s.Marks(context.Background(), words); err != nil || len(ms) != want {
+			t.Errorf("%q: %d marks, %v, want %d", words, len(ms), err, want)
+		}
+	}
+}
+
+func TestDecisionsAreUndone(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	set := func(what string, f func(*Decisions)) {
+		t.Helper()
+		if err := s.Decide(ctx, m.ID, what, f); err != nil {
+			t.Fatal(err)
+		}
+	}
+	set("web", func(d *Decisions) { d.Recipe = "web" })
+	set("nothing new", func(d *Decisions) { d.Recipe = "web" })
+	set("mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} })
+	if w := work(t, s, m.ID); w.Recipe.Name != "web" || !w.Decisions.Mended(intake.DropBacking) {
+		t.Errorf("%+v", w.Decisions)
+	}
+	for _, want := range []string{"mend", "web", ""} {
+		if what, err := s.Undo(ctx, m.ID); err != nil || what != want {
+			t.Errorf("undo: %q %v, want %q", what, err, want)
+		}
+	}
+	if w := work(t, s, m.ID); w.Recipe.Name != "standard" || w.Decisions.Recipe != "" {
+		t.Errorf("after all undone: %+v", w.Decisions)
+	}
+	for _, want := range []string{"web", "mend", ""} {
+		if what, err := s.Redo(ctx, m.ID); err != nil || what != want {
+			t.Errorf("redo: %q %v, want %q", what, err, want)
+		}
+	}
+	var in *InputError
+	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) { d.Margin = "4 apples" }); !errors.As(err, &in) || in.Field != "margin" {
+		t.Errorf("a wrong margin: %v", err)
+	}
+	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) { d.Recipe = "nosuch" }); !errors.As(err, &in) || in.Field != "recipe" {
+		t.Errorf("a wrong recipe: %v", err)
+	}
+}
+
+func TestBuild(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "Dot Works", "Dot")
+	workers(t, s, 2)
+	j, err := s.Build(context.Background(), work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j2, err := s.Build(context.Background(), work(t, s, m.ID)); err == nil && j2.ID != j.ID {
+		t.Error("two builds of one mark at a time")
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Fatalf("%+v", j)
+	}
+	w := work(t, s, m.ID)
+	if w.Mark.Kit == nil || w.Mark.Kit.Number != 1 || w.Mark.Kit.Build != w.Name {
+		t.Fatalf("%+v", w.Mark.Kit)
+	}
+	var in *InputError
+	if _, err := s.Build(context.Background(), w); !errors.As(err, &in) {
+		t.Errorf("building the same again: %v", err)
+	}
+	var zip, again bytes.Buffer
+	if err := s.Zip(context.Background(), w.Mark.Kit, &zip); err != nil {
+		t.Fatal(err)
+	}
+	s.Zip(context.Background(), w.Mark.Kit, &again)
+	if !bytes.Equal(zip.Bytes(), again.Bytes()) {
+		t.Error("the zip is not the same twice")
+	}
+	files, err := kit.OpenZip(zip.Bytes())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := kit.Verify(context.Background(), files, nil); err != nil {
+		t.Error(err)
+	}
+	f, err := s.File(context.Background(), w.Mark.Kit.ID, "START-HERE.html")
+	if err != nil || !bytes.Equal(f, files["START-HERE.html"]) {
+		t.Errorf("a single file: %v", err)
+	}
+	if _, err := s.File(context.Background(), w.Mark.Kit.ID, "../x"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a file that is not there: %v", err)
+	}
+	// A change makes the kit stale; a build makes the next number and leaves
+	// the first as it was.
+	if err := s.Decide(context.Background(), m.ID, "mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} }); err != nil {
+		t.Fatal(err)
+	}
+	w = work(t, s, m.ID)
+	if w.Mark.Kit.Build == w.Name {
+		t.Error("the kit is not stale")
+	}
+	if j, err = s.Build(context.Background(), w); err != nil {
+		t.Fatal(err)
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Fatalf("%+v", j)
+	}
+	ks, _ := s.Kits(context.Background(), m.ID)
+	if len(ks) != 2 || ks[0].Number != 2 || ks[1].Number != 1 {
+		t.Fatalf("%d kits", len(ks))
+	}
+	again.Reset()
+	s.Zip(context.Background(), ks[1], &again)
+	if !bytes.Equal(zip.Bytes(), again.Bytes()) {
+		t.Error("kit 1 has changed")
+	}
+}
+
+func TestCancel(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Cancel(ctx, j.ID); err != nil {
+		t.Fatal(err)
+	}
+	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+		t.Errorf("waiting, then cancelled: %+v", j)
+	}
+	// Cancelled while it runs: the worker hears of it by its pulse.
+	j, err = s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if id, err := s.lease(ctx, "me"); err != nil || id != j.ID {
+		t.Fatalf("lease: %d %v", id, err)
+	}
+	if err := s.Cancel(ctx, j.ID); err != nil {
+		t.Fatal(err)
+	}
+	s.work(ctx, j.ID, "me")
+	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+		t.Errorf("running, then cancelled: %+v", j)
+	}
+	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
+		t.Errorf("%d kits after two cancelled builds", len(ks))
+	}
+}
+
+// A worker that dies is replaced; a build that kills three of them is given
+// up; a worker that was only slow cannot finish what is no longer its own.
+func TestWorkersDie(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	expire := func() {
+		if _, err := s.db.Exec("UPDATE jobs SET lease_until = NOW(6) - INTERVAL 1 SECOND WHERE id = ?", j.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if id, _ := s.lease(ctx, "slow"); id != j.ID {
+		t.Fatal("not leased")
+	}
+	if id, _ := s.lease(ctx, "other"); id != 0 {
+		t.Fatal("leased twice")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "other"); id != j.ID {
+		t.Fatal("not taken over")
+	}
+	if err := s.work(ctx, j.ID, "slow"); !errors.Is(err, errLost) {
+		t.Errorf("the slow worker: %v", err)
+	}
+	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
+		t.Error("the slow worker made a kit")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "third"); id != j.ID {
+		t.Fatal("not taken over again")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "fourth"); id != 0 {
+		t.Fatal("begun a fourth time")
+	}
+	if j, _ = s.Job(ctx, j.ID); j.State != Failed || !strings.Contains(j.Error, "died") {
+		t.Errorf("%+v", j)
+	}
+	// Stopping in order gives the build back and costs no attempt.
+	j, err = s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.lease(ctx, "going")
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	s.work(gone, j.ID, "going")
+	workers(t, s, 1)
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Errorf("after a worker left: %+v", j)
+	}
+}
+
+// MariaDB killed and started again between two steps loses nothing that was
+// saved, and the open application goes on.
+func TestDatabaseIsKilled(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "Larkmoor", "Roundel")
+	ctx := context.Background()
+	if err := s.Decide(ctx, m.ID, "mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} }); err != nil {
+		t.Fatal(err)
+	}
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	database.Kill()
+	if err := s.Ping(ctx); err == nil {
+		t.Error("a dead database answers")
+	}
+	if err := database.Restart(ctx); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, m.ID)
+	if !w.Decisions.Mended(intake.DropBacking) {
+		t.Error("the decision is lost")
+	}
+	workers(t, s, 1)
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Errorf("the build: %+v", j)
+	}
+	if b, err := s.Bytes(ctx, w.Mark.Master); err != nil || string(b) != dot {
+		t.Error("the master is lost")
+	}
+}
+
+func TestDemo(t *testing.T) {
+	dsn := database.New(t)
+	s := openAt(t, dsn)
+	ctx := context.Background()
+	if err := s.LoadDemo(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.LoadDemo(ctx); !errors.Is(err, ErrNotEmpty) {
+		t.Errorf("a second time: %v", err)
+	}
+	ms, err := s.Marks(ctx, "")
+	if err != nil || len(ms) != 3 {
+		t.Fatalf("%d marks, %v", len(ms), err)
+	}
+	for _, m := range ms {
+		w := work(t, s, m.ID)
+		if w.Stop != "" {
+			t.Errorf("%s: %s", m.Client, w.Stop)
+		}
+		for i, x := range w.Weights() {
+			if x.Bytes == 0 && w.Plan.Files[i].Entry.Format != "eps" {
+				t.Errorf("%s: %s has no weight", m.Client, w.Plan.Files[i].Path)
+			}
+		}
+	}
+	// A second process sees the same.
+	if ms, err := openAt(t, dsn).Marks(ctx, ""); err != nil || len(ms) != 3 {
+		t.Errorf("from elsewhere: %d marks, %v", len(ms), err)
+	}
+}
+
+// Estimated weights are near enough to plan with.
+func TestEstimates(t *testing.T) {
+	s := open(t)
+	if err := s.LoadDemo(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	ms, _ := s.Marks(context.Background(), "kettle")
+	w := work(t, s, ms[0].ID)
+	guess := map[string]int{}
+	for i, x := range w.Weights() {
+		guess[w.Plan.Files[i].Path] = x.Bytes
+	}
+	for _, f := range ms[0].Kit.Report.Files {
+		if g := guess[f.Path]; float64(g) < 0.55*float64(f.Bytes) || float64(g) > 1.8*float64(f.Bytes) {
+			t.Errorf("%s: estimated %d bytes, is %d", f.Path, g, f.Bytes)
+		}
+	}
+}
+
+func TestPreviews(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	w := work(t, s, m.ID)
+	ctx := context.Background()
+	for _, g := range w.Grounds() {
+		a, err := w.Preview(ctx, "colour", 84, 64, g)
+		if err != nil || !bytes.HasPrefix(a, []byte("\x89PNG")) {
+			t.Errorf("on %s: %v", g.Name, err)
+		}
+		b, _ := w.Preview(ctx, "colour", 84, 64, g)
+		if &a[0] != &b[0] {
+			t.Errorf("on %s: drawn twice", g.Name)
+		}
+	}
+	if _, err := w.Preview(ctx, "nosuch", 9, 9, Ground{}); !errors.Is(err, ErrNotFound) {
+		t.Errorf("%v", err)
+	}
+	white := w.Grounds()[0].Colour
+	if c, err := w.Stands(ctx, "white", white); err != nil || c > 1.01 {
+		t.Errorf("white on white stands at %v, %v", c, err)
+	}
+	if c, err := w.Stands(ctx, "black", white); err != nil || c < 20.9 {
+		t.Errorf("black on white stands at %v, %v", c, err)
+	}
+}
