@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image"
 	"image/color"
+	draw2 "image/draw"
 	_ "image/jpeg" // the readers of the standard library did not write the file
 	_ "image/png"
 	"math"
@@ -95,22 +96,25 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	box.X1 = box.X0 + box.W()*float64(w*n)/float64(f.W)
 	box.Y1 = box.Y0 + box.H()*float64(h*n)/float64(f.H)
 	d := j.drawing(f.Versions[0])
-	cmyk, isCMYK := img.(*image.CMYK)
+	_, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == export.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
 		d = pressed(d)
 	} else if e.Format == "jpeg" {
 		cs.add("ink-space", !isCMYK, "%s", space(img))
 	}
-	var got *image.NRGBA
-	if isCMYK {
-		got = screen(cmyk)
-	} else {
-		got = straight(img)
-	}
 	want, err := draw(ctx, d, box, w, h)
 	if err != nil {
 		return err
+	}
+	var got *image.NRGBA
+	switch p := img.(type) {
+	case *image.CMYK:
+		got = reduce(screen(p), n)
+	case *image.Paletted:
+		got = reducePalette(p, n)
+	default:
+		got = reduce(straight(img), n)
 	}
 	tol := exact
 	if e.Format == "jpeg" {
@@ -126,7 +130,7 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 		tol = jags
 		diff = jagged(got, want)
 	} else {
-		diff = compare(reduce(got, n), want, tol, false)
+		diff = compare(got, want, tol, false)
 	}
 	cs.add("picture", diff.within(tol), "%v", diff)
 	if v := j.versions[f.Versions[0]]; e.Format == "png" && v.Spec.Treatment == version.SingleInk {
@@ -134,8 +138,8 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 		if err != nil {
 			return err
 		}
-		hex, n := inks(got)
-		cs.add("inks", n == 1 && hex == ink.RGB.Hex(), "%d colour, %s", n, hex)
+		hex, k := inks(img)
+		cs.add("inks", k == 1 && hex == ink.RGB.Hex(), "%d colour, %s", k, hex)
 	}
 	return nil
 }
@@ -156,53 +160,38 @@ func opacities(img *image.NRGBA) string {
 }
 
 // inks counts the colours of the pixels that are not bare.
-func inks(img *image.NRGBA) (hex string, n int) {
+func inks(img image.Image) (hex string, n int) {
 	seen := map[[3]uint8]bool{}
 	var last [3]uint8
-	for i := 0; i < len(img.Pix) && len(seen) < 16; i += 4 {
-		if img.Pix[i+3] == 0 {
-			continue
+	add := func(c color.NRGBA) {
+		if k := [3]uint8{c.R, c.G, c.B}; c.A > 0 {
+			last = k
+			seen[k] = true
 		}
-		c := [3]uint8(img.Pix[i : i+3])
-		if c == last && len(seen) > 0 {
-			continue
+	}
+	if p, ok := img.(*image.Paletted); ok {
+		for _, c := range p.Palette {
+			add(color.NRGBAModel.Convert(c).(color.NRGBA))
 		}
-		last = c
-		seen[c] = true
+	} else {
+		b := img.Bounds()
+		for y := b.Min.Y; y < b.Max.Y && len(seen) < 16; y++ {
+			for x := b.Min.X; x < b.Max.X; x++ {
+				add(color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA))
+			}
+		}
 	}
 	return colour.FromBytes(last[0], last[1], last[2]).Hex(), len(seen)
 }
 
-// straight turns any picture into straight 8-bit pixels, fast for the kinds
-// that are written here.
+// straight turns any picture into straight 8-bit pixels.
 func straight(img image.Image) *image.NRGBA {
-	b := img.Bounds()
 	if n, ok := img.(*image.NRGBA); ok {
 		return n
 	}
+	b := img.Bounds()
 	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
-	if p, ok := img.(*image.Paletted); ok {
-		var lut [256][4]uint8
-		for i, c := range p.Palette {
-			n := color.NRGBAModel.Convert(c).(color.NRGBA)
-			lut[i] = [4]uint8{n.R, n.G, n.B, n.A}
-		}
-		for y := range b.Dy() {
-			src := p.Pix[y*p.Stride : y*p.Stride+b.Dx()]
-			dst := out.Pix[y*out.Stride:]
-			for x, i := range src {
-				if lut[i][3] != 0 {
-					copy(dst[4*x:], lut[i][:])
-				}
-			}
-		}
-		return out
-	}
-	for y := range b.Dy() {
-		for x := range b.Dx() {
-			out.Set(x, y, img.At(b.Min.X+x, b.Min.Y+y))
-		}
-	}
+	draw2.Draw(out, out.Rect, img, b.Min, draw2.Src)
 	return out
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"image/color"
 	"math"
 
 	"dyekit/core/colour"
@@ -144,18 +145,67 @@ func reduce(img *image.NRGBA, n int) *image.NRGBA {
 				}
 			}
 		}
-		for x, s := range sum {
-			if s[3] == 0 {
-				continue
-			}
-			o := out.Pix[out.PixOffset(x, y):]
-			for c := range 3 {
-				o[c] = uint8((s[c] + s[3]/2) / s[3])
-			}
-			o[3] = uint8((s[3] + n*n/2) / (n * n))
-		}
+		put(out, y, sum, n)
 	}
 	return out
+}
+
+// reducePalette is reduce for a picture with a palette. Bare pixels, which
+// are most, cost next to nothing.
+func reducePalette(img *image.Paletted, n int) *image.NRGBA {
+	var lut [256][4]int
+	for i, c := range img.Palette {
+		k := color.NRGBAModel.Convert(c).(color.NRGBA)
+		a := int(k.A)
+		lut[i] = [4]int{a * int(k.R), a * int(k.G), a * int(k.B), a}
+	}
+	b := img.Bounds()
+	w, h := (b.Dx()+n-1)/n, (b.Dy()+n-1)/n
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	sum := make([][4]int, w)
+	for y := range h {
+		clear(sum)
+		for v := y * n; v < min((y+1)*n, b.Dy()); v++ {
+			row := img.Pix[v*img.Stride : v*img.Stride+b.Dx()]
+			for x := 0; x < len(row); {
+				i := row[x]
+				end := x + 1
+				for end < len(row) && row[end] == i {
+					end++
+				}
+				k := &lut[i]
+				if k[3] == 0 {
+					x = end
+					continue
+				}
+				for x < end { // block by block
+					stop := min(end, (x/n+1)*n)
+					s, m := &sum[x/n], stop-x
+					s[0] += m * k[0]
+					s[1] += m * k[1]
+					s[2] += m * k[2]
+					s[3] += m * k[3]
+					x = stop
+				}
+			}
+		}
+		put(out, y, sum, n)
+	}
+	return out
+}
+
+// put stores the sums of a row of blocks.
+func put(out *image.NRGBA, y int, sum [][4]int, n int) {
+	for x, s := range sum {
+		if s[3] == 0 {
+			continue
+		}
+		o := out.Pix[out.PixOffset(x, y):]
+		for c := range 3 {
+			o[c] = uint8((s[c] + s[3]/2) / s[3])
+		}
+		o[3] = uint8((s[3] + n*n/2) / (n * n))
+	}
 }
 
 // over lays a picture on an opaque ground.

@@ -11,7 +11,8 @@ type painter struct {
 	opt  Options
 	scan scan
 	base layer
-	free []layer // spare layers for groups
+	used [bandRows][2]int // columns [from, to) of base that were painted, by row
+	free []layer          // spare layers for groups
 	line []float32
 }
 
@@ -27,17 +28,34 @@ func newPainter(w int, opt Options) *painter {
 	}
 }
 
-// band draws the items on rows [y0, y1) and stores them in img.
+// band draws the items on rows [y0, y1) and stores them in img. Only what was
+// painted is cleared and stored: art leaves most of a page bare.
 func (p *painter) band(items []item, img *image.NRGBA, y0, y1 int) {
 	l := p.base[:4*p.w*(y1-y0)]
-	clear(l)
+	for y := range y1 - y0 {
+		u := &p.used[y]
+		clear(l[4*(y*p.w+u[0]) : 4*(y*p.w+max(u[0], u[1]))])
+		*u = [2]int{p.w, 0}
+	}
 	if g := p.opt.Ground; g != nil {
-		f := flat{float32(g.R), float32(g.G), float32(g.B), 1}
-		fill(l, f)
+		fill(l, flat{float32(g.R), float32(g.G), float32(g.B), 1})
+		for y := range y1 - y0 {
+			p.used[y] = [2]int{0, p.w}
+		}
 	}
 	p.draw(items, l, y0, y1)
-	for y := y0; y < y1; y++ {
-		store(img.Pix[y*img.Stride:], l[4*p.w*(y-y0):4*p.w*(y-y0+1)])
+	for y := range y1 - y0 {
+		if u := p.used[y]; u[1] > u[0] {
+			store(img.Pix[(y0+y)*img.Stride+4*u[0]:], l[4*(y*p.w+u[0]):4*(y*p.w+u[1])])
+		}
+	}
+}
+
+// touch notes that columns [x0, x1) of row y of the base are painted.
+func (p *painter) touch(l layer, y, x0, x1 int) {
+	if &l[0] == &p.base[0] {
+		u := &p.used[y]
+		u[0], u[1] = min(u[0], x0), max(u[1], x1)
 	}
 }
 
@@ -61,7 +79,11 @@ func (p *painter) shape(it *item, l layer, y0, y1 int) {
 	}
 	for y := y0; y < y1; y++ {
 		row := l[4*p.w*(y-y0) : 4*p.w*(y-y0+1)]
-		for _, s := range p.scan.row(it.shape, y) {
+		spans := p.scan.row(it.shape, y)
+		if n := len(spans); n > 0 {
+			p.touch(l, y-y0, spans[0].x0, spans[n-1].x1)
+		}
+		for _, s := range spans {
 			dst := row[4*s.x0 : 4*s.x1]
 			if f, ok := it.paint.(flat); ok {
 				f.over(dst, s.a)
@@ -79,6 +101,9 @@ func (p *painter) shape(it *item, l layer, y0, y1 int) {
 func (p *painter) group(it *item, l layer, y0, y1 int) {
 	sub := p.take(len(l))
 	p.draw(it.group, sub, y0, y1)
+	for y := range y1 - y0 {
+		p.touch(l, y, 0, p.w)
+	}
 	if it.clip == nil {
 		over(l, sub, it.alpha)
 	} else {
@@ -171,20 +196,20 @@ func over(dst, src []float32, a float32) {
 
 // store rounds a row of premultiplied floats to straight 8-bit pixels.
 func store(dst []uint8, src []float32) {
+	var last flat
+	var out [4]uint8
 	for i := 0; i+3 < len(src); i += 4 {
-		a := src[i+3]
+		s := src[i : i+4 : i+4]
+		a := s[3]
 		if a < 0.5/255 {
 			continue // img is clear already
 		}
-		if i >= 4 && a == src[i-1] && src[i] == src[i-4] && src[i+1] == src[i-3] && src[i+2] == src[i-2] {
-			copy(dst[i:i+4], dst[i-4:i])
-			continue
+		if p := (flat{s[0], s[1], s[2], a}); p != last {
+			last = p
+			k := 255 / a
+			out = [4]uint8{round8(s[0] * k), round8(s[1] * k), round8(s[2] * k), round8(a * 255)}
 		}
-		k := 255 / a
-		dst[i] = round8(src[i] * k)
-		dst[i+1] = round8(src[i+1] * k)
-		dst[i+2] = round8(src[i+2] * k)
-		dst[i+3] = round8(a * 255)
+		*(*[4]uint8)(dst[i : i+4]) = out
 	}
 }
 

@@ -245,7 +245,16 @@ func (s *scan) add(a, b, d float64) {
 
 // flush turns the differences into spans and clears them.
 func (s *scan) flush() {
-	slices.SortFunc(s.dirty, func(a, b [2]int) int { return a[0] - b[0] })
+	d := s.dirty
+	if len(d) > 48 {
+		slices.SortFunc(d, func(a, b [2]int) int { return a[0] - b[0] })
+	} else {
+		for i := 1; i < len(d); i++ { // few, and nearly in order
+			for j := i; j > 0 && d[j][0] < d[j-1][0]; j-- {
+				d[j], d[j-1] = d[j-1], d[j]
+			}
+		}
+	}
 	width := len(s.acc) - 2
 	var sum float32
 	at := 0

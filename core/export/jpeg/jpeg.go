@@ -23,8 +23,7 @@ const MaxSide = 65535
 // EncodeRGB writes an opaque sRGB picture; opacity in img is ignored.
 func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
 	b := img.Bounds()
-	return encode(b.Dx(), b.Dy(), 3, o, func(x, y int, v *[4]float64) {
-		p := img.Pix[y*img.Stride+4*x:]
+	return encode(img.Pix, img.Stride, b.Dx(), b.Dy(), 3, o, func(p []uint8, v *[4]float64) {
 		r, g, bl := float64(p[0]), float64(p[1]), float64(p[2])
 		// JFIF 1.02: full-range ITU-R BT.601.
 		v[0] = 0.299*r + 0.587*g + 0.114*bl
@@ -37,16 +36,16 @@ func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
 // by a colour transform, as the Adobe marker with transform 0 says.
 func EncodeCMYK(img *image.CMYK, o Options) ([]byte, error) {
 	b := img.Bounds()
-	return encode(b.Dx(), b.Dy(), 4, o, func(x, y int, v *[4]float64) {
-		p := img.Pix[y*img.Stride+4*x:]
+	return encode(img.Pix, img.Stride, b.Dx(), b.Dy(), 4, o, func(p []uint8, v *[4]float64) {
 		for i := range 4 {
 			v[i] = float64(255 - p[i])
 		}
 	})
 }
 
-// encode writes n components whose samples come from at.
-func encode(w, h, n int, o Options, at func(x, y int, v *[4]float64)) ([]byte, error) {
+// encode writes n components; pixel turns the four bytes of a pixel into
+// samples from 0 to 255.
+func encode(pix []uint8, stride, w, h, n int, o Options, pixel func(p []uint8, v *[4]float64)) ([]byte, error) {
 	if w < 1 || h < 1 || w > MaxSide || h > MaxSide {
 		return nil, fmt.Errorf("a JPEG of %d × %d px cannot be: each side is between 1 and %d px", w, h, MaxSide)
 	}
@@ -64,10 +63,16 @@ func encode(w, h, n int, o Options, at func(x, y int, v *[4]float64)) ([]byte, e
 	var v [4]float64
 	for by := 0; by < h; by += 8 {
 		for bx := 0; bx < w; bx += 8 {
-			for i := range 64 {
-				at(min(w-1, bx+i%8), min(h-1, by+i/8), &v)
-				for c := range n {
-					block[c][i] = v[c] - 128
+			flat := flatBlock(pix, stride, w, h, bx, by)
+			if flat { // most blocks of a mark: one colour, no transform
+				pixel(pix[by*stride+4*bx:], &v)
+			} else {
+				for i := range 64 {
+					x, y := min(w-1, bx+i%8), min(h-1, by+i/8)
+					pixel(pix[y*stride+4*x:], &v)
+					for c := range n {
+						block[c][i] = v[c] - 128
+					}
 				}
 			}
 			for c := range n {
@@ -75,13 +80,32 @@ func encode(w, h, n int, o Options, at func(x, y int, v *[4]float64)) ([]byte, e
 				if n == 3 && c > 0 {
 					t = 1
 				}
-				prev[c] = e.block(&block[c], t, prev[c])
+				if flat {
+					prev[c] = e.dc(int(math.Round((v[c]-128)*8/float64(e.quant[t][0]))), t, prev[c])
+					e.code(2*t+1, 0)
+				} else {
+					prev[c] = e.block(&block[c], t, prev[c])
+				}
 			}
 		}
 	}
 	e.bits(0x7f, 7) // fill the last byte with ones
 	e.out.WriteString("\xff\xd9")
 	return e.out.Bytes(), nil
+}
+
+// flatBlock reports whether the 8 × 8 block at (bx, by) is of one colour.
+func flatBlock(pix []uint8, stride, w, h, bx, by int) bool {
+	first := binary.LittleEndian.Uint32(pix[by*stride+4*bx:])
+	for y := by; y < min(h, by+8); y++ {
+		row := pix[y*stride+4*bx : y*stride+4*min(w, bx+8)]
+		for ; len(row) >= 4; row = row[4:] {
+			if binary.LittleEndian.Uint32(row) != first {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 type encoder struct {
@@ -173,21 +197,11 @@ func (e *encoder) headers(w, h, n int, o Options) {
 // block codes one block of a component with table t and returns its DC value.
 func (e *encoder) block(b *[64]float64, t, prev int) int {
 	var q [64]int
-	flat := true
-	for _, v := range b[1:] {
-		flat = flat && v == b[0]
+	dct(b)
+	for i := range q {
+		q[i] = int(math.Round(b[i] / float64(e.quant[t][i])))
 	}
-	if flat {
-		q[0] = int(math.Round(b[0] * 8 / float64(e.quant[t][0])))
-	} else {
-		dct(b)
-		for i := range q {
-			q[i] = int(math.Round(b[i] / float64(e.quant[t][i])))
-		}
-	}
-	size, bits := magnitude(q[0] - prev)
-	e.code(2*t, size)
-	e.bits(bits, uint(size))
+	e.dc(q[0], t, prev)
 	run := 0
 	for _, z := range zigzag[1:] {
 		v := q[z]
@@ -207,6 +221,14 @@ func (e *encoder) block(b *[64]float64, t, prev int) int {
 		e.code(2*t+1, 0)
 	}
 	return q[0]
+}
+
+// dc codes a DC value by its difference from the one before and returns it.
+func (e *encoder) dc(v, t, prev int) int {
+	size, bits := magnitude(v - prev)
+	e.code(2*t, size)
+	e.bits(bits, uint(size))
+	return v
 }
 
 // magnitude is the category of a value and its extra bits (T.81 F.1.2.1).

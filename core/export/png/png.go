@@ -10,6 +10,7 @@ import (
 	"hash/crc32"
 	"image"
 	"math"
+	"math/bits"
 	"slices"
 
 	"github.com/klauspost/compress/zlib"
@@ -97,28 +98,27 @@ type facts struct {
 func analyse(img *image.NRGBA) *facts {
 	f := &facts{img: img, opaque: true, grey: true}
 	seen := make(map[uint32]struct{}, 257)
-	var last uint32
 	changes := 0
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
-	first := true
+	last := ^binary.LittleEndian.Uint32(img.Pix)
 	for y := range h {
 		row := img.Pix[y*img.Stride : y*img.Stride+4*w]
 		for i := 0; i < len(row); i += 4 {
-			c := binary.BigEndian.Uint32(row[i:])
-			if c == last && !first {
+			c := binary.LittleEndian.Uint32(row[i:])
+			if c == last {
+				i = skip(row, i+4, c) - 4
 				continue
 			}
-			first = false
 			changes++
 			last = c
-			if c&0xff != 0xff {
+			if c>>24 != 0xff {
 				f.opaque = false
 			}
-			if r, g, b := c>>24, c>>16&0xff, c>>8&0xff; r != g || g != b {
+			if r, g, b := c&0xff, c>>8&0xff, c>>16&0xff; r != g || g != b {
 				f.grey = false
 			}
 			if len(seen) <= 256 {
-				seen[c] = struct{}{}
+				seen[bits.ReverseBytes32(c)] = struct{}{}
 			}
 		}
 	}
@@ -127,6 +127,19 @@ func analyse(img *image.NRGBA) *facts {
 		f.sortColours(seen)
 	}
 	return f
+}
+
+// skip returns where the run of pixels c that goes on at i ends: flat art is
+// mostly runs, and two pixels are compared at a time.
+func skip(row []byte, i int, c uint32) int {
+	two := uint64(c)<<32 | uint64(c)
+	for i+8 <= len(row) && binary.LittleEndian.Uint64(row[i:]) == two {
+		i += 8
+	}
+	for i < len(row) && binary.LittleEndian.Uint32(row[i:]) == c {
+		i += 4
+	}
+	return i
 }
 
 // sortColours puts translucent colours first, so that tRNS can be short
@@ -231,23 +244,34 @@ func (f *facts) row(dst, src []byte, kind, depth int) {
 	case trueAlpha:
 		copy(dst, src)
 	case palette:
-		var last uint32
-		var at uint8
-		first := true
 		if depth < 8 {
 			clear(dst)
 		}
-		for x := 0; 4*x < len(src); x++ {
-			if c := binary.BigEndian.Uint32(src[4*x:]); c != last || first {
-				last, at, first = c, f.index[c], false
-			}
+		for i := 0; i < len(src); {
+			c := binary.LittleEndian.Uint32(src[i:])
+			at := f.index[bits.ReverseBytes32(c)]
+			end := skip(src, i+4, c)
+			run := [2]int{i / 4, end / 4}
+			i = end
 			if depth == 8 {
-				dst[x] = at
+				fillBytes(dst[run[0]:run[1]], at)
 				continue
 			}
-			bit := x * depth
-			dst[bit/8] |= at << (8 - depth - bit%8)
+			for x := run[0]; x < run[1] && at > 0; x++ {
+				bit := x * depth
+				dst[bit/8] |= at << (8 - depth - bit%8)
+			}
 		}
+	}
+}
+
+func fillBytes(b []byte, v byte) {
+	if len(b) == 0 {
+		return
+	}
+	b[0] = v
+	for n := 1; n < len(b); n *= 2 {
+		copy(b[n:], b[:n])
 	}
 }
 

@@ -46,7 +46,11 @@ func (r *reader) textElement(e *element, s state) []drawing.Node {
 		i = j
 	}
 	if len(out) > 0 {
-		r.findings.Add("live-text", finding.Mended, "live text was turned into shapes, so that no printer needs the font", r.name(e, s), geom.Rect{})
+		var place geom.Rect
+		for _, n := range out {
+			place = place.Union(drawing.Bounds(n))
+		}
+		r.findings.Add("live-text", finding.Mended, "live text was turned into shapes, so that no printer needs the font", r.name(e, s), place)
 	}
 	return out
 }

@@ -1,0 +1,45 @@
+# Every target installs what it lacks (Debian packages, as root or with sudo),
+# says what it does, and leaves no server behind.
+
+GO ?= go
+NEED_DEMO = mariadbd:mariadb-server gs:ghostscript pdftocairo:poppler-utils rsvg-convert:librsvg2-bin
+NEED_TEST = $(NEED_DEMO) chromium:chromium
+
+.PHONY: build demo test bench lint race fuzz screenshots
+
+build:
+	@$(GO) build -o bin/dyekit ./cmd/dyekit
+
+demo:
+	@sh scripts/need.sh $(NEED_DEMO)
+	@echo "building"
+	@$(GO) build -o bin/dyekit ./cmd/dyekit
+	@exec bin/dyekit serve --demo
+
+test:
+	@sh scripts/need.sh $(NEED_TEST)
+	@$(GO) vet ./...
+	$(GO) test ./...
+
+race:
+	@sh scripts/need.sh $(NEED_TEST)
+	$(GO) test -race ./core/... ./studio/...
+
+bench:
+	@sh scripts/need.sh $(NEED_DEMO)
+	@$(GO) build -o bin/dyekit ./cmd/dyekit
+	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 3
+
+fuzz:
+	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzRead -fuzztime 60s
+	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
+	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
+
+lint:
+	@test -z "$$(gofmt -l .)" || { gofmt -l .; exit 1; }
+	$(GO) vet ./...
+	$(GO) vet -tags screenshots ./web
+
+screenshots:
+	@sh scripts/need.sh $(NEED_TEST)
+	$(GO) test -tags screenshots -run TestScreenshots ./web

@@ -1,0 +1,175 @@
+package testkit
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// axe is the npm package axe-core 4.14.1 (MPL 2.0): the rules of WCAG that a
+// program can check.
+//
+//go:embed axe.min.js
+var axe string
+
+// A Browser is one headless Chromium for all tests of a package.
+type Browser struct {
+	ctx    context.Context
+	cancel []context.CancelFunc
+}
+
+// StartBrowser starts Chromium, for TestMain.
+func StartBrowser() (*Browser, error) {
+	opts := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.NoSandbox,
+		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true))
+	b := &Browser{}
+	alloc, c1 := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, c2 := chromedp.NewContext(alloc)
+	b.ctx, b.cancel = ctx, []context.CancelFunc{c2, c1}
+	if err := chromedp.Do(ctx, chromedp.Navigate("about:blank")); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("Chromium does not start; make test installs it: %w", err)
+	}
+	return b, nil
+}
+
+// Close ends the browser.
+func (b *Browser) Close() {
+	for _, c := range b.cancel {
+		c()
+	}
+}
+
+// A Tab is a page of the browser that looks at one server.
+type Tab struct {
+	T    testing.TB
+	Ctx  context.Context
+	Base string
+}
+
+// Tab opens the application in a new tab of 1280 × 800 px. A step that takes
+// longer than a minute fails.
+func (b *Browser) Tab(t testing.TB, h http.Handler) *Tab {
+	t.Helper()
+	srv := httptest.NewServer(h)
+	ctx, cancel := chromedp.NewContext(b.ctx)
+	ctx, stop := context.WithTimeout(ctx, 2*time.Minute)
+	t.Cleanup(func() {
+		stop()
+		cancel()
+		srv.CloseClientConnections()
+		srv.Close()
+	})
+	tab := &Tab{t, ctx, srv.URL}
+	tab.Do(chromedp.EmulateViewport(1280, 800))
+	return tab
+}
+
+// Do runs actions and fails the test on the first error.
+func (t *Tab) Do(steps ...chromedp.Action[chromedp.Void]) {
+	t.T.Helper()
+	if err := chromedp.Do(t.Ctx, steps...); err != nil {
+		t.T.Fatal(err)
+	}
+}
+
+// Go opens a path and waits until its scripts have started.
+func (t *Tab) Go(path string) {
+	t.T.Helper()
+	t.Do(chromedp.Navigate(t.Base + path))
+	t.Until("document.readyState === 'complete' && !!window.Alpine")
+}
+
+// Until waits until an expression is true.
+func (t *Tab) Until(js string) {
+	t.T.Helper()
+	for range 400 {
+		// While a page is being left, there is nothing to ask.
+		if ok, err := chromedp.Run(t.Ctx, chromedp.Evaluate[bool]("!!("+js+")")); err == nil && ok {
+			return
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	where, _ := chromedp.Run(t.Ctx, chromedp.Evaluate[string]("location.pathname + ': ' + document.body.innerText.slice(0, 400)"))
+	t.T.Fatalf("waited in vain for %s at %s", js, where)
+}
+
+// Eval returns the text that an expression gives.
+func (t *Tab) Eval(js string) string {
+	t.T.Helper()
+	s, err := chromedp.Run(t.Ctx, chromedp.Evaluate[string]("String("+js+")"))
+	if err != nil {
+		t.T.Fatalf("%s: %v", js, err)
+	}
+	return s
+}
+
+// Click clicks the first element that a CSS selector finds.
+func (t *Tab) Click(sel string) {
+	t.T.Helper()
+	t.Do(chromedp.Click(chromedp.CSS(sel)))
+}
+
+// Type types into a field.
+func (t *Tab) Type(sel, text string) {
+	t.T.Helper()
+	t.Do(chromedp.SendKeys(chromedp.CSS(sel), text))
+}
+
+// Drop lets a file fall onto an element, as a hand would.
+func (t *Tab) Drop(sel, name, body string) {
+	t.T.Helper()
+	quote := func(s string) string {
+		b, err := json.Marshal(s)
+		if err != nil {
+			t.T.Fatal(err)
+		}
+		return string(b)
+	}
+	t.Eval(`(() => {
+		const dt = new DataTransfer();
+		dt.items.add(new File([` + quote(body) + `], ` + quote(name) + `, {type: "image/svg+xml"}));
+		const el = document.querySelector(` + quote(sel) + `);
+		for (const kind of ["dragover", "drop"])
+			el.dispatchEvent(new DragEvent(kind, {bubbles: true, cancelable: true, dataTransfer: dt}));
+		return "";
+	})()`)
+}
+
+// Accessible fails the test for every rule of WCAG 2.2 A and AA that the page
+// at hand breaks, as far as axe-core can tell.
+func (t *Tab) Accessible(page string) {
+	t.T.Helper()
+	if _, err := chromedp.Run(t.Ctx, chromedp.Evaluate[chromedp.Void](axe+";0")); err != nil {
+		t.T.Fatal(err)
+	}
+	out, err := chromedp.Run(t.Ctx, chromedp.Evaluate[string](`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]})
+		.then(r => r.violations.map(v => v.id + ": " + v.help + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 120)).join(" | ")).join("\n"))`, chromedp.EvalAwaitPromise))
+	if err != nil {
+		t.T.Fatal(err)
+	}
+	if out = strings.TrimSpace(out); out != "" {
+		t.T.Errorf("%s: %s", page, out)
+	}
+}
+
+// Shot takes a picture of what the tab shows.
+func (t *Tab) Shot() []byte {
+	t.T.Helper()
+	b, err := chromedp.Run(t.Ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		t.T.Fatal(err)
+	}
+	return b
+}

@@ -1,0 +1,284 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"dyekit/core/kit"
+	"dyekit/internal/testkit"
+	"dyekit/studio"
+)
+
+var (
+	database *testkit.Database
+	browser  *testkit.Browser
+)
+
+func TestMain(m *testing.M) {
+	code := 1
+	defer func() { os.Exit(code) }()
+	var err error
+	if database, err = testkit.StartDatabase(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return
+	}
+	defer database.Close()
+	if browser, err = testkit.StartBrowser(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return
+	}
+	defer browser.Close()
+	code = m.Run()
+}
+
+// open starts the application on a database of its own, with a worker.
+func open(t *testing.T, demo bool) (*studio.Studio, http.Handler) {
+	t.Helper()
+	s, err := studio.Open(context.Background(), database.New(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if demo {
+		if err := s.LoadDemo(context.Background()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	h, err := New(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() {
+		s.Worker(ctx)
+		close(done)
+	}()
+	t.Cleanup(func() {
+		cancel()
+		<-done
+		s.Close()
+	})
+	return s, h
+}
+
+const star = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><path id="star" fill="#2c5282" d="M45 5 52 25h21L56 37l6 20-17-12-17 12 6-20L17 25h21z"/></svg>`
+
+// From the drop of a master to the unzipped, verified kit.
+func TestFromDropToKit(t *testing.T) {
+	_, h := open(t, false)
+	tab := browser.Tab(t, h)
+	tab.Go("/")
+	tab.Drop(".take", "star.svg", star)
+	tab.Until(`document.querySelector(".chosen").textContent === "star.svg"`)
+	tab.Type("input[name=client]", "Vat Nine")
+	tab.Type("input[name=mark]", "Star")
+	tab.Click(".take button")
+	tab.Until(`location.pathname.endsWith("/master") && document.querySelector("#art").complete`)
+	// Through the stations in order, by the thread.
+	for _, st := range []string{"inks", "versions", "files", "proof"} {
+		tab.Click(`.thread a[href$="/` + st + `"]`)
+		tab.Until(`location.pathname.endsWith("/` + st + `")`)
+	}
+	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "24 files" {
+		t.Errorf("the tray says %s", n)
+	}
+	tab.Click("#build button")
+	tab.Until(`location.pathname.endsWith("/kit")`)
+	tab.Go("/marks/1/kit") // a reload loses nothing
+	tab.Until(`document.querySelector(".ticket")`)
+	link := tab.Eval(`document.querySelector(".ticket .act").getAttribute("href")`)
+	data := fetch(t, tab.Base+link, http.StatusOK)
+	files, err := kit.OpenZip(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := kit.Verify(context.Background(), files, nil)
+	if err != nil || len(r.Files) != 24 {
+		t.Errorf("%v, %d files", err, len(r.Files))
+	}
+	if string(files["MASTER/star.svg"]) != star {
+		t.Error("the master in the kit is not the one that was dropped")
+	}
+	// A single file, by its row.
+	one := tab.Eval(`document.querySelector(".ticket tbody a").getAttribute("href")`)
+	if b := fetch(t, tab.Base+one, http.StatusOK); !bytes.HasPrefix(b, []byte("\x89PNG")) {
+		t.Errorf("%s is no PNG", one)
+	}
+	if s := tab.Eval(`document.querySelector(".who p").textContent`); !strings.Contains(s, "kit 1 is up to date") {
+		t.Errorf("the docket says %s", s)
+	}
+}
+
+func fetch(t *testing.T, url string, want int) []byte {
+	t.Helper()
+	res, err := http.Get(url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	if err != nil || res.StatusCode != want {
+		t.Fatalf("%s: %d %v, want %d", url, res.StatusCode, err, want)
+	}
+	return b
+}
+
+// What is wrong is said beside its control, and what was typed is kept.
+func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
+	_, h := open(t, false)
+	tab := browser.Tab(t, h)
+	tab.Go("/new")
+	tab.Drop(".take", "broken.svg", star[:80])
+	tab.Type("input[name=client]", "Vat Nine")
+	tab.Type("input[name=mark]", "Star")
+	tab.Click(".take button")
+	tab.Until(`document.querySelector("#master-error")`)
+	if s := tab.Eval(`document.querySelector("#master-error").textContent`); !strings.Contains(s, "Broken.svg cannot be taken in: line 1") {
+		t.Errorf("the error says %q", s)
+	}
+	for field, want := range map[string]string{"client": "Vat Nine", "mark": "Star"} {
+		if v := tab.Eval(`document.querySelector("input[name=` + field + `]").value`); v != want {
+			t.Errorf("%s is now %q", field, v)
+		}
+	}
+	tab.Drop(".take", "star.svg", star)
+	tab.Click(".take button")
+	tab.Until(`location.pathname.endsWith("/master")`)
+	tab.Go("/marks/1/files")
+	tab.Do(chromedp.SetValue(chromedp.CSS("input[name=margin]"), "4 apples"))
+	tab.Click(".recipe button")
+	tab.Until(`document.querySelector("#margin-error")`)
+	if v := tab.Eval(`document.querySelector("input[name=margin]").value`); v != "4 apples" {
+		t.Errorf("the margin is now %q", v)
+	}
+}
+
+func TestDecisionsAndKeys(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/master")
+	tab.Click(".findings .do-act")
+	tab.Until(`document.querySelector(".findings .quiet-act")`)
+	tab.Do(chromedp.KeyEvent("z"))
+	tab.Until(`document.querySelector(".findings .do-act")`)
+	tab.Do(chromedp.KeyEvent("y"))
+	tab.Until(`document.querySelector(".findings .quiet-act")`)
+	tab.Do(chromedp.KeyEvent("3"))
+	tab.Until(`location.pathname.endsWith("/versions") && window.Alpine && document.querySelector(".cell")`)
+	// The wall: a click makes a cell large, arrows walk.
+	tab.Click(".cell")
+	tab.Until(`document.querySelector("#big").open`)
+	first := tab.Eval(`document.querySelector("#big-label").textContent`)
+	tab.Do(chromedp.KeyEvent("\u0303")) // the right arrow, as chromedp names it
+	tab.Until(`document.querySelector("#big-label").textContent !== ` + "`" + first + "`")
+	// A finding lights its place up.
+	tab.Go("/marks/1/master")
+	tab.Eval(`document.querySelector(".findings li").focus() || ""`)
+	tab.Until(`document.querySelector("rect.lit")`)
+	tab.Do(chromedp.KeyEvent("?"))
+	tab.Until(`document.querySelector("#shortcuts").open`)
+}
+
+// Pages work before their scripts do: the forms, the wall, the build.
+func TestWithoutScripts(t *testing.T) {
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	get := func(p string) string { return string(fetch(t, srv.URL+p, http.StatusOK)) }
+	if s := get("/marks/2/versions?v=black&g=white"); !strings.Contains(s, `id="large"`) {
+		t.Error("a cell is not shown large")
+	}
+	res, err := http.PostForm(srv.URL+"/marks/1/build", nil)
+	if err != nil || res.StatusCode != http.StatusOK {
+		t.Fatalf("build: %v %v", res, err)
+	}
+	res.Body.Close()
+	if !strings.HasSuffix(res.Request.URL.Path, "/kit") {
+		t.Errorf("after building one is at %s", res.Request.URL)
+	}
+}
+
+func TestNotFoundAndForeign(t *testing.T) {
+	_, h := open(t, false)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	for _, p := range []string{"/nosuch", "/marks/7/master", "/marks/x/master", "/kits/1/zip", "/kits/1/file/../../x", "/jobs/9/events", "/static/nosuch.css"} {
+		fetch(t, srv.URL+p, http.StatusNotFound)
+	}
+	req, _ := http.NewRequest("POST", srv.URL+"/marks", strings.NewReader(""))
+	req.Header.Set("Origin", "http://elsewhere.example")
+	req.Header.Set("Sec-Fetch-Site", "cross-site")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil || res.StatusCode != http.StatusForbidden {
+		t.Errorf("a form of another site: %v %v", res.Status, err)
+	}
+	res, err = http.Get(srv.URL + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	csp := res.Header.Get("Content-Security-Policy")
+	if !strings.Contains(csp, "script-src 'self';") || !strings.Contains(csp, "style-src 'self';") || strings.Contains(csp, "unsafe") {
+		t.Errorf("the content security policy is %s", csp)
+	}
+}
+
+func TestDownloadsCanBeResumed(t *testing.T) {
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	whole := fetch(t, srv.URL+"/kits/1/zip", http.StatusOK)
+	req, _ := http.NewRequest("GET", srv.URL+"/kits/1/zip", nil)
+	req.Header.Set("Range", "bytes=1000-1999")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	part, _ := io.ReadAll(res.Body)
+	if res.StatusCode != http.StatusPartialContent || !bytes.Equal(part, whole[1000:2000]) {
+		t.Errorf("%d, %d bytes", res.StatusCode, len(part))
+	}
+	if d := res.Header.Get("Content-Disposition"); d != `attachment; filename="odd-kettle-teahouse-kettle_kit_r1.zip"` {
+		t.Errorf("the download is named by %s", d)
+	}
+}
+
+// Every view keeps to WCAG 2.2 AA as far as a program can tell, throws no
+// script errors, breaks no policy, and is nowhere wider than its window.
+func TestEveryView(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	pages := []string{"/", "/new", "/nosuch", "/?q=nothing+like+it"}
+	for m := 1; m <= 3; m++ {
+		for _, st := range stations {
+			pages = append(pages, fmt.Sprintf("/marks/%d/%s", m, st.key))
+		}
+	}
+	for _, p := range pages {
+		tab.Do(chromedp.Navigate("about:blank"))
+		tab.Go(p)
+		tab.Until(`[...document.images].every(i => i.complete || i.loading === "lazy")`)
+		if broken := tab.Eval(`[...document.images].filter(i => i.complete && !i.naturalWidth && i.getAttribute("src")).map(i => i.src).join(" ")`); broken != "" {
+			t.Errorf("%s: broken pictures %s", p, broken)
+		}
+		tab.Accessible(p)
+	}
+	for _, width := range []int64{390, 1280, 1920} {
+		tab.Do(chromedp.EmulateViewport(width, 800))
+		for _, p := range pages {
+			tab.Go(p)
+			if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); strings.TrimPrefix(over, "-") == over && over != "0" {
+				t.Errorf("%s at %d px is %s px too wide", p, width, over)
+			}
+		}
+	}
+}
