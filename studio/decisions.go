@@ -47,17 +47,10 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 func (d Decisions) Mended(m intake.Mend) bool { return slices.Contains(d.Mends, m) }
 
 // Decisions returns the current decisions about a mark.
-func (s *Studio) Decisions(ctx context.Context, m *Mark) (Decisions, error) {
+func (m *Mark) Decisions() (Decisions, error) {
 	var d Decisions
-	if m.decision == 0 {
-		return d, nil
-	}
-	var body string
-	err := s.db.QueryRowContext(ctx, "SELECT body FROM decisions WHERE id = ? AND mark_id = ?", m.decision, m.ID).Scan(&body)
-	if err != nil {
-		return d, err
-	}
-	return d, json.Unmarshal([]byte(body), &d)
+	err := json.Unmarshal([]byte(m.body), &d)
+	return d, err
 }
 
 // Decide changes the decisions about a mark; what says the change in words.
@@ -67,7 +60,7 @@ func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(
 	if err != nil {
 		return err
 	}
-	d, err := s.Decisions(ctx, m)
+	d, err := m.Decisions()
 	if err != nil {
 		return err
 	}

@@ -46,11 +46,7 @@ func scanKit(row interface{ Scan(...any) error }) (*Kit, error) {
 
 // Kits lists the kits of a mark, newest first.
 func (s *Studio) Kits(ctx context.Context, mark int64) ([]*Kit, error) {
-	return s.kits(ctx, mark, 1000)
-}
-
-func (s *Studio) kits(ctx context.Context, mark int64, most int) ([]*Kit, error) {
-	rows, err := s.db.QueryContext(ctx, selectKit+"WHERE mark_id = ? ORDER BY number DESC LIMIT ?", mark, most)
+	rows, err := s.db.QueryContext(ctx, selectKit+"WHERE mark_id = ? ORDER BY number DESC", mark)
 	if err != nil {
 		return nil, err
 	}

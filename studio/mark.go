@@ -30,6 +30,7 @@ type Mark struct {
 	Kit      *Kit  // the newest, if any
 	Job      *Job  // the open one, if any
 	decision int64 // current row of decisions
+	body     string
 }
 
 // A Master is the approved drawing, kept byte for byte.
@@ -50,16 +51,17 @@ func (m *Mark) Brand() string {
 	return m.Client + " " + m.Name
 }
 
-const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0),
+const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
   (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id)
 FROM marks m JOIN clients c ON c.id = m.client_id
+LEFT JOIN decisions d ON d.id = m.decisions_id
 JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM masters x WHERE x.mark_id = m.id) `
 
 func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var m Mark
 	var h []byte
-	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision,
+	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
 		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits)
 	if err != nil {
 		return nil, err
@@ -89,12 +91,7 @@ func (s *Studio) Marks(ctx context.Context, words string) ([]*Mark, error) {
 		return nil, err
 	}
 	rows.Close()
-	for _, m := range ms {
-		if err := s.fill(ctx, m); err != nil {
-			return nil, err
-		}
-	}
-	return ms, nil
+	return ms, s.fill(ctx, ms, "IS NOT NULL")
 }
 
 // Mark returns one mark.
@@ -106,20 +103,48 @@ func (s *Studio) Mark(ctx context.Context, id int64) (*Mark, error) {
 	if err != nil {
 		return nil, err
 	}
-	return m, s.fill(ctx, m)
+	return m, s.fill(ctx, []*Mark{m}, "= ?", id)
 }
 
-// fill adds the newest kit and the open job.
-func (s *Studio) fill(ctx context.Context, m *Mark) error {
-	kits, err := s.kits(ctx, m.ID, 1)
+// fill adds the newest kits and the open jobs of marks in two queries; which
+// chooses their rows by mark.
+func (s *Studio) fill(ctx context.Context, ms []*Mark, which string, args ...any) error {
+	byID := map[int64]*Mark{}
+	for _, m := range ms {
+		byID[m.ID] = m
+	}
+	rows, err := s.db.QueryContext(ctx, selectKit+"WHERE (mark_id, number) IN (SELECT mark_id, MAX(number) FROM kits GROUP BY mark_id) AND mark_id "+which, args...)
 	if err != nil {
 		return err
 	}
-	if len(kits) > 0 {
-		m.Kit = kits[0]
+	defer rows.Close()
+	for rows.Next() {
+		k, err := scanKit(rows)
+		if err != nil {
+			return err
+		}
+		if m := byID[k.MarkID]; m != nil {
+			m.Kit = k
+		}
 	}
-	m.Job, err = s.openJob(ctx, m.ID)
-	return err
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	jobs, err := s.db.QueryContext(ctx, selectJob+"WHERE open_mark "+which, args...)
+	if err != nil {
+		return err
+	}
+	defer jobs.Close()
+	for jobs.Next() {
+		j, err := scanJob(jobs)
+		if err != nil {
+			return err
+		}
+		if m := byID[j.MarkID]; m != nil {
+			m.Job = j
+		}
+	}
+	return jobs.Err()
 }
 
 // Clients lists the names of all clients.

@@ -45,7 +45,7 @@ type Work struct {
 
 // Work returns the mark on the table.
 func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
-	d, err := s.Decisions(ctx, m)
+	d, err := m.Decisions()
 	if err != nil {
 		return nil, err
 	}
@@ -95,6 +95,23 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	w.weights = sync.OnceValue(func() []Weight { return w.weigh(context.WithoutCancel(ctx)) })
 	s.works.put(name, w)
 	return w, nil
+}
+
+// Warm puts the marks on the table that the desk will show, so that its first
+// visitor does not wait for all of them to be read.
+func (s *Studio) Warm(ctx context.Context) {
+	ms, err := s.Marks(ctx, "")
+	if err != nil {
+		return // the visitor will be told
+	}
+	for _, m := range ms[:min(len(ms), maxWorks)] {
+		if w, err := s.Work(ctx, m); err == nil {
+			w.Weights()
+		}
+		if ctx.Err() != nil {
+			return
+		}
+	}
 }
 
 // Version returns a version by name.

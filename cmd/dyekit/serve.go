@@ -108,6 +108,7 @@ func serve(ctx context.Context, st *studio.Studio, addr string, workers int) err
 	for range workers {
 		wg.Go(func() { st.Worker(working) })
 	}
+	wg.Go(func() { st.Warm(working) })
 	srv := &http.Server{
 		Handler:           h,
 		ReadHeaderTimeout: 10 * time.Second,

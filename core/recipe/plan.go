@@ -151,41 +151,34 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		base.WPt, base.HPt = art.W*0.75, art.H*0.75
 		return []File{base}, nil, nil
 	}
-	add := func(w, h float64, ppi float64, size string, page [2]float64, inner float64) error {
+	add := func(w, h float64, ppi float64, size string, page [2]float64, inner float64) {
 		f := base
 		f.W, f.H = max(1, int(math.Round(w))), max(1, int(math.Round(h)))
 		f.PPI, f.Size, f.Page = ppi, size, page
 		f.WPt, f.HPt = float64(f.W)*72/ppi, float64(f.H)*72/ppi
 		if err := tooLarge(e.Format, f.W, f.H); err != nil {
-			return err
+			omitted = append(omitted, err.Error())
+			return
 		}
 		if art.Pixels > 0 && inner > float64(art.Pixels)+0.5 {
 			omitted = append(omitted, fmt.Sprintf("the master is a picture; it would be enlarged past 100 %% (%d px of frame at most)", art.Pixels))
-			return nil
+			return
 		}
 		fs = append(fs, f)
-		return nil
 	}
 	ppi := e.PPI
 	if ppi == 0 {
 		ppi = 72
 	}
 	for _, w := range e.Widths {
-		if err := add(float64(w), float64(w)*art.H/art.W, ppi, fmt.Sprint(w), [2]float64{}, float64(w)); err != nil {
-			return nil, nil, fmt.Errorf("widths: %w", err)
-		}
+		add(float64(w), float64(w)*art.H/art.W, ppi, fmt.Sprint(w), [2]float64{}, float64(w))
 	}
 	for _, h := range e.Heights {
 		w := float64(h) * art.W / art.H
-		if err := add(w, float64(h), ppi, fmt.Sprintf("h%d", h), [2]float64{}, w); err != nil {
-			return nil, nil, fmt.Errorf("heights: %w", err)
-		}
+		add(w, float64(h), ppi, fmt.Sprintf("h%d", h), [2]float64{}, w)
 	}
 	for _, k := range e.Scales {
-		name := fmt.Sprintf("%gx", k)
-		if err := add(art.W*k, art.H*k, ppi, name, [2]float64{}, art.W*k); err != nil {
-			return nil, nil, fmt.Errorf("scales: %w", err)
-		}
+		add(art.W*k, art.H*k, ppi, fmt.Sprintf("%gx", k), [2]float64{}, art.W*k)
 	}
 	if e.Size != "" {
 		w, h, err := frame.Size(e.Size)
@@ -197,9 +190,7 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		}
 		pw, ph := w/96*ppi, h/96*ppi
 		inner := pw * min(1, (art.W/art.H)/(w/h))
-		if err := add(pw, ph, ppi, strings.ToLower(strings.ReplaceAll(e.Size, " ", "")), [2]float64{w, h}, inner); err != nil {
-			return nil, nil, fmt.Errorf("size: %w", err)
-		}
+		add(pw, ph, ppi, strings.ToLower(strings.ReplaceAll(e.Size, " ", "")), [2]float64{w, h}, inner)
 	}
 	return fs, omitted, nil
 }

@@ -77,7 +77,6 @@ func TestWrongRecipes(t *testing.T) {
 		{`[3000, 1000, 500, 250]`, `["a"]`, "files[0].widths[0]: must be a whole number"},
 		{`[3000, 1000, 500, 250]`, `[0]`, "files[0].widths[0]: 0 px is not between 1 and"},
 		{`[3000, 1000, 500, 250]`, `[99999]`, "files[0].widths[0]: 99999 px"},
-		{`[3000, 1000, 500, 250]`, `[30000]`, "files[0]"},
 		{`"png", "size"`, `"gif", "size"`, `files[1].format: "gif" is not known`},
 		{`"8x10in"`, `"8in"`, "files[1].size:"},
 		{`"level": 2`, `"level": 4`, "files[5].level"},
@@ -205,6 +204,15 @@ func TestPicturesAreNotEnlarged(t *testing.T) {
 	}
 	if len(left) < 3 {
 		t.Errorf("left out: %v", left)
+	}
+}
+
+// A size that would be too large for a very tall mark is left out, and said;
+// the rest of the recipe is made.
+func TestVeryTallMarks(t *testing.T) {
+	paths, left := plan(t, parse(t, contract), "b", Art{W: 10, H: 500})
+	if len(paths) == 0 || len(left) < 4 || !strings.Contains(left[0].Reason, "3000 × 150000 px is more than") {
+		t.Errorf("%d files, left out: %v", len(paths), left)
 	}
 }
 
