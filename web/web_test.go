@@ -82,19 +82,19 @@ func TestFromDropToKit(t *testing.T) {
 	tab.Type("input[name=client]", "Vat Nine")
 	tab.Type("input[name=mark]", "Star")
 	tab.Click(".take button")
-	tab.Until(`location.pathname.endsWith("/master") && document.querySelector("#art").complete`)
+	tab.At("/master")
 	// Through the stations in order, by the thread.
 	for _, st := range []string{"inks", "versions", "files", "proof"} {
 		tab.Click(`.thread a[href$="/` + st + `"]`)
-		tab.Until(`location.pathname.endsWith("/` + st + `")`)
+		tab.At("/" + st)
 	}
 	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "24 files" {
 		t.Errorf("the tray says %s", n)
 	}
 	tab.Click("#build button")
-	tab.Until(`location.pathname.endsWith("/kit")`)
+	tab.At("/kit")
 	tab.Go("/marks/1/kit") // a reload loses nothing
-	tab.Until(`document.querySelector(".ticket")`)
+	tab.Until(`document.querySelector(".ticket tbody a") && document.readyState === "complete"`)
 	link := tab.Eval(`document.querySelector(".ticket .act").getAttribute("href")`)
 	data := fetch(t, tab.Base+link, http.StatusOK)
 	files, err := kit.OpenZip(data)
@@ -152,7 +152,7 @@ func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
 	}
 	tab.Drop(".take", "star.svg", star)
 	tab.Click(".take button")
-	tab.Until(`location.pathname.endsWith("/master")`)
+	tab.At("/master")
 	tab.Go("/marks/1/files")
 	tab.Do(chromedp.SetValue(chromedp.CSS("input[name=margin]"), "4 apples"))
 	tab.Click(".recipe button")
@@ -173,7 +173,7 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Do(chromedp.KeyEvent("y"))
 	tab.Until(`document.querySelector(".findings .quiet-act")`)
 	tab.Do(chromedp.KeyEvent("3"))
-	tab.Until(`location.pathname.endsWith("/versions") && window.Alpine && document.querySelector(".cell")`)
+	tab.At("/versions")
 	// The wall: a click makes a cell large, arrows walk.
 	tab.Click(".cell")
 	tab.Until(`document.querySelector("#big").open`)

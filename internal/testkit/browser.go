@@ -91,6 +91,12 @@ func (t *Tab) Go(path string) {
 	t.Until("document.readyState === 'complete' && !!window.Alpine")
 }
 
+// At waits until the page whose path ends so is there, scripts and all.
+func (t *Tab) At(path string) {
+	t.T.Helper()
+	t.Until("location.pathname.endsWith('" + path + "') && document.readyState === 'complete' && !!window.Alpine")
+}
+
 // Until waits until an expression is true.
 func (t *Tab) Until(js string) {
 	t.T.Helper()
