@@ -59,11 +59,18 @@ type Picture struct {
 }
 
 // A Group composes its nodes as one before they meet what lies below.
+//
+// Its effects apply in the order of SVG 1.1 section 14.6: filter, clip, mask,
+// opacity, and then the blend with what lies below.
 type Group struct {
-	Nodes []Node
-	Clip  []Region // the union of these regions; nil does not clip
-	Alpha float64  // 0 to 1
-	Part  string
+	Nodes    []Node
+	Filter   *Filter
+	Clip     []Region // the union of these regions; nil does not clip
+	Mask     *Mask
+	Alpha    float64 // 0 to 1
+	Blend    Blend
+	Isolated bool // blends inside do not see what lies below
+	Part     string
 }
 
 // A Region is the inside of a path, itself clipped by further regions.
@@ -134,6 +141,10 @@ func Bounds(n Node) geom.Rect {
 		for _, m := range n.Nodes {
 			r = r.Union(Bounds(m))
 		}
+		if n.Filter != nil {
+			// A filter may paint anywhere in its region, and nowhere else.
+			r = n.Filter.To.Rect(n.Filter.Region)
+		}
 		if n.Clip != nil {
 			r = r.Intersect(clipBounds(n.Clip))
 		}
@@ -198,6 +209,9 @@ type Has struct {
 	Gradients   bool
 	Translucent bool // any opacity between 0 and 1
 	FadingStops bool // gradients whose opacity changes
+	Masks       bool
+	Blends      bool
+	Filters     bool
 	HardClips   bool // a clip that is not one region
 }
 
@@ -212,6 +226,9 @@ func (d *Drawing) Has() Has {
 			h.Translucent = h.Translucent || part(n.Alpha) || !n.Image.Opaque()
 		case *Group:
 			h.Translucent = h.Translucent || part(n.Alpha)
+			h.Masks = h.Masks || n.Mask != nil
+			h.Blends = h.Blends || n.Blend != Normal
+			h.Filters = h.Filters || n.Filter != nil
 			h.HardClips = h.HardClips || hardClip(n.Clip)
 		case *Shape:
 			switch p := n.Paint.(type) {

@@ -126,6 +126,13 @@ var generic = map[string]string{
 	"serif": "bitter", "monospace": "sometype mono",
 }
 
+// Generic reports whether a family name is one of the CSS generic ones, which
+// name a kind of font and no font.
+func Generic(family string) bool {
+	_, ok := generic[strings.ToLower(strings.TrimSpace(family))]
+	return ok
+}
+
 // Find returns the faces of the family with the slant asked for, to be tried
 // in order for each letter, nearest weight first. It returns nil if there is
 // none: a slant is not made up.

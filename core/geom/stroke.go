@@ -75,13 +75,13 @@ func (s *stroker) subpath(sub Path) {
 		return
 	}
 	s.left, s.right = nil, nil
-	t0, _ := cs[0].tangents()
+	t0, _ := cs[0].Directions()
 	n0 := t0.Turn().Mul(s.r)
 	s.left.MoveTo(cs[0].A.Add(n0))
 	s.right.MoveTo(cs[0].A.Sub(n0))
 	var tEnd Point
 	for i, c := range cs {
-		a, b := c.tangents()
+		a, b := c.Directions()
 		if i > 0 {
 			s.join(c.A, tEnd, a)
 		}
@@ -115,9 +115,9 @@ func (s *stroker) dot(c Point) {
 	}
 }
 
-// tangents returns the unit directions at both ends, looking further along
+// Directions returns the unit directions at both ends, looking further along
 // the control points where the nearest ones coincide.
-func (c Curve) tangents() (a, b Point) {
+func (c Curve) Directions() (a, b Point) {
 	ps := []Point{c.A, c.D}
 	switch c.Op {
 	case QuadTo:
@@ -194,7 +194,7 @@ func (s *stroker) cap(line *Path, p, t Point) {
 // side appends both parallels of c.
 func (s *stroker) side(c Curve) {
 	if c.Op == LineTo {
-		_, b := c.tangents()
+		_, b := c.Directions()
 		n := b.Turn().Mul(s.r)
 		s.left.LineTo(c.D.Add(n))
 		s.right.LineTo(c.D.Sub(n))

@@ -59,6 +59,9 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 		ground := backing(e)
 		to := raster.Fit(fr.Box, f.W, f.H)
 		if e.ColourSpace() == export.CMYK {
+			if h := d.Has(); h.Filters || h.Blends {
+				return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
+			}
 			img, err := raster.Separate(ctx, d, to, f.W, f.H, colour.Propose(ground))
 			if err != nil {
 				return nil, err

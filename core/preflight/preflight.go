@@ -49,6 +49,12 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 				}
 			}
 		case *drawing.Group:
+			if n.Filter != nil {
+				fs.Add("effect", finding.Note, "an effect (shadow, glow, blur) is used: it is made of pixels, so files of curves are left out", n.Part, place)
+			}
+			if n.Mask != nil || n.Blend != drawing.Normal {
+				fs.Add("translucent", finding.Note, "a mask or blend is used: not every file type can keep it yet", n.Part, place)
+			}
 			if n.Alpha < 1 {
 				fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
 			}

@@ -1,7 +1,7 @@
 package raster
 
 import (
-	"image"
+	"dyekit/core/drawing"
 )
 
 // A painter draws one band at a time. Its buffers are reused from band to
@@ -28,9 +28,9 @@ func newPainter(w int, opt Options) *painter {
 	}
 }
 
-// band draws the items on rows [y0, y1) and stores them in img. Only what was
+// band draws the items on rows [y0, y1) and hands them to put. Only what was
 // painted is cleared and stored: art leaves most of a page bare.
-func (p *painter) band(items []item, img *image.NRGBA, y0, y1 int) {
+func (p *painter) band(items []item, put func(y, from, to int, row layer), y0, y1 int) {
 	l := p.base[:4*p.w*(y1-y0)]
 	for y := range y1 - y0 {
 		u := &p.used[y]
@@ -46,7 +46,7 @@ func (p *painter) band(items []item, img *image.NRGBA, y0, y1 int) {
 	p.draw(items, l, y0, y1)
 	for y := range y1 - y0 {
 		if u := p.used[y]; u[1] > u[0] {
-			store(img.Pix[(y0+y)*img.Stride+4*u[0]:], l[4*(y*p.w+u[0]):4*(y*p.w+u[1])])
+			put(y0+y, u[0], u[1], l[4*(y*p.w+u[0]):4*(y*p.w+u[1])])
 		}
 	}
 }
@@ -96,30 +96,77 @@ func (p *painter) shape(it *item, l layer, y0, y1 int) {
 	}
 }
 
-// group draws a group on a layer of its own, cuts it by its clip and lays it
-// over what is there.
+// group draws a group on a layer of its own, cuts it by its clip and mask and
+// lays it over what is there.
 func (p *painter) group(it *item, l layer, y0, y1 int) {
 	sub := p.take(len(l))
 	p.draw(it.group, sub, y0, y1)
 	for y := range y1 - y0 {
 		p.touch(l, y, 0, p.w)
 	}
-	if it.clip == nil {
+	if it.clip != nil {
+		m := p.clip(it.clip, y0, y1)
+		scale(sub, m)
+		p.free = append(p.free, m)
+	}
+	if it.mask != nil {
+		m := p.mask(it.mask, y0, y1)
+		scale(sub, m)
+		p.free = append(p.free, m)
+	}
+	if it.blend == drawing.Normal {
 		over(l, sub, it.alpha)
 	} else {
-		m := p.clip(it.clip, y0, y1)
-		for i := 0; i < len(l); i += 4 {
-			if a := m[i+3] * it.alpha; a > 0 && sub[i+3] > 0 {
-				over(l[i:i+4], sub[i:i+4], a)
-			}
-		}
-		p.free = append(p.free, m)
+		blend(l, sub, it.alpha, it.blend)
 	}
 	p.free = append(p.free, sub)
 }
 
-// clip returns a layer whose opacity is the coverage of the union of masks.
-func (p *painter) clip(ms []mask, y0, y1 int) layer {
+// scale multiplies pixels by the opacity of m.
+func scale(l, m layer) {
+	for i := 0; i < len(l); i += 4 {
+		if a := m[i+3]; a < 1 && l[i+3] > 0 {
+			l[i], l[i+1], l[i+2], l[i+3] = l[i]*a, l[i+1]*a, l[i+2]*a, l[i+3]*a
+		}
+	}
+}
+
+// mask returns a layer whose opacity is that of the mask: its brightness
+// times its opacity, or its opacity alone.
+func (p *painter) mask(m *mask, y0, y1 int) layer {
+	l := p.take(4 * p.w * (y1 - y0))
+	p.draw(m.items, l, y0, y1)
+	if m.clip != nil {
+		c := p.clip(m.clip, y0, y1)
+		scale(l, c)
+		p.free = append(p.free, c)
+	}
+	if !m.alpha {
+		for i := 0; i < len(l); i += 4 {
+			a := l[i+3]
+			if a == 0 {
+				continue
+			}
+			r, g, b := l[i], l[i+1], l[i+2]
+			if m.linear {
+				r, g, b = linear(r/a)*a, linear(g/a)*a, linear(b/a)*a
+			}
+			// The coefficients of SVG 1.1 section 14.4.
+			l[i+3] = 0.2125*r + 0.7154*g + 0.0721*b
+		}
+	}
+	if m.mask != nil {
+		k := p.mask(m.mask, y0, y1)
+		for i := 3; i < len(l); i += 4 {
+			l[i] *= k[i]
+		}
+		p.free = append(p.free, k)
+	}
+	return l
+}
+
+// clip returns a layer whose opacity is the coverage of the union of regions.
+func (p *painter) clip(ms []region, y0, y1 int) layer {
 	m := p.take(4 * p.w * (y1 - y0))
 	for i := range ms {
 		if len(ms[i].shape.bands[y0/bandRows]) == 0 {

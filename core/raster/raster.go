@@ -37,9 +37,21 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 	if w < 1 || h < 1 || w > MaxPixels/h {
 		return nil, fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
 	}
-	c := compiler{to: to, w: w, h: h}
+	c := compiler{ctx: ctx, to: to, w: w, h: h, hard: opt.Hard}
 	items := c.nodes(d.Nodes)
+	if c.err != nil {
+		return nil, c.err
+	}
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	err := paint(ctx, items, w, h, opt, func(y, from, to int, row layer) {
+		store(img.Pix[y*img.Stride+4*from:], row)
+	})
+	return img, err
+}
+
+// paint draws the items band by band on all cores and hands the painted part
+// [from, to) of each row to put.
+func paint(ctx context.Context, items []item, w, h int, opt Options, put func(y, from, to int, row layer)) error {
 	bands := (h + bandRows - 1) / bandRows
 	next := make(chan int, bands)
 	for i := range bands {
@@ -54,12 +66,12 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 				if ctx.Err() != nil {
 					return
 				}
-				p.band(items, img, i*bandRows, min(h, (i+1)*bandRows))
+				p.band(items, put, i*bandRows, min(h, (i+1)*bandRows))
 			}
 		})
 	}
 	wg.Wait()
-	return img, ctx.Err()
+	return ctx.Err()
 }
 
 // Fit returns the map that lays the frame exactly onto w × h pixels. The two
@@ -74,19 +86,32 @@ type item struct {
 	shape *outline
 	paint sampler
 	group []item
-	clip  []mask
+	clip  []region
+	mask  *mask
 	alpha float32
+	blend drawing.Blend
 	layer bool // the group composes on its own before meeting what lies below
 }
 
-type mask struct {
+type region struct {
 	shape *outline
-	clip  []mask
+	clip  []region
+}
+
+// A mask is a drawing.Mask made ready.
+type mask struct {
+	items         []item
+	clip          []region
+	alpha, linear bool
+	mask          *mask
 }
 
 type compiler struct {
+	ctx  context.Context
 	to   geom.Affine
 	w, h int
+	hard bool
+	err  error // of a filter: drawing ends
 }
 
 func (c *compiler) nodes(ns []drawing.Node) []item {
@@ -106,9 +131,15 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 			if n.Alpha <= 0 {
 				continue
 			}
-			g := item{group: c.nodes(n.Nodes), alpha: float32(n.Alpha), layer: n.Alpha < 1 || n.Clip != nil}
+			g := item{alpha: float32(n.Alpha), blend: n.Blend, mask: c.mask(n.Mask)}
+			g.layer = n.Alpha < 1 || n.Clip != nil || n.Mask != nil || n.Blend != drawing.Normal || n.Isolated
+			if n.Filter == nil {
+				g.group = c.nodes(n.Nodes)
+			} else if it, ok := c.filter(n); ok {
+				g.group = []item{it}
+			}
 			if n.Clip != nil {
-				g.clip = c.masks(n.Clip)
+				g.clip = c.regions(n.Clip)
 			}
 			out = append(out, g)
 		}
@@ -116,12 +147,23 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 	return out
 }
 
-func (c *compiler) masks(rs []drawing.Region) []mask {
-	ms := make([]mask, len(rs))
+func (c *compiler) mask(m *drawing.Mask) *mask {
+	if m == nil {
+		return nil
+	}
+	k := &mask{items: c.nodes(m.Nodes), alpha: m.Alpha, linear: m.Linear, mask: c.mask(m.Mask)}
+	if m.Clip != nil {
+		k.clip = c.regions(m.Clip)
+	}
+	return k
+}
+
+func (c *compiler) regions(rs []drawing.Region) []region {
+	ms := make([]region, len(rs))
 	for i, r := range rs {
 		ms[i].shape = newOutline(r.Path, r.Rule, c.to, c.w, c.h)
 		if r.Clip != nil {
-			ms[i].clip = c.masks(r.Clip)
+			ms[i].clip = c.regions(r.Clip)
 		}
 	}
 	return ms

@@ -58,6 +58,10 @@ func (v *Version) singleInk(ctx context.Context, d *drawing.Drawing) error {
 		v.Refused = "pixels cannot be cut into one ink yet"
 		return nil
 	}
+	if h := d.Has(); h.Masks || h.Filters || h.Blends {
+		v.Refused = "masks, filters and blends cannot be read as one ink yet"
+		return nil
+	}
 	leaves, refused := v.read(d)
 	if refused != "" {
 		v.Refused = refused

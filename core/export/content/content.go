@@ -100,6 +100,19 @@ func (w *Writer) Clip(c []drawing.Region) error {
 	return nil
 }
 
+// Plain refuses groups with effects that are not kept in print files yet.
+func Plain(g *drawing.Group, kind string) error {
+	switch {
+	case g.Filter != nil:
+		return export.Cannot("a filter (shadow, glow, blur) is made of pixels and cannot be kept in " + kind + " yet")
+	case g.Mask != nil:
+		return export.Cannot("a mask cannot be kept in " + kind + " yet")
+	case g.Blend != drawing.Normal:
+		return export.Cannot("a blend with what lies below cannot be kept in " + kind + " yet")
+	}
+	return nil
+}
+
 // Inks are colour components from 0 to 1: three for RGB, four for CMYK.
 func Inks(c colour.Colour, cmyk bool) []float64 {
 	if !cmyk {

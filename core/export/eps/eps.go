@@ -158,6 +158,9 @@ func (w *writer) nodes(ns []drawing.Node) error {
 		case *drawing.Picture:
 			err = w.picture(n)
 		case *drawing.Group:
+			if err := content.Plain(n, "EPS"); err != nil {
+				return err
+			}
 			if n.Alpha < 1 {
 				return export.Cannot("EPS has no transparency, and translucent paint cannot be resolved yet")
 			}

@@ -335,6 +335,9 @@ func ramp(g *drawing.Gradient, cmyk bool) string {
 // group composes its nodes as one: a form XObject with a transparency group
 // where it is translucent (section 11.6.6), plain operators otherwise.
 func (c *canvas) group(g *drawing.Group) error {
+	if err := content.Plain(g, "PDF"); err != nil {
+		return err
+	}
 	c.Op("q")
 	if err := c.Clip(g.Clip); err != nil {
 		return err

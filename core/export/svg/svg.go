@@ -99,7 +99,23 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 				return err
 			}
 		case *drawing.Group:
+			switch {
+			case n.Filter != nil:
+				return export.Cannot("a filter (shadow, glow, blur) cannot be kept in SVG yet")
+			case n.Blend != drawing.Normal:
+				return export.Cannot("SVG 1.1 has no blend with what lies below")
+			}
+			mask := ""
+			if n.Mask != nil {
+				var err error
+				if mask, err = w.mask(n.Mask); err != nil {
+					return err
+				}
+			}
 			w.body = append(w.body, indent+"<g"...)
+			if mask != "" {
+				w.attr("mask", "url(#"+mask+")")
+			}
 			if n.Alpha < 1 {
 				w.attr("opacity", string(export.Number(nil, n.Alpha, 4)))
 			}
@@ -246,6 +262,26 @@ func (w *writer) matrix(m geom.Affine) string {
 		b = export.Number(b, v, w.places+4)
 	}
 	return string(b)
+}
+
+// mask defines a mask; its contents are written aside and put into it.
+func (w *writer) mask(m *drawing.Mask) (string, error) {
+	if m.Alpha || m.Linear || m.Mask != nil {
+		return "", export.Cannot("SVG 1.1 has no mask of this kind")
+	}
+	body := w.body
+	w.body = nil
+	clip := ""
+	if m.Clip != nil {
+		clip = ` clip-path="url(#` + w.clip(m.Clip) + `)"`
+	}
+	err := w.nodes(m.Nodes, "")
+	inner := string(w.body)
+	w.body = body
+	if err != nil {
+		return "", err
+	}
+	return w.define(`<mask id="%s" maskUnits="userSpaceOnUse" x="-1000000" y="-1000000" width="2000000" height="2000000"><g` + clip + ">\n" + inner + "</g></mask>\n"), nil
 }
 
 func (w *writer) clip(c []drawing.Region) string {

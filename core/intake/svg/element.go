@@ -96,15 +96,65 @@ func decode(data []byte) ([]byte, error) {
 	return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), nil
 }
 
-var entity = regexp.MustCompile(`<!ENTITY\s+([\w.:-]+)\s+(?:"([^"]*)"|'([^']*)')\s*>`)
+var (
+	doctype   = regexp.MustCompile(`(?s)<!DOCTYPE[^\[>]*\[(.*?)\]\s*>`)
+	entity    = regexp.MustCompile(`<!ENTITY\s+([\w.:-]+)\s+(?:"([^"]*)"|'([^']*)')\s*>`)
+	reference = regexp.MustCompile(`&[A-Za-z_][\w.:-]*;`)
+)
+
+// expand replaces the internal entities that a DOCTYPE declares; encoding/xml
+// knows only those of XML itself. Growth is bounded, so that entities of
+// entities cannot fill the memory.
+func expand(data []byte) ([]byte, error) {
+	at := doctype.FindSubmatchIndex(data)
+	if at == nil {
+		return data, nil
+	}
+	values := map[string][]byte{}
+	for _, m := range entity.FindAllSubmatch(data[at[2]:at[3]], -1) {
+		v := m[2]
+		if len(v) == 0 {
+			v = m[3]
+		}
+		values["&"+string(m[1])+";"] = v
+	}
+	body := data[at[1]:]
+	limit := len(body) + MaxEntities
+	// Entities may stand in entities; each round opens one level.
+	for range 16 {
+		grown, again := len(body), false
+		next := reference.ReplaceAllFunc(body, func(ref []byte) []byte {
+			v, ok := values[string(ref)]
+			if !ok || grown > limit {
+				return ref
+			}
+			grown += len(v)
+			again = true
+			return v
+		})
+		if grown > limit {
+			return nil, fmt.Errorf("the entities of the file grow past %d MB", MaxEntities>>20)
+		}
+		if body = next; !again {
+			// The DOCTYPE is spent; keep its lines, so that errors name the
+			// right one.
+			head := append(append([]byte{}, data[:at[0]]...), bytes.Repeat([]byte("\n"), bytes.Count(data[at[0]:at[1]], []byte("\n")))...)
+			return append(head, body...), nil
+		}
+	}
+	return nil, errors.New("the entities of the file contain each other")
+}
 
 // parseXML reads the XML. It refuses what encoding/xml lets pass: several roots,
 // text beside the root, and unbounded depth.
 func parseXML(ctx context.Context, data []byte) (*document, error) {
+	data, err := expand(data)
+	if err != nil {
+		return nil, err
+	}
 	doc := &document{byID: map[string]*element{}}
 	d := xml.NewDecoder(bytes.NewReader(data))
 	d.CharsetReader = charset.NewReaderLabel
-	d.Entity = map[string]string{}
 	var at *element
 	depth, foreign := 0, 0
 	where := func(err error) error {
@@ -127,12 +177,6 @@ func parseXML(ctx context.Context, data []byte) (*document, error) {
 			return nil, ctx.Err()
 		}
 		switch t := tok.(type) {
-		case xml.Directive:
-			for _, m := range entity.FindAllStringSubmatch("<!"+string(t)+">", -1) {
-				if v := m[2] + m[3]; len(v) <= maxEntity && !strings.ContainsAny(v, "&<") {
-					d.Entity[m[1]] = v
-				}
-			}
 		case xml.CharData:
 			if at != nil && foreign == 0 {
 				at.kids = append(at.kids, string(t))

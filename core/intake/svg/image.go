@@ -27,8 +27,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 		return nil
 	}
 	if strings.Contains(media, "svg") {
-		r.cannot("a drawing embedded as a picture", e, s)
-		return nil
+		return r.embedded(e, s, data)
 	}
 	img, err := picture.Decode(data)
 	if err != nil {
@@ -61,6 +60,38 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 		}}
 	}
 	return []drawing.Node{p}
+}
+
+// embedded draws an SVG that stands in the place of a picture: a drawing of
+// its own, cut at its page.
+func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
+	if r.within >= maxEmbedded {
+		r.fail("line %d: drawings are embedded in each other more than %d deep", e.line, maxEmbedded)
+		return nil
+	}
+	d, fs, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r.within+1)
+	r.findings = append(r.findings, fs...)
+	if err != nil {
+		r.findings.Add("unsupported", finding.Stop, "an embedded drawing cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
+		return nil
+	}
+	l := s.len
+	w, okw := l.length(e.attrs["width"], l.w)
+	h, okh := l.length(e.attrs["height"], l.h)
+	if !okw {
+		w = d.Page.W()
+	}
+	if !okh {
+		h = d.Page.H()
+	}
+	if !(w > 0 && h > 0) {
+		return nil
+	}
+	m := s.m.Mul(geom.Translate(l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0)))
+	to := m.Mul(viewBox(d.Page, w, h, e.attrs["preserveAspectRatio"]))
+	nodes := drawing.Moved(d.Nodes, to)
+	clip := []drawing.Region{{Path: geom.Box(d.Page).Transform(to), Clip: []drawing.Region{{Path: geom.Box(geom.Rect{X1: w, Y1: h}).Transform(m)}}}}
+	return []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Clip: clip, Part: s.part}}
 }
 
 // dataURI takes a data: reference apart (RFC 2397).

@@ -29,9 +29,6 @@ func (r *reader) paint(e *element, s state, prop string, box geom.Rect) drawing.
 			r.findings.Add("unsupported", finding.Warn, "the paint #"+id+" is referred to but is not in the file; the shape is left without it", r.name(e, s), geom.Rect{})
 		case t != nil && (t.name == "linearGradient" || t.name == "radialGradient"):
 			return r.gradient(t, s, box, alpha)
-		case t != nil && t.name == "pattern":
-			r.cannot("a pattern", e, s)
-			return nil
 		}
 		if v = fallback; v == "" {
 			return nil

@@ -25,17 +25,25 @@ const (
 	MaxDepth    = 200     // of elements and of references
 	MaxNodes    = 500_000 // drawn, after references are followed
 	MaxSegments = 2_000_000
-	maxEntity   = 4096 // bytes of one XML entity
+	MaxEntities = 1 << 20 // bytes that the entities of a file may grow to
+	maxEmbedded = 4       // drawings within drawings
 )
 
 // Options tells the reader what it may use.
 type Options struct {
 	Fonts *fonts.Set // nil for the shipped families
+	// StandIn is a family in which text is set whose own font is missing. It
+	// is for looking only: the finding that stops the work stays.
+	StandIn string
 }
 
 // Read reads an SVG or gzipped SVG. The findings say what was met on the way;
 // the error is for files that cannot be read at all.
 func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
+	return readWithin(ctx, data, opt, 0)
+}
+
+func readWithin(ctx context.Context, data []byte, opt Options, within int) (*drawing.Drawing, finding.List, error) {
 	data, err := decode(data)
 	if err != nil {
 		return nil, nil, err
@@ -47,7 +55,7 @@ func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, find
 	if opt.Fonts == nil {
 		opt.Fonts = fonts.Shipped()
 	}
-	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts}
+	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts, standIn: opt.StandIn, within: within}
 	for _, s := range doc.sheets {
 		r.sheet.add(s)
 	}
@@ -75,9 +83,12 @@ type reader struct {
 	doc      *document
 	sheet    sheet
 	fonts    *fonts.Set
+	standIn  string
+	within   int // drawings around this one
 	findings finding.List
 	page     geom.Rect
-	tol      float64 // of fitted outlines, page units
+	tol      float64            // of fitted outlines, page units
+	styles   map[*element]style // of what is referred to
 	nodes    int
 	segments int
 	depth    int
@@ -374,33 +385,39 @@ func (r *reader) target(e *element, s state) *element {
 
 // wrap applies what acts on an element as a whole.
 func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
-	if len(ns) == 0 {
+	if len(ns) == 0 && s.style.get("filter", "none") == "none" {
 		return nil
 	}
-	for _, p := range []string{"mask", "filter"} {
-		if v := s.style.get(p, "none"); v != "none" {
-			r.cannot("a "+p, e, s)
-		}
-	}
-	if v := s.style.get("mix-blend-mode", "normal"); v != "normal" {
-		r.cannot("the blend mode "+v, e, s)
+	mode, known := blends[s.style.get("mix-blend-mode", "normal")]
+	if !known {
+		r.cannot("the blend mode "+s.style["mix-blend-mode"], e, s)
 	}
 	alpha := opacity(s.style["opacity"])
 	clip, clipped := r.clipOf(e, s)
-	if alpha == 1 && !clipped {
+	mask := r.maskOf(e, s)
+	filter, filtered := r.filterOf(e, s)
+	if filtered && filter == nil {
+		r.findings.Add("hidden", finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
+		return nil
+	}
+	isolated := s.style["isolation"] == "isolate"
+	plain := !clipped && mask == nil && !filtered && mode == drawing.Normal && !isolated
+	if alpha == 1 && plain {
 		return ns
 	}
 	if alpha == 0 {
 		r.findings.Add("hidden", finding.Note, "wholly transparent art is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
-	if len(ns) == 1 && !clipped {
+	if len(ns) == 1 && plain {
 		if sh, ok := ns[0].(*drawing.Shape); ok {
 			sh.Paint = fade(sh.Paint, alpha)
 			return ns
 		}
 	}
-	return []drawing.Node{&drawing.Group{Nodes: ns, Alpha: alpha, Clip: clip, Part: s.part}}
+	return []drawing.Node{&drawing.Group{
+		Nodes: ns, Alpha: alpha, Clip: clip, Mask: mask, Filter: filter, Blend: mode, Isolated: isolated, Part: s.part,
+	}}
 }
 
 // opacity reads an opacity value; what is missing or wrong is 1.

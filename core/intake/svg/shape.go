@@ -88,15 +88,17 @@ func (r *reader) shape(e *element, s state) []drawing.Node {
 	if len(p) == 0 {
 		return nil
 	}
+	out := r.paintPath(e, s, p, p.Bounds(), drawing.Filled)
 	switch e.name {
 	case "path", "line", "polyline", "polygon":
-		for _, m := range []string{"marker-start", "marker-mid", "marker-end", "marker"} {
-			if s.style.get(m, "none") != "none" {
-				r.cannot("a marker (arrowhead)", e, s)
-			}
+		// Markers come last unless paint-order names them before.
+		m := r.markers(e, s, p)
+		if strings.HasPrefix(strings.TrimSpace(s.style["paint-order"]), "markers") {
+			return append(m, out...)
 		}
+		out = append(out, m...)
 	}
-	return r.paintPath(e, s, p, p.Bounds(), drawing.Filled)
+	return out
 }
 
 // paintPath fills and strokes an outline given in user space; box is what
@@ -107,13 +109,11 @@ func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, orig
 		rule = geom.EvenOdd
 	}
 	var fill, stroke drawing.Node
-	if paint := r.paint(e, s, "fill", box); paint != nil && e.name != "line" {
-		fill = &drawing.Shape{Path: p.Transform(s.m), Rule: rule, Paint: paint, Part: s.part, Origin: origin}
+	if e.name != "line" {
+		fill = r.painted(e, s, "fill", drawing.Region{Path: p.Transform(s.m), Rule: rule}, box, origin)
 	}
 	if o := r.stroke(e, s, p); len(o) > 0 {
-		if paint := r.paint(e, s, "stroke", box); paint != nil {
-			stroke = &drawing.Shape{Path: o, Paint: paint, Part: s.part, Origin: drawing.Stroked}
-		}
+		stroke = r.painted(e, s, "stroke", drawing.Region{Path: o}, box, drawing.Stroked)
 	}
 	var out []drawing.Node
 	add := func(n drawing.Node) {
@@ -129,6 +129,21 @@ func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, orig
 		add(stroke)
 	}
 	return out
+}
+
+// painted fills a region of the page with a paint property; nil if it paints
+// nothing.
+func (r *reader) painted(e *element, s state, prop string, region drawing.Region, box geom.Rect, origin drawing.Origin) drawing.Node {
+	if id, ok := urlRef(s.style.get(prop, "")); ok {
+		if t := r.doc.byID[id]; t != nil && t.name == "pattern" {
+			return r.pattern(t, e, s, region, box, opacity(s.style[prop+"-opacity"]))
+		}
+	}
+	paint := r.paint(e, s, prop, box)
+	if paint == nil {
+		return nil
+	}
+	return &drawing.Shape{Path: region.Path, Rule: region.Rule, Paint: paint, Part: s.part, Origin: origin}
 }
 
 // stroke returns the outline of the stroke on the page, or nil if there is
@@ -225,7 +240,7 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 		in.m = s.m.Mul(geom.Affine{A: b.W(), D: b.H(), E: b.X0, F: b.Y0})
 		in.len.w, in.len.h = 1, 1
 	}
-	in.style = r.sheet.cascade(c, nil)
+	in.style = r.styleOf(c)
 	if t, ok := in.style["transform"]; ok {
 		if m, err := transform(t); err == nil {
 			in.m = in.m.Mul(m)

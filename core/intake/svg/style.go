@@ -18,7 +18,7 @@ var inherited = map[string]bool{
 	"stroke": true, "stroke-dasharray": true, "stroke-dashoffset": true, "stroke-linecap": true,
 	"stroke-linejoin": true, "stroke-miterlimit": true, "stroke-opacity": true, "stroke-width": true,
 	"paint-order": true, "writing-mode": true, "xml:space": true, "white-space": true,
-	"text-decoration": true,
+	"text-decoration": true, "color-interpolation-filters": true, "color-interpolation": true,
 }
 
 // presentation lists the other properties that may stand as attributes.
@@ -27,7 +27,8 @@ var presentation = map[string]bool{
 	"overflow": true, "stop-color": true, "stop-opacity": true, "baseline-shift": true,
 	"dominant-baseline": true, "alignment-baseline": true, "vector-effect": true,
 	"mix-blend-mode": true, "isolation": true, "transform": true, "font-variant": true,
-	"font-stretch": true,
+	"font-stretch": true, "flood-color": true, "flood-opacity": true, "lighting-color": true,
+	"mask-type": true, "marker": true,
 }
 
 // A rule is one selector of a style sheet with its declarations.

@@ -274,6 +274,24 @@ func weight(st style) float64 {
 	return 400
 }
 
+// nearest finds a face to look at instead of a missing one, if that was asked
+// for: the first of the list that is here, or the stand-in.
+func (r *reader) nearest(list string, weight float64, italic bool) []*fonts.Face {
+	if r.standIn == "" {
+		return nil
+	}
+	for f := range strings.SplitSeq(list, ",") {
+		f = strings.Trim(strings.TrimSpace(f), `"'`)
+		if fs := r.fonts.Find(f, weight, italic); len(fs) > 0 && !fonts.Generic(f) {
+			return fs
+		}
+	}
+	if fs := r.fonts.Find(r.standIn, weight, italic); len(fs) > 0 {
+		return fs
+	}
+	return r.fonts.Find(r.standIn, weight, false)
+}
+
 // face finds the face for a letter, or says which font is missing. Only the
 // family named first counts: another one would set another mark.
 func (r *reader) face(l *letter) (*fonts.Face, bool) {
@@ -283,13 +301,15 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 	family = strings.Trim(strings.TrimSpace(family), `"'`)
 	if family == "" {
 		r.findings.Add("missing-font", finding.Stop, "the text names no font, so every program would set another one; name it, or turn the text into shapes", r.name(l.e, *l.s), geom.Rect{})
-		return nil, false
+		if family = r.standIn; family == "" {
+			return nil, false
+		}
 	}
 	italic := st["font-style"] == "italic" || st["font-style"] == "oblique"
 	faces := r.fonts.Find(family, weight(st), italic)
 	if len(faces) == 0 {
 		r.findings.Add("missing-font", finding.Stop, fmt.Sprintf("the font %q is not here; add its file, or turn the text into shapes", family), r.name(l.e, *l.s), geom.Rect{})
-		return nil, false
+		faces = r.nearest(list, weight(st), italic)
 	}
 	for _, f := range faces {
 		if f.Has(l.r) {
@@ -298,6 +318,9 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 			}
 			return f, true
 		}
+	}
+	if len(faces) == 0 {
+		return nil, false
 	}
 	r.findings.Add("missing-font", finding.Stop, fmt.Sprintf("the font %q has no letter %q", family, l.r), r.name(l.e, *l.s), geom.Rect{})
 	return nil, false

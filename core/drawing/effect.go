@@ -1,0 +1,200 @@
+package drawing
+
+import (
+	"dyekit/core/colour"
+	"dyekit/core/geom"
+)
+
+// A Blend is how a group mixes with what lies below it (Compositing and
+// Blending Level 1). The zero Blend is Normal.
+type Blend uint8
+
+const (
+	Normal Blend = iota
+	Multiply
+	Screen
+	Overlay
+	Darken
+	Lighten
+	ColorDodge
+	ColorBurn
+	HardLight
+	SoftLight
+	Difference
+	Exclusion
+	Hue
+	Saturation
+	Color
+	Luminosity
+)
+
+// A Mask lets a group through by the brightness of its nodes, or by their
+// opacity if Alpha is set (SVG 1.1 section 14.4).
+type Mask struct {
+	Nodes []Node
+	Clip  []Region // the mask's own area; nil for no limit
+	Alpha bool
+	// Linear takes the brightness in linear light (color-interpolation).
+	Linear bool
+	// Mask is applied to the mask itself, if not nil.
+	Mask *Mask
+}
+
+// The inputs of a Step that are not results of earlier ones.
+const (
+	SourceGraphic = -1
+	SourceAlpha   = -2
+	Nothing       = -3 // transparent black
+)
+
+// A Filter changes the pixels of a group (SVG 1.1 chapter 15). Lengths are in
+// user space, which To maps onto the page.
+type Filter struct {
+	Region geom.Rect
+	To     geom.Affine
+	Steps  []Step
+}
+
+// A Step is one filter primitive. In and In2 name the results it works on:
+// an index of an earlier step, or one of the constants above.
+type Step struct {
+	Op     Op
+	In     int
+	In2    int
+	Region geom.Rect // what the result is cut to
+	Linear bool      // works in linear light
+}
+
+// An Op is one of the primitives below.
+type Op interface{ op() }
+
+type (
+	Blur  struct{ X, Y float64 }
+	Shift struct{ X, Y float64 }
+	Flood struct {
+		Colour colour.RGB
+		Alpha  float64
+	}
+	Mix     struct{ Mode Blend }
+	Combine struct {
+		Operator string // over, in, out, atop, xor, lighter or arithmetic
+		K        [4]float64
+	}
+	Merge  struct{ In []int }
+	Matrix struct{ M [20]float64 }
+	// Transfer has one table of 256 values for each of R, G, B, A.
+	Transfer struct{ T [4]func(float64) float64 }
+	Convolve struct {
+		W, H     int
+		Kernel   []float64
+		Divisor  float64
+		Bias     float64
+		TX, TY   int
+		Edge     string // duplicate, wrap or none
+		Preserve bool   // opacity stays as it is
+		UnitX    float64
+		UnitY    float64
+	}
+	Morph struct {
+		Dilate bool
+		X, Y   float64
+	}
+	Tile     struct{ From geom.Rect } // the area that is repeated
+	Paste    struct{ Nodes []Node }   // of feImage, on the page
+	Displace struct {
+		Scale float64
+		X, Y  int // channel: 0 to 3 for R, G, B, A
+	}
+	Noise struct {
+		FX, FY  float64
+		Octaves int
+		Seed    float64
+		Fractal bool
+		Stitch  bool
+	}
+	Light struct {
+		Specular bool
+		Scale    float64 // of the surface
+		K        float64 // diffuse or specular constant
+		Exponent float64
+		Colour   colour.RGB
+		Kind     string // distant, point or spot
+		At       [3]float64
+		Aim      [3]float64
+		Focus    float64 // specular exponent of a spot
+		Cone     float64 // limiting angle in degrees; 0 for none
+		Azimuth  float64 // degrees, distant light
+		Height   float64 // degrees, distant light
+	}
+)
+
+func (Blur) op()     {}
+func (Shift) op()    {}
+func (Flood) op()    {}
+func (Mix) op()      {}
+func (Combine) op()  {}
+func (Merge) op()    {}
+func (Matrix) op()   {}
+func (Transfer) op() {}
+func (Convolve) op() {}
+func (Morph) op()    {}
+func (Tile) op()     {}
+func (Paste) op()    {}
+func (Displace) op() {}
+func (Noise) op()    {}
+func (Light) op()    {}
+
+// Moved returns copies of the nodes mapped by m.
+func Moved(ns []Node, m geom.Affine) []Node {
+	if m == geom.Identity {
+		return ns
+	}
+	out := make([]Node, len(ns))
+	for i, n := range ns {
+		switch n := n.(type) {
+		case *Shape:
+			c := *n
+			c.Path = n.Path.Transform(m)
+			if g, ok := n.Paint.(*Gradient); ok {
+				h := *g
+				h.To = m.Mul(g.To)
+				c.Paint = &h
+			}
+			out[i] = &c
+		case *Picture:
+			c := *n
+			c.To = m.Mul(n.To)
+			out[i] = &c
+		case *Group:
+			c := *n
+			c.Nodes, c.Clip, c.Mask = Moved(n.Nodes, m), movedRegions(n.Clip, m), movedMask(n.Mask, m)
+			if n.Filter != nil {
+				f := *n.Filter
+				f.To = m.Mul(f.To)
+				c.Filter = &f
+			}
+			out[i] = &c
+		}
+	}
+	return out
+}
+
+func movedRegions(rs []Region, m geom.Affine) []Region {
+	if rs == nil {
+		return nil
+	}
+	out := make([]Region, len(rs))
+	for i, r := range rs {
+		out[i] = Region{r.Path.Transform(m), r.Rule, movedRegions(r.Clip, m)}
+	}
+	return out
+}
+
+func movedMask(k *Mask, m geom.Affine) *Mask {
+	if k == nil {
+		return nil
+	}
+	c := *k
+	c.Nodes, c.Clip, c.Mask = Moved(k.Nodes, m), movedRegions(k.Clip, m), movedMask(k.Mask, m)
+	return &c
+}

@@ -1,0 +1,131 @@
+package svg
+
+import (
+	"bytes"
+	"context"
+	"encoding/base64"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"dyekit/core/fonts"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+	"dyekit/internal/testkit"
+)
+
+const suite = "/usr/libexec/installed-tests/RSVG/fixtures/reftests/svg1.1"
+
+var hrefs = regexp.MustCompile(`(href=")([^"#:]+\.(?:png|jpg|jpeg|svg))(")`)
+
+// inlined reads a test and puts the pictures it links to into it: nothing
+// outside a master is ever fetched here, and the tests are about drawing.
+func inlined(t testing.TB, file string) []byte {
+	t.Helper()
+	b, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return hrefs.ReplaceAllFunc(b, func(m []byte) []byte {
+		p := hrefs.FindSubmatch(m)
+		data, err := os.ReadFile(filepath.Join(filepath.Dir(file), string(p[2])))
+		if err != nil {
+			return m
+		}
+		kind := "image/png"
+		switch {
+		case bytes.HasPrefix(data, []byte("\xff\xd8")):
+			kind = "image/jpeg"
+		case bytes.Contains(data[:min(200, len(data))], []byte("<")):
+			kind = "image/svg+xml"
+		}
+		return []byte(string(p[1]) + "data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data) + string(p[3]))
+	})
+}
+
+const robotoDir = "/usr/share/fonts/truetype/roboto/unhinted/RobotoTTF/"
+
+// roboto is the shipped families and Roboto, the font of the reference
+// pictures (Debian's fonts-roboto-unhinted).
+func roboto(t testing.TB) *fonts.Set {
+	t.Helper()
+	set := fonts.Shipped()
+	for _, f := range []string{"Regular", "Bold", "Italic", "BoldItalic"} {
+		b, err := os.ReadFile(robotoDir + "Roboto-" + f + ".ttf")
+		if err != nil {
+			t.Fatalf("%v; make test installs it", err)
+		}
+		if err := set.Add(b); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return set
+}
+
+// robotoConfig makes Roboto the only font that librsvg finds.
+const robotoConfig = `<?xml version="1.0"?><!DOCTYPE fontconfig SYSTEM "fonts.dtd"><fontconfig><dir>` + robotoDir + `</dir><cachedir>/tmp/dyekit-fontcache</cachedir></fontconfig>`
+
+func TestSuite(t *testing.T) {
+	files, _ := filepath.Glob(suite + "/*.svg")
+	files = slices.DeleteFunc(files, func(f string) bool { return strings.Contains(f, "/ignore-") })
+	conf := filepath.Join(t.TempDir(), "fonts.conf")
+	if err := os.WriteFile(conf, []byte(robotoConfig), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	t.Setenv("FONTCONFIG_FILE", conf)
+	if len(files) < 150 {
+		t.Fatalf("%d tests in %s; make test installs librsvg2-tests", len(files), suite)
+	}
+	type verdict struct {
+		name       string
+		ours, rsvg float64
+		why        string
+	}
+	out := make([]verdict, len(files))
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, 2)
+	for i, f := range files {
+		slots <- struct{}{}
+		wg.Go(func() {
+			defer func() { <-slots }()
+			v := verdict{name: strings.TrimSuffix(filepath.Base(f), ".svg"), ours: 1}
+			want := testkit.ReadPNG(t, strings.TrimSuffix(f, ".svg")+"-ref.png")
+			w, h := want.Rect.Dx(), want.Rect.Dy()
+			d, fs, err := Read(context.Background(), inlined(t, f), Options{Fonts: roboto(t), StandIn: "Roboto"})
+			if err != nil {
+				v.why = err.Error()
+			} else {
+				img, err := raster.Render(context.Background(), d, raster.Fit(geom.Rect{X1: d.Page.W(), Y1: d.Page.H()}, w, h), w, h, raster.Options{})
+				if err != nil {
+					t.Error(err)
+				}
+				v.ours = testkit.Outside(img, want, 16)
+				if s, stop := fs.Stopping(); stop {
+					v.why = s.Message
+				}
+			}
+			dir, _ := testkit.Run(t, nil, "rsvg-convert", "-w", fmt.Sprint(w), "-h", fmt.Sprint(h), "-o", "out.png", f)
+			v.rsvg = testkit.Outside(testkit.ReadPNG(t, filepath.Join(dir, "out.png")), want, 16)
+			out[i] = v
+		})
+	}
+	wg.Wait()
+	ours, rsvg := 0, 0
+	for _, v := range out {
+		if v.ours <= 0.005 {
+			ours++
+		}
+		if v.rsvg <= 0.005 {
+			rsvg++
+		}
+		if v.ours > 0.005 {
+			t.Logf("%-34s ours %6.2f %%  librsvg %6.2f %%  %s", v.name, v.ours*100, v.rsvg*100, v.why)
+		}
+	}
+	t.Logf("ours %d, librsvg %d of %d", ours, rsvg, len(out))
+}
