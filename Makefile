@@ -3,7 +3,9 @@
 
 GO ?= go
 NEED_DEMO = mariadbd:mariadb-server gs:ghostscript pdftocairo:poppler-utils rsvg-convert:librsvg2-bin
-NEED_TEST = $(NEED_DEMO) chromium:chromium
+NEED_TEST = $(NEED_DEMO) chromium:chromium \
+  /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
+  /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
 .PHONY: build demo test bench lint race fuzz screenshots
 
@@ -32,6 +34,8 @@ bench:
 
 fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzRead -fuzztime 60s
+	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzPathData -fuzztime 30s
+	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzStyle -fuzztime 30s
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
 	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
 

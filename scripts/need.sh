@@ -1,11 +1,15 @@
 #!/bin/sh
-# need.sh PROGRAM:PACKAGE … installs the Debian packages whose programs are
-# not on the machine. Quick and silent when all are there.
+# need.sh PROGRAM:PACKAGE … installs the Debian packages whose programs, or
+# files if they begin with a slash, are not on the machine. Quick and silent when all are there.
 set -e
 PATH="$PATH:/usr/sbin"
 missing=""
 for pair in "$@"; do
-  command -v "${pair%%:*}" >/dev/null 2>&1 || missing="$missing ${pair#*:}"
+  what="${pair%%:*}"
+  case "$what" in
+    /*) [ -e "$what" ] || missing="$missing ${pair#*:}" ;;
+    *) command -v "$what" >/dev/null 2>&1 || missing="$missing ${pair#*:}" ;;
+  esac
 done
 [ -z "$missing" ] && exit 0
 echo "installing:$missing"

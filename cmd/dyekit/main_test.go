@@ -157,7 +157,7 @@ func TestRefusals(t *testing.T) {
 		"brand":           {[]string{"make", good, "--brand", "日本"}, "leaves nothing for a file name"},
 		"readers":         {[]string{"make", good, "--readers", "some"}, `"some" is not auto, none or all`},
 		"flag":            {[]string{"make", good, "--nosuch"}, "unknown flag"},
-		"filter":          {[]string{"make", file(t, "a.svg", strings.Replace(dot, "r=", `filter="url(#f)" r=`, 1))}, "a filter cannot be drawn right yet"},
+		"filter":          {[]string{"make", file(t, "a.svg", strings.Replace(dot, "r=", `filter="blur(2px)" r=`, 1))}, "the filter function blur(2px) cannot be drawn right yet"},
 	} {
 		out := filepath.Join(t.TempDir(), "kit")
 		r := call(t, "", append(c.args, "--out", out)...)

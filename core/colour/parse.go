@@ -55,6 +55,12 @@ func Parse(s string) (c Colour, alpha float64, err error) {
 	if !ok {
 		return bad()
 	}
+	if name == "color" { // only the colour space that screens and files here share
+		if len(args) < 4 || args[0] != "srgb" {
+			return bad()
+		}
+		args = args[1:]
+	}
 	alpha = 1
 	n := 3
 	if name == "device-cmyk" {
@@ -74,6 +80,13 @@ func Parse(s string) (c Colour, alpha float64, err error) {
 	case "rgb", "rgba":
 		for i, a := range args {
 			if v[i], ok = fraction(a, 255); !ok {
+				return bad()
+			}
+		}
+		return Screen(RGB{v[0], v[1], v[2]}), alpha, nil
+	case "color":
+		for i, a := range args {
+			if v[i], ok = fraction(a, 1); !ok {
 				return bad()
 			}
 		}

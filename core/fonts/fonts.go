@@ -172,6 +172,32 @@ func (f *Face) Has(r rune) bool {
 	return ok
 }
 
+// Metrics are the heights of a face at a size, upwards from the baseline; the
+// descent is negative.
+type Metrics struct {
+	Ascent, Descent, XHeight      float64
+	Underline, UnderlineThickness float64
+	Strikeout, StrikeoutThickness float64
+}
+
+// Metrics returns the heights at the given size.
+func (f *Face) Metrics(size float64) Metrics {
+	face := font.NewFace(f.font)
+	k := size / float64(f.font.Upem())
+	line := func(m font.LineMetric) float64 { return float64(face.LineMetric(m)) * k }
+	m := Metrics{
+		XHeight: line(font.XHeight), Underline: line(font.UnderlinePosition), UnderlineThickness: line(font.UnderlineThickness),
+		Strikeout: line(font.StrikethroughPosition), StrikeoutThickness: line(font.StrikethroughThickness),
+	}
+	if e, ok := face.FontHExtents(); ok {
+		m.Ascent, m.Descent = float64(e.Ascender)*k, float64(e.Descender)*k
+	}
+	if m.XHeight == 0 {
+		m.XHeight = size / 2
+	}
+	return m
+}
+
 // A Glyph is a shaped glyph. Lengths are in the units of the size asked for.
 type Glyph struct {
 	Path    geom.Path  // outline with its origin on the baseline, y down

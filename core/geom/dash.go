@@ -172,3 +172,42 @@ func (m measured) param(l float64) float64 {
 	}
 	return (a + b) / 2
 }
+
+// A Ruler measures along a path.
+type Ruler struct {
+	pieces []measured
+	total  float64
+}
+
+// NewRuler measures a path once, to find many places on it.
+func NewRuler(p Path) *Ruler {
+	r := &Ruler{}
+	p.Each(func(c Curve, _ bool) {
+		m := measure(c)
+		r.pieces = append(r.pieces, m)
+		r.total += m.len
+	})
+	return r
+}
+
+// Length is the length of the whole path.
+func (r *Ruler) Length() float64 { return r.total }
+
+// At returns the point at a distance along the path and the unit direction
+// there; ok is false before the start and past the end.
+func (r *Ruler) At(d float64) (p, dir Point, ok bool) {
+	if d < 0 || d > r.total || len(r.pieces) == 0 {
+		return Point{}, Point{}, false
+	}
+	for i, m := range r.pieces {
+		if d <= m.len || i == len(r.pieces)-1 {
+			t := m.param(d)
+			if dir = m.c.Deriv(t).Unit(); dir == (Point{}) {
+				dir, _ = m.c.Directions()
+			}
+			return m.c.At(t), dir, true
+		}
+		d -= m.len
+	}
+	return Point{}, Point{}, false
+}

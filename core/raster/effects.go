@@ -168,20 +168,20 @@ func convolve(out, src *bitmap, o drawing.Convolve) {
 				}
 			}
 			d := out.pix[4*(y*out.w+x):]
-			here := src.at(x, y)[3]
-			a := here
+			a := float64(src.at(x, y)[3])
 			if !o.Preserve {
-				a = float32(min(1, max(0, sum[3]/o.Divisor+o.Bias)))
+				a = sum[3]/o.Divisor + o.Bias
 			}
+			full := min(1, max(0, a))
 			for c := range 3 {
-				v := float32(sum[c]/o.Divisor + o.Bias)
+				v := sum[c]/o.Divisor + o.Bias*a
 				if o.Preserve {
-					d[c] = min(1, max(0, v)) * a
+					d[c] = float32(min(1, max(0, sum[c]/o.Divisor+o.Bias)) * full)
 				} else {
-					d[c] = min(a, max(0, float32(sum[c]/o.Divisor+o.Bias*float64(a))))
+					d[c] = float32(min(full, max(0, v)))
 				}
 			}
-			d[3] = a
+			d[3] = float32(full)
 		}
 	}
 }

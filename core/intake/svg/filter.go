@@ -34,9 +34,9 @@ func (r *reader) filterOf(e *element, s state) (f *drawing.Filter, some bool) {
 	if region.Empty() {
 		return nil, true
 	}
-	fr := &filterReader{r: r, s: s, box: box, to: s.m, region: region, names: map[string]int{}}
-	fr.relative = attr("primitiveUnits") == "objectBoundingBox"
 	f = &drawing.Filter{Region: region, To: s.m}
+	fr := &filterReader{r: r, e: e, out: f, s: s, box: box, to: s.m, region: region, names: map[string]int{}}
+	fr.relative = attr("primitiveUnits") == "objectBoundingBox"
 	for _, c := range chain {
 		c.elements(func(p *element) {
 			if strings.HasPrefix(p.name, "fe") {
@@ -105,6 +105,8 @@ func (r *reader) unitRect(attr func(string) string, box geom.Rect, l lengths, re
 // A filterReader reads the primitives of one filter.
 type filterReader struct {
 	r        *reader
+	e        *element // that is filtered
+	out      *drawing.Filter
 	s        state
 	box      geom.Rect
 	to       geom.Affine
@@ -126,8 +128,10 @@ func (f *filterReader) input(name string, last int) int {
 		return drawing.SourceGraphic
 	case "SourceAlpha":
 		return drawing.SourceAlpha
-	case "BackgroundImage", "BackgroundAlpha", "FillPaint", "StrokePaint":
-		return drawing.Nothing
+	case "FillPaint", "StrokePaint":
+		return f.plain(strings.ToLower(strings.TrimSuffix(name, "Paint")))
+	case "BackgroundImage", "BackgroundAlpha":
+		return drawing.Nothing // dropped by Filter Effects Level 1
 	}
 	if i, ok := f.names[name]; ok {
 		return i
@@ -136,6 +140,18 @@ func (f *filterReader) input(name string, last int) int {
 		return drawing.SourceGraphic
 	}
 	return last
+}
+
+// plain is the paint of the element spread over the filter region.
+func (f *filterReader) plain(prop string) int {
+	if i, ok := f.names["\x00"+prop]; ok {
+		return i
+	}
+	p, _ := f.r.paint(f.e, f.s, prop, f.box).(drawing.Solid)
+	f.out.Steps = append(f.out.Steps, drawing.Step{Op: drawing.Flood{Colour: p.Colour.RGB, Alpha: p.Alpha}, In: drawing.Nothing, In2: drawing.Nothing, Region: f.region})
+	f.regions = append(f.regions, f.region)
+	f.names["\x00"+prop] = len(f.out.Steps) - 1
+	return len(f.out.Steps) - 1
 }
 
 // step reads one primitive and appends it.

@@ -170,7 +170,12 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 	}
 	i0, i1 := math.Floor((area.X0-tile.X0)/tile.W()), math.Ceil((area.X1-tile.X0)/tile.W())
 	j0, j1 := math.Floor((area.Y0-tile.Y0)/tile.H()), math.Ceil((area.Y1-tile.Y0)/tile.H())
-	if (i1-i0)*(j1-j0)*float64(count(nodes)) > maxTiles {
+	drawn := (i1 - i0) * (j1 - j0) * float64(count(nodes))
+	if r.nodes += int(min(drawn, maxTiles)); r.nodes > MaxNodes {
+		r.fail("the drawing has more than %d elements when its patterns are laid out", MaxNodes)
+		return nil
+	}
+	if drawn > maxTiles {
 		r.findings.Add("unsupported", finding.Stop, "a pattern has too many tiles to be kept as shapes", r.name(e, s), geom.Rect{})
 		return nil
 	}

@@ -1,6 +1,7 @@
 package svg
 
 import (
+	"maps"
 	"strings"
 
 	"dyekit/core/colour"
@@ -162,17 +163,10 @@ func (r *reader) gradient(e *element, s state, box geom.Rect, alpha float64) dra
 
 func (r *reader) stops(e *element, s state, alpha float64) []drawing.Stop {
 	// A gradient inherits from where it stands, not from what it paints.
-	base := style{}
-	for p := e; p != nil; p = p.parent {
-		st := r.sheet.cascade(p, nil)
-		for _, k := range []string{"color", "stop-color", "stop-opacity"} {
-			if v, ok := st[k]; ok && base[k] == "" && (k == "color" || p == e) {
-				base[k] = v
-			}
-		}
-	}
+	base := r.styleOf(e)
 	if base["color"] == "" {
-		base["color"] = s.style["color"]
+		base = maps.Clone(base)
+		base["color"] = s.style.get("color", "black")
 	}
 	var out []drawing.Stop
 	at := 0.0

@@ -136,7 +136,16 @@ func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, orig
 func (r *reader) painted(e *element, s state, prop string, region drawing.Region, box geom.Rect, origin drawing.Origin) drawing.Node {
 	if id, ok := urlRef(s.style.get(prop, "")); ok {
 		if t := r.doc.byID[id]; t != nil && t.name == "pattern" {
-			return r.pattern(t, e, s, region, box, opacity(s.style[prop+"-opacity"]))
+			if n := r.pattern(t, e, s, region, box, opacity(s.style[prop+"-opacity"])); n != nil {
+				return n
+			}
+			// A pattern without size gives way to the colour after it.
+			_, rest, _ := strings.Cut(s.style[prop], ")")
+			if rest = strings.TrimSpace(rest); rest == "" {
+				return nil
+			}
+			s.style = maps.Clone(s.style)
+			s.style[prop] = rest
 		}
 	}
 	paint := r.paint(e, s, prop, box)
@@ -336,6 +345,13 @@ func (r *reader) bbox(e *element, s state) geom.Rect {
 			box = box.Union(drawing.Bounds(n))
 		}
 	case "image":
+		l := s.len
+		x, y := l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0)
+		w, okw := l.length(e.attrs["width"], l.w)
+		h, okh := l.length(e.attrs["height"], l.h)
+		if okw && okh {
+			return geom.Rect{X0: x, Y0: y, X1: x + w, Y1: y + h}
+		}
 		for _, n := range quiet.image(e, s) {
 			box = box.Union(drawing.Bounds(n))
 		}

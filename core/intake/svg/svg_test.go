@@ -143,6 +143,8 @@ func TestRefusals(t *testing.T) {
 		"bomb":         {head + bomb() + "</svg>", "more than 500000 elements"},
 		"no size":      {`<svg xmlns="http://www.w3.org/2000/svg" width="0" height="5"><rect width="1" height="1"/></svg>`, "no size"},
 		"only hidden":  {head + `<rect width="9" height="9" display="none"/></svg>`, "empty"},
+		"entity bomb":  {`<!DOCTYPE svg [<!ENTITY a "` + strings.Repeat("x", 2000) + `"><!ENTITY b "` + strings.Repeat("&a;", 1000) + `">]>` + head + "<desc>&b;</desc></svg>", "grow past 1 MB"},
+		"entity loop":  {`<!DOCTYPE svg [<!ENTITY a "&b;"><!ENTITY b "&a;">]>` + head + "<desc>&a;</desc></svg>", "contain each other"},
 		"no such font": {head + `<text y="20" font-family="Nosuchface">A</text></svg>`, `font "Nosuchface" is not here`},
 	} {
 		_, _, err := Read(context.Background(), []byte(c.src), Options{})
@@ -189,13 +191,14 @@ func TestFindings(t *testing.T) {
 		code string
 		sev  finding.Severity
 	}{
-		"filter":         {r + `<filter id="f"/><rect width="9" height="9" filter="url(#f)"/>`, "unsupported", finding.Stop},
-		"mask":           {r + `<rect width="9" height="9" mask="url(#m)"/>`, "unsupported", finding.Stop},
-		"pattern":        {r + `<pattern id="p"/><rect width="9" height="9" fill="url(#p)"/>`, "unsupported", finding.Stop},
-		"blend":          {r + `<rect width="9" height="9" style="mix-blend-mode:multiply"/>`, "unsupported", finding.Stop},
-		"marker":         {r + `<path d="M0 0h9" stroke="red" marker-end="url(#m)"/>`, "unsupported", finding.Stop},
+		"filter":         {r + `<rect width="9" height="9" filter="blur(2px)"/>`, "unsupported", finding.Stop},
+		"empty filter":   {r + `<filter id="f"/><rect width="9" height="9" filter="url(#f)"/>`, "hidden", finding.Note},
+		"mask":           {r + `<rect width="9" height="9" mask="linear-gradient(red,blue)"/>`, "unsupported", finding.Stop},
+		"many tiles":     {r + `<pattern id="p" patternUnits="userSpaceOnUse" width=".1" height=".1"><path d="M0 0h.1"  stroke="red"/></pattern><rect width="99" height="99" fill="url(#p)"/>`, "unsupported", finding.Stop},
+		"blend":          {r + `<rect width="9" height="9" style="mix-blend-mode:plus-lighter"/>`, "unsupported", finding.Stop},
+		"embed":          {r + `<foreignObject width="9" height="9"/>`, "unsupported", finding.Stop},
 		"colour":         {r + `<rect width="9" height="9" fill="lab(50 20 30)"/>`, "unsupported", finding.Stop},
-		"text path":      {r + `<text font-family="Bitter"><textPath href="#r">A</textPath></text>`, "unsupported", finding.Stop},
+		"glyph by hand":  {r + `<text font-family="Bitter"><altGlyph href="#r">A</altGlyph></text>`, "unsupported", finding.Stop},
 		"missing letter": {r + `<text y="9" font-family="Bitter">漢</text>`, "missing-font", finding.Stop},
 		"no slant":       {r + `<text y="9" font-family="Sometype Mono" font-style="italic">A</text>`, "missing-font", finding.Stop},
 		"one weight":     {r + `<text y="9" font-family="Alfa Slab One" font-weight="700">A</text>`, "missing-font", finding.Warn},
@@ -287,6 +290,30 @@ func TestReadHeedsItsContext(t *testing.T) {
 	if _, _, err := Read(ctx, []byte(head+strings.Repeat("<g/>", 5000)+"</svg>"), Options{}); err != context.Canceled {
 		t.Errorf("%v", err)
 	}
+}
+
+func FuzzPathData(f *testing.F) {
+	f.Add("M0 0a5 5 0 0110 0zT5 5S1 2 3 4")
+	f.Fuzz(func(t *testing.T, d string) {
+		if p, _ := pathData(d); !p.Finite() {
+			for _, n := range numbers(d) {
+				if math.Abs(n) > 1e100 {
+					return // sums of such numbers may overflow; the reader refuses them
+				}
+			}
+			t.Fatal("a coordinate is not a number")
+		}
+	})
+}
+
+func FuzzStyle(f *testing.F) {
+	f.Add("a{fill:red}@media x{b{c:d}}", "fill:var(--a,var(--b))")
+	f.Fuzz(func(t *testing.T, css, attr string) {
+		var s sheet
+		s.add(css)
+		e := &element{name: "a", attrs: map[string]string{"style": attr}}
+		s.cascade(e, style{"--a": "var(--a)"})
+	})
 }
 
 func FuzzRead(f *testing.F) {
