@@ -139,14 +139,15 @@ func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
 }
 
 // buildName names a build by all it depends on: equal names, equal bytes.
-func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string) (string, error) {
+func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string, fonts []string) (string, error) {
 	b, err := json.Marshal(struct {
 		Master  string
 		D       Decisions
 		R       *recipe.Recipe
 		Brand   string
+		Fonts   []string
 		Release string
-	}{master.String(), d, r, brand, kit.Release})
+	}{master.String(), d, r, brand, fonts, kit.Release})
 	if err != nil {
 		return "", err
 	}

@@ -35,7 +35,7 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		m, err := s.TakeIn(ctx, Taking{d.client, d.mark, d.file, data})
+		m, err := s.TakeIn(ctx, Taking{Client: d.client, Mark: d.mark, Filename: d.file, Data: data})
 		if err != nil {
 			return fmt.Errorf("%s: %w", d.file, err)
 		}

@@ -55,6 +55,7 @@ func (j *Job) Open() bool { return j.State == Waiting || j.State == Running }
 type order struct {
 	Master    int64     `json:"master"`
 	Decisions Decisions `json:"decisions"`
+	Fonts     []string  `json:"fonts,omitempty"`
 }
 
 const selectJob = "SELECT id, mark_id, state, done, total, what, COALESCE(error, ''), COALESCE(kit_id, 0) FROM jobs "
@@ -99,7 +100,7 @@ func (s *Studio) Build(ctx context.Context, w *Work) (*Job, error) {
 	if k := w.Mark.Kit; k != nil && k.Build == w.Name {
 		return nil, &InputError{"build", fmt.Sprintf("kit %d holds exactly this already", k.Number)}
 	}
-	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions})
+	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts})
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +258,11 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if err != nil {
 		return fail(err)
 	}
-	name, err := buildName(m.Master.Hash, o.Decisions, r, m.Brand())
+	name, err := buildName(m.Master.Hash, o.Decisions, r, m.Brand(), o.Fonts)
+	if err != nil {
+		return fail(err)
+	}
+	set, err := s.fontSet(ctx, o.Fonts)
 	if err != nil {
 		return fail(err)
 	}
@@ -267,7 +272,7 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	}
 	in := kit.Input{
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
-		Options: intake.Options{Fonts: s.fonts, Mends: o.Decisions.Mends},
+		Options: intake.Options{Fonts: set, Mends: o.Decisions.Mends},
 		Readers: outside.Auto, Progress: progress,
 	}
 	k, err := kit.Build(ctx, in)

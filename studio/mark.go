@@ -31,6 +31,7 @@ type Mark struct {
 	Job      *Job  // the open one, if any
 	decision int64 // current row of decisions
 	body     string
+	fonts    []string // hashes of the client's fonts
 }
 
 // A Master is the approved drawing, kept byte for byte.
@@ -53,7 +54,7 @@ func (m *Mark) Brand() string {
 
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
-  (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id)
+  (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, '')
 FROM marks m JOIN clients c ON c.id = m.client_id
 LEFT JOIN decisions d ON d.id = m.decisions_id
 JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM masters x WHERE x.mark_id = m.id) `
@@ -61,12 +62,14 @@ JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM m
 func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var m Mark
 	var h []byte
+	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts)
 	if err != nil {
 		return nil, err
 	}
 	copy(m.Master.Hash[:], h)
+	m.fonts = splitFonts(fonts)
 	return &m, nil
 }
 
@@ -171,6 +174,7 @@ type Taking struct {
 	Mark     string
 	Filename string
 	Data     []byte
+	Fonts    []Upload // that the master is set in, if they are not here
 }
 
 // TakeIn makes a mark from a master. The master is read first: what cannot be
@@ -187,7 +191,11 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 	if err != nil {
 		return nil, err
 	}
-	h, err := s.keepMaster(ctx, t)
+	cid, err := s.clientID(ctx, client)
+	if err != nil {
+		return nil, err
+	}
+	h, err := s.keepMaster(ctx, t, cid)
 	if err != nil {
 		return nil, err
 	}
@@ -216,12 +224,21 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 	if err != nil {
 		return nil, err
 	}
+	for _, f := range t.Fonts {
+		if err := s.AddFont(ctx, id, f); err != nil {
+			return nil, err
+		}
+	}
 	return s.Mark(ctx, id)
 }
 
 // Revise adds a new master revision to a mark.
 func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
-	h, err := s.keepMaster(ctx, t)
+	m, err := s.Mark(ctx, id)
+	if err != nil {
+		return err
+	}
+	h, err := s.keepMaster(ctx, t, m.ClientID)
 	if err != nil {
 		return err
 	}
@@ -244,14 +261,33 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 }
 
 // keepMaster reads a master to see that it is one, and keeps its bytes.
-func (s *Studio) keepMaster(ctx context.Context, t Taking) (Hash, error) {
+func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, error) {
 	if len(t.Data) == 0 {
 		return Hash{}, &InputError{"master", "choose the file of the approved logo"}
 	}
 	if len(t.Data) > MaxMaster {
 		return Hash{}, &InputError{"master", fmt.Sprintf("the file is larger than %d MB", MaxMaster>>20)}
 	}
-	if _, err := intake.Read(ctx, t.Data, intake.Options{Fonts: s.fonts}); err != nil {
+	hashes, err := s.clientFonts(ctx, client)
+	if err != nil {
+		return Hash{}, err
+	}
+	set, err := s.fontSet(ctx, hashes)
+	if err != nil {
+		return Hash{}, err
+	}
+	if len(t.Fonts) > 0 {
+		set = set.Clone()
+		for _, f := range t.Fonts {
+			if _, err := fontFamily(f); err != nil {
+				return Hash{}, err
+			}
+			if err := set.Add(f.Data); err != nil {
+				return Hash{}, err
+			}
+		}
+	}
+	if _, err := intake.Read(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
 		if ctx.Err() != nil {
 			return Hash{}, ctx.Err()
 		}

@@ -47,7 +47,7 @@ const dot = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><rect w
 
 func take(t *testing.T, s *Studio, client, mark string) *Mark {
 	t.Helper()
-	m, err := s.TakeIn(context.Background(), Taking{client, mark, "dot.svg", []byte(dot)})
+	m, err := s.TakeIn(context.Background(), Taking{Client: client, Mark: mark, Filename: "dot.svg", Data: []byte(dot)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -170,13 +170,13 @@ func TestWrongEntries(t *testing.T) {
 		t     Taking
 		field string
 	}{
-		"no client":     {Taking{"", "x", "a.svg", []byte(dot)}, "client"},
-		"long client":   {Taking{strings.Repeat("x", 81), "x", "a.svg", []byte(dot)}, "client"},
-		"no letters":    {Taking{"日本", "x", "a.svg", []byte(dot)}, "client"},
-		"twice":         {Taking{"A", "B", "a.svg", []byte(dot)}, "mark"},
-		"no file":       {Taking{"C", "x", "", nil}, "master"},
-		"too large":     {Taking{"C", "x", "a.svg", make([]byte, MaxMaster+1)}, "master"},
-		"not a drawing": {Taking{"C", "x", "a.svg", []byte("<html/>")}, "master"},
+		"no client":     {Taking{Client: "", Mark: "x", Filename: "a.svg", Data: []byte(dot)}, "client"},
+		"long client":   {Taking{Client: strings.Repeat("x", 81), Mark: "x", Filename: "a.svg", Data: []byte(dot)}, "client"},
+		"no letters":    {Taking{Client: "日本", Mark: "x", Filename: "a.svg", Data: []byte(dot)}, "client"},
+		"twice":         {Taking{Client: "A", Mark: "B", Filename: "a.svg", Data: []byte(dot)}, "mark"},
+		"no file":       {Taking{Client: "C", Mark: "x", Filename: "", Data: nil}, "master"},
+		"too large":     {Taking{Client: "C", Mark: "x", Filename: "a.svg", Data: make([]byte, MaxMaster+1)}, "master"},
+		"not a drawing": {Taking{Client: "C", Mark: "x", Filename: "a.svg", Data: []byte("<html/>")}, "master"},
 	} {
 		_, err := s.TakeIn(context.Background(), c.t)
 		var in *InputError
@@ -190,6 +190,59 @@ func TestWrongEntries(t *testing.T) {
 	}
 	if _, err := s.Mark(context.Background(), 999); !errors.Is(err, ErrNotFound) {
 		t.Errorf("%v", err)
+	}
+}
+
+// A font that a client brings is used for all its marks, kits included, and
+// a master that needs it is not lost before it comes.
+func TestFontsOfAClient(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	text := `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><circle cx="10" cy="10" r="5"/><text y="50" font-size="30" font-family="FAMILY">Ab</text></svg>`
+	face, err := os.ReadFile("../core/fonts/shipped/alfa-slab-one.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The same file under another name in its table would be another font;
+	// what counts is the name the file gives itself.
+	m, err := s.TakeIn(ctx, Taking{Client: "C", Mark: "M", Filename: "t.svg", Data: []byte(strings.Replace(text, "FAMILY", "Nosuchface", 1))})
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, m.ID)
+	if !strings.Contains(w.Stop, "Nosuchface") {
+		t.Errorf("without its font: %q", w.Stop)
+	}
+	if b, err := w.StandIn(ctx, 90, 60); err != nil || !bytes.HasPrefix(b, []byte("\x89PNG")) {
+		t.Errorf("a stand-in: %v", err)
+	}
+	var in *InputError
+	if err := s.AddFont(ctx, m.ID, Upload{"x.ttf", []byte("no font")}); !errors.As(err, &in) || in.Field != "font" {
+		t.Errorf("not a font: %v", err)
+	}
+	before := w.Name
+	if err := s.AddFont(ctx, m.ID, Upload{"alfa.ttf", face}); err != nil {
+		t.Fatal(err)
+	}
+	if w = work(t, s, m.ID); w.Name == before {
+		t.Error("a new font does not change the build's name")
+	}
+	if fs, err := s.Fonts(ctx, w.Mark); err != nil || len(fs) != 1 || fs[0].Family != "Alfa Slab One" {
+		t.Errorf("%v %v", fs, err)
+	}
+	if err := s.Revise(ctx, m.ID, Taking{Filename: "t.svg", Data: []byte(strings.Replace(text, "FAMILY", "Alfa Slab One", 1))}); err != nil {
+		t.Fatal(err)
+	}
+	if w = work(t, s, m.ID); w.Stop != "" {
+		t.Fatal(w.Stop)
+	}
+	workers(t, s, 1)
+	j, err := s.Build(ctx, w)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Errorf("%+v", j)
 	}
 }
 

@@ -39,6 +39,7 @@ type Work struct {
 	Stop      string // why no kit can be made, or ""
 
 	tones   map[string][]preflight.Tone // by version
+	standIn func() (*intake.Master, error)
 	weights func() []Weight
 	pngs    *pngCache
 }
@@ -53,7 +54,7 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	name, err := buildName(m.Master.Hash, d, r, m.Brand())
+	name, err := buildName(m.Master.Hash, d, r, m.Brand(), m.fonts)
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +67,12 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	read, err := intake.Read(ctx, data, intake.Options{Fonts: s.fonts, Mends: d.Mends})
+	set, err := s.fontSet(ctx, m.fonts)
+	if err != nil {
+		return nil, err
+	}
+	opt := intake.Options{Fonts: set, Mends: d.Mends}
+	read, err := intake.Read(ctx, data, opt)
 	if err != nil {
 		return nil, fmt.Errorf("the master cannot be read: %w", err)
 	}
@@ -92,6 +98,10 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	} else if len(w.Plan.Files) == 0 {
 		w.Stop = "the recipe leaves no file to make"
 	}
+	w.standIn = sync.OnceValues(func() (*intake.Master, error) {
+		opt.StandIn = standInFamily
+		return intake.Read(context.WithoutCancel(ctx), data, opt)
+	})
 	w.weights = sync.OnceValue(func() []Weight { return w.weigh(context.WithoutCancel(ctx)) })
 	s.works.put(name, w)
 	return w, nil
@@ -194,6 +204,19 @@ func (w *Work) Tag(ctx context.Context, width, height int) ([]byte, error) {
 // Whole draws the master with its whole page.
 func (w *Work) Whole(ctx context.Context, width, height int) ([]byte, error) {
 	return w.picture(ctx, "whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
+}
+
+// standInFamily is set instead of a missing font, for looking only.
+const standInFamily = "Hanken Grotesk"
+
+// StandIn draws the master with its whole page, text without its font set in
+// another one: it shows where the text is, not how it looks.
+func (w *Work) StandIn(ctx context.Context, width, height int) ([]byte, error) {
+	m, err := w.standIn()
+	if err != nil {
+		return nil, err
+	}
+	return w.picture(ctx, "stand-in", m.Drawing, m.Drawing.Page, width, height, nil)
 }
 
 // Tone draws the master with one colour in its own and all others faint.

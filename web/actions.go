@@ -48,6 +48,29 @@ func (s *Server) revise(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
 }
 
+// addFont keeps a font for the client, so that text can be set in it.
+func (s *Server) addFont(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	t, err := upload(c)
+	if err == nil && len(t.Fonts) == 0 {
+		err = &studio.InputError{Field: "font", Message: "choose the font's file"}
+	}
+	for _, f := range t.Fonts {
+		if err == nil {
+			err = s.studio.AddFont(c.Request.Context(), n, f)
+		}
+	}
+	if err != nil {
+		s.again(c, "master", err, nil)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
+}
+
 // mend takes or undoes one mend.
 func (s *Server) mend(c *gin.Context) {
 	n, err := id(c, "id")

@@ -36,6 +36,7 @@ type takeForm struct {
 	// A browser does not give a file back to a form: its name at least is
 	// said again.
 	Filename string
+	Font     bool // whether a font is what was missing
 }
 
 func (s *Server) desk(c *gin.Context) { s.showDesk(c, http.StatusOK, takeForm{}) }
@@ -112,6 +113,7 @@ func (s *Server) takeIn(c *gin.Context) {
 	var in *studio.InputError
 	if errors.As(err, &in) {
 		form.Error = in
+		form.Font = in.Field == "font" || strings.Contains(in.Message, "the font ")
 		clients, err := s.studio.Clients(c.Request.Context())
 		if err != nil {
 			s.fail(c, err)
@@ -149,6 +151,15 @@ func upload(c *gin.Context) (studio.Taking, error) {
 		t.Filename = filepath.Base(files[0].Filename)
 		if t.Data, err = readAll(files[0]); err != nil {
 			return t, err
+		}
+	}
+	for _, h := range f.File["font"] {
+		b, err := readAll(h)
+		if err != nil {
+			return t, err
+		}
+		if len(b) > 0 {
+			t.Fonts = append(t.Fonts, studio.Upload{Filename: h.Filename, Data: b})
 		}
 	}
 	return t, nil

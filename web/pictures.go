@@ -47,7 +47,11 @@ func (s *Server) whole(c *gin.Context) {
 		return
 	}
 	pw, ph := size(c)
-	b, err := w.Whole(c.Request.Context(), pw, ph)
+	draw := w.Whole
+	if c.Query("standin") != "" {
+		draw = w.StandIn
+	}
+	b, err := draw(c.Request.Context(), pw, ph)
 	s.picture(c, b, err)
 }
 

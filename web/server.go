@@ -81,6 +81,7 @@ func (s *Server) routes(r *gin.Engine) {
 		r.GET("/marks/:id/"+st.key, s.station(st.key))
 	}
 	r.POST("/marks/:id/master", s.revise)
+	r.POST("/marks/:id/font", s.addFont)
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)
 	r.POST("/marks/:id/undo", s.undo)

@@ -55,7 +55,10 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 	var err error
 	switch key {
 	case "master":
-		page = newMasterPage(d)
+		p := newMasterPage(d)
+		p.StandIn = c.Query("standin") != ""
+		p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark)
+		page = p
 	case "inks":
 		page = newInksPage(d)
 	case "versions":
@@ -109,6 +112,9 @@ type masterPage struct {
 	Page     geom.Rect
 	Art      geom.Rect
 	Parts    []string
+	Fonts    []studio.Font // added for the client
+	NoFont   bool          // whether one is missing
+	StandIn  bool          // whether another is shown in its place
 }
 
 func newMasterPage(d docket) masterPage {
@@ -122,6 +128,7 @@ func newMasterPage(d docket) masterPage {
 			}
 			x := seen{Finding: f, Rect: f.Place.Intersect(p.Page)}
 			x.HasRect = !x.Rect.Empty()
+			p.NoFont = p.NoFont || f.Code == "missing-font"
 			if f.Code == "backing" && m.Kind == "svg" {
 				x.Mend, x.Mended = intake.DropBacking, d.Work.Decisions.Mended(intake.DropBacking)
 			}

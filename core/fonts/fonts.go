@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"embed"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
@@ -83,8 +84,14 @@ func (s *Set) Families() []string {
 	return out
 }
 
+// Clone returns a set that can be added to without changing s.
+func (s *Set) Clone() *Set { return &Set{faces: slices.Clone(s.faces)} }
+
 // Add puts a TrueType or OpenType file in; it is found by its own name.
-func (s *Set) Add(data []byte) error {
+func (s *Set) Add(data []byte) error { return s.AddAs(data, "") }
+
+// AddAs is Add under another family name, if it is not empty.
+func (s *Set) AddAs(data []byte, family string) error {
 	if len(data) > MaxBytes {
 		return fmt.Errorf("font is larger than %d MB", MaxBytes>>20)
 	}
@@ -92,9 +99,21 @@ func (s *Set) Add(data []byte) error {
 	if err != nil {
 		return err
 	}
+	if family != "" {
+		f.Family = family
+	}
 	// Faces added later win over shipped ones of the same name.
 	s.faces = append([]*Face{f}, s.faces...)
 	return nil
+}
+
+// Name returns the family a font file says it belongs to.
+func Name(data []byte) (string, error) {
+	f, err := read(data)
+	if err != nil {
+		return "", err
+	}
+	return f.Family, nil
 }
 
 func read(data []byte) (*Face, error) {

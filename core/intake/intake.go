@@ -25,6 +25,8 @@ const DropBacking Mend = "backing"
 type Options struct {
 	Fonts *fonts.Set
 	Mends []Mend
+	// StandIn is a family to set instead of a missing font, for looking only.
+	StandIn string
 }
 
 // A Master is a drawing read, checked and mended.
@@ -43,7 +45,7 @@ func Read(ctx context.Context, data []byte, opt Options) (*Master, error) {
 	var err error
 	switch m.Kind {
 	case "svg":
-		m.Drawing, m.Findings, err = svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts})
+		m.Drawing, m.Findings, err = svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
 	case "pdf", "eps":
 		return nil, fmt.Errorf("%s masters cannot be read yet; hand in the drawing as SVG", map[string]string{"pdf": "PDF", "eps": "EPS"}[m.Kind])
 	case "":

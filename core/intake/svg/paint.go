@@ -57,10 +57,23 @@ func (r *reader) colour(v string, st style) (colour.Colour, float64, bool) {
 			v = "black"
 		}
 	}
-	// An icc-color() after an sRGB value refers to a profile that is not
-	// here; the sRGB value is meant to stand for it (SVG 1.1 section 12.2).
-	if i := strings.Index(v, "icc-color("); i > 0 {
-		v = v[:i]
+	// An sRGB value may be followed by what it stands for: a device-cmyk()
+	// build, or an icc-color() whose four values are taken as one (SVG 1.1
+	// section 12.2; SVG Color 1.2). The profile itself is not here.
+	for _, fn := range []string{"icc-color(", "device-cmyk("} {
+		i := strings.Index(v, fn)
+		if i <= 0 {
+			continue
+		}
+		c, a, err := colour.Parse(v[:i])
+		args := v[i+len(fn):]
+		if fn == "icc-color(" {
+			_, args, _ = strings.Cut(args, ",")
+		}
+		if k := numbers(args); len(k) == 4 {
+			c.Build, c.Built = colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}, true
+		}
+		return c, a, err == nil
 	}
 	c, a, err := colour.Parse(v)
 	return c, a, err == nil

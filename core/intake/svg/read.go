@@ -59,6 +59,7 @@ func readWithin(ctx context.Context, data []byte, opt Options, within int) (*dra
 	for _, s := range doc.sheets {
 		r.sheet.add(s)
 	}
+	r.embedFonts()
 	for _, f := range r.sheet.failed {
 		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("the style sheet has %q, which is not read here; what it styles may look different", f), "", geom.Rect{})
 	}
@@ -76,6 +77,37 @@ func readWithin(ctx context.Context, data []byte, opt Options, within int) (*dra
 		return nil, r.findings, errors.New("the drawing is empty: nothing in it is painted")
 	}
 	return d, r.findings, nil
+}
+
+// embedFonts adds the fonts that the file brings along in data: references.
+func (r *reader) embedFonts() {
+	for _, f := range r.sheet.faces {
+		family := strings.Trim(f["font-family"], `"' `)
+		data, ok := faceData(f["src"])
+		if !ok {
+			continue // text in it is then said to lack its font
+		}
+		set := r.fonts.Clone()
+		if err := set.AddAs(data, family); err != nil {
+			r.findings.Add("missing-font", finding.Warn, fmt.Sprintf("the font %q inside the file cannot be used: %v", family, err), "", geom.Rect{})
+			continue
+		}
+		r.fonts = set
+	}
+}
+
+// faceData finds the first data: reference in the src of a @font-face rule.
+func faceData(src string) ([]byte, bool) {
+	i := strings.Index(src, "url(")
+	if i < 0 {
+		return nil, false
+	}
+	v, _, ok := strings.Cut(src[i+4:], ")")
+	if !ok {
+		return nil, false
+	}
+	data, _, ok := dataURI(strings.Trim(strings.TrimSpace(v), `"'`))
+	return data, ok
 }
 
 type reader struct {

@@ -11,8 +11,43 @@ type compound struct {
 	name    string
 	id      string
 	classes []string
-	attrs   [][2]string // name and value; the value may be "" for presence
-	first   bool        // :first-child
+	attrs   []condition
+	first   bool // :first-child
+	root    bool // :root
+}
+
+// A condition is an attribute selector: presence (op 0), '=' for the value,
+// '~' for a word of it, '|' for it or its beginning before a hyphen, '^', '$'
+// and '*' for its beginning, end or any part.
+type condition struct {
+	name, value string
+	op          byte
+}
+
+func (c condition) holds(e *element) bool {
+	v, ok := e.attrs[c.name]
+	switch {
+	case !ok:
+		return false
+	case c.op == 0:
+		return true
+	case c.op == '~':
+		for f := range strings.FieldsSeq(v) {
+			if f == c.value {
+				return true
+			}
+		}
+		return false
+	case c.op == '|':
+		return v == c.value || strings.HasPrefix(v, c.value+"-")
+	case c.op == '^':
+		return c.value != "" && strings.HasPrefix(v, c.value)
+	case c.op == '$':
+		return c.value != "" && strings.HasSuffix(v, c.value)
+	case c.op == '*':
+		return c.value != "" && strings.Contains(v, c.value)
+	}
+	return v == c.value
 }
 
 // parseSelector reads one selector; ok is false if it holds something else.
@@ -49,18 +84,27 @@ func parseSelector(s string) (sel selector, ok bool) {
 				if !found {
 					return nil, false
 				}
-				k, v, _ := strings.Cut(body, "=")
-				if strings.ContainsAny(k, "~|^$*") {
+				k, v, has := strings.Cut(body, "=")
+				k = strings.TrimSpace(k)
+				var op byte
+				if has {
+					if op = '='; k != "" && strings.IndexByte("~|^$*", k[len(k)-1]) >= 0 {
+						op, k = k[len(k)-1], k[:len(k)-1]
+					}
+				}
+				if k == "" {
 					return nil, false
 				}
-				c.attrs = append(c.attrs, [2]string{strings.TrimSpace(k), strings.Trim(strings.TrimSpace(v), `"'`)})
+				c.attrs = append(c.attrs, condition{strings.TrimSpace(k), strings.Trim(strings.TrimSpace(v), `"'`), op})
 				s = rest
 			case ':':
-				rest, found := strings.CutPrefix(s, ":first-child")
-				if !found {
+				if rest, found := strings.CutPrefix(s, ":first-child"); found {
+					c.first, s = true, rest
+				} else if rest, found := strings.CutPrefix(s, ":root"); found {
+					c.root, s = true, rest
+				} else {
 					return nil, false
 				}
-				c.first, s = true, rest
 			default:
 				c.name, s = ident(s)
 			}
@@ -92,6 +136,9 @@ func (s selector) weight() int {
 		}
 		w += 1000 * (len(c.classes) + len(c.attrs))
 		if c.first {
+			w += 1000
+		}
+		if c.root {
 			w += 1000
 		}
 		if c.name != "" {
@@ -139,11 +186,11 @@ func (c compound) matches(e *element) bool {
 		}
 	}
 	for _, a := range c.attrs {
-		if v, ok := e.attrs[a[0]]; !ok || a[1] != "" && a[1] != v {
+		if !a.holds(e) {
 			return false
 		}
 	}
-	return !c.first || e.before() == nil
+	return (!c.first || e.before() == nil) && (!c.root || e.parent == nil)
 }
 
 // before is the sibling element that comes directly before e.

@@ -46,7 +46,8 @@ type decl struct {
 // A sheet is the rules of all style elements. The zero sheet styles nothing.
 type sheet struct {
 	rules  []rule
-	failed []string // selectors and at-rules that were not understood
+	faces  []map[string]string // @font-face rules
+	failed []string            // selectors and at-rules that were not understood
 }
 
 // add parses one style element.
@@ -54,7 +55,9 @@ func (s *sheet) add(src string) {
 	p := css.NewParser(parse.NewInputString(src), false)
 	var sels []selector
 	var decls []decl
-	skip := 0
+	skip := 0 // depth inside at-rules that do not apply
+	open := []bool{}
+	face := false
 	for {
 		g, _, data := p.Next()
 		switch g {
@@ -63,12 +66,34 @@ func (s *sheet) add(src string) {
 				return
 			}
 		case css.BeginAtRuleGrammar:
-			s.failed = append(s.failed, string(data))
-			skip++
+			name := strings.ToLower(string(data))
+			applies := name == "@media" && screen(join(p.Values()))
+			face = name == "@font-face"
+			if !applies && !face {
+				s.failed = append(s.failed, name)
+			}
+			open = append(open, !applies)
+			if !applies {
+				skip++
+			}
 		case css.EndAtRuleGrammar:
-			skip = max(0, skip-1)
+			if face {
+				f := map[string]string{}
+				for _, d := range decls {
+					f[d.name] = d.value
+				}
+				s.faces, decls, face = append(s.faces, f), nil, false
+			}
+			if n := len(open); n > 0 {
+				if open[n-1] {
+					skip--
+				}
+				open = open[:n-1]
+			}
 		case css.AtRuleGrammar:
-			s.failed = append(s.failed, string(data))
+			if !strings.EqualFold(string(data), "@charset") {
+				s.failed = append(s.failed, string(data))
+			}
 		case css.QualifiedRuleGrammar, css.BeginRulesetGrammar:
 			if g == css.QualifiedRuleGrammar || len(decls) == 0 {
 				text := join(p.Values())
@@ -85,12 +110,26 @@ func (s *sheet) add(src string) {
 		case css.DeclarationGrammar, css.CustomPropertyGrammar:
 			decls = append(decls, newDecl(string(data), join(p.Values())))
 		case css.EndRulesetGrammar:
+			if skip > 0 {
+				sels = nil
+			}
 			for _, sel := range sels {
 				s.rules = append(s.rules, rule{sel, decls, len(s.rules)})
 			}
 			sels, decls = nil, nil
 		}
 	}
+}
+
+// screen reports whether a media query means every screen.
+func screen(query string) bool {
+	for q := range strings.SplitSeq(query, ",") {
+		switch strings.ToLower(strings.TrimSpace(q)) {
+		case "all", "screen", "only screen", "":
+			return true
+		}
+	}
+	return false
 }
 
 func join(ts []css.Token) string {

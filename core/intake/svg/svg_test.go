@@ -4,13 +4,16 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"encoding/base64"
 	"fmt"
 	"image/color"
 	"math"
+	"os"
 	"strings"
 	"testing"
 	"unicode/utf16"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
@@ -248,6 +251,42 @@ func TestTextIsSetAsAsked(t *testing.T) {
 	}
 }
 
+func TestFontsInTheFile(t *testing.T) {
+	b, err := os.ReadFile("../../fonts/shipped/alfa-slab-one.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	style := `<style>@font-face{font-family:"My Face";src:url(data:font/ttf;base64,` + base64.StdEncoding.EncodeToString(b) + `) format("truetype")} .a{fill:#123456}</style>`
+	d, fs := read(t, style+`<text class="a" y="40" font-size="30" font-family="My Face">Ag</text>`)
+	if _, stop := fs.Stopping(); stop || len(d.Nodes) != 1 {
+		t.Fatalf("%v", fs)
+	}
+	same, _ := read(t, `<text y="40" font-size="30" font-family="Alfa Slab One">Ag</text>`)
+	if d.Bounds() != same.Bounds() {
+		t.Errorf("set as %v, want %v", d.Bounds(), same.Bounds())
+	}
+}
+
+func TestDeclaredBuilds(t *testing.T) {
+	d, _ := read(t, `<rect width="9" height="9" fill="#cd853f icc-color(press, 0.11, 0.48, 0.83, 0)"/><rect x="20" width="9" height="9" fill="device-cmyk(0 0 0 1)"/>`)
+	for i, want := range []colour.CMYK{{C: 11, M: 48, Y: 83}, {K: 100}} {
+		c := d.Nodes[i].(*drawing.Shape).Paint.(drawing.Solid).Colour
+		if !c.Built || math.Abs(c.Build.C-want.C)+math.Abs(c.Build.M-want.M)+math.Abs(c.Build.Y-want.Y)+math.Abs(c.Build.K-want.K) > 1e-9 {
+			t.Errorf("%d: %+v, want %+v", i, c, want)
+		}
+	}
+}
+
+func TestMediaRules(t *testing.T) {
+	d, _ := read(t, `<style>@media print{rect{fill:red}} @media screen{circle{fill:#00f}}</style><rect width="40" height="40"/><circle cx="70" cy="70" r="20"/>`)
+	if c := at(t, d, 20, 20); c.R != 0 {
+		t.Errorf("a rule for print applies: %v", c)
+	}
+	if c := at(t, d, 70, 70); c.B != 255 {
+		t.Errorf("a rule for screens does not apply: %v", c)
+	}
+}
+
 func TestPartsAndOrigins(t *testing.T) {
 	d, _ := read(t, `<g id="symbol"><rect id="x1" width="9" height="9"/><g><title>Wheel</title><circle cx="50" cy="50" r="5" stroke="red"/></g></g><path id="lone" d="M0 0h9v9z"/>`)
 	if got := strings.Join(d.Parts(), ","); got != "symbol,Wheel,lone" {
@@ -271,7 +310,9 @@ func TestSelectors(t *testing.T) {
 	for sel, want := range map[string]int{
 		"rect": 1, "*": 0, ".a": 1000, "#i": 1_000_000, "rect.a.b#i": 1_002_001, "g rect": 2, ".w > rect": 1001,
 		"rect:first-child": 1001, "[id=i]": 1000,
-		"circle": -1, ".c": -1, "g + rect": -1, "svg > rect": -1, "rect:hover": -1, "a[b^=c]": -1,
+		"[class~=b]": 1000, "[id|=i]": 1000, "[class^=a]": 1000, "[class$='b']": 1000, "[class*=' ']": 1000, "[class]": 1000,
+		"[class~=ab]": -1, "rect:root": -1,
+		"circle": -1, ".c": -1, "g + rect": -1, "svg > rect": -1, "rect:hover": -1, "rect[b^=c]": -1,
 	} {
 		s, ok := parseSelector(sel)
 		got := -1
