@@ -142,8 +142,7 @@ func Bounds(n Node) geom.Rect {
 			r = r.Union(Bounds(m))
 		}
 		if n.Filter != nil {
-			// A filter may paint anywhere in its region, and nowhere else.
-			r = n.Filter.To.Rect(n.Filter.Region)
+			r = n.Filter.reach(r)
 		}
 		if n.Clip != nil {
 			r = r.Intersect(clipBounds(n.Clip))

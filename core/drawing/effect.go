@@ -1,6 +1,8 @@
 package drawing
 
 import (
+	"math"
+
 	"dyekit/core/colour"
 	"dyekit/core/geom"
 )
@@ -143,6 +145,65 @@ func (Paste) op()    {}
 func (Displace) op() {}
 func (Noise) op()    {}
 func (Light) op()    {}
+
+// reach is the box of what the filter makes of paint in a box on the page: as
+// far as blurs, shifts and the like can carry it, and all of the region where
+// a step paints by itself.
+func (f *Filter) reach(paint geom.Rect) geom.Rect {
+	region := f.To.Rect(f.Region)
+	k := max(math.Hypot(f.To.A, f.To.B), math.Hypot(f.To.C, f.To.D))
+	grow := 0.0
+	for _, s := range f.Steps {
+		switch o := s.Op.(type) {
+		case Blur:
+			grow += 3 * max(o.X, o.Y) * k
+		case Shift:
+			grow += max(math.Abs(o.X), math.Abs(o.Y)) * k
+		case Morph:
+			grow += max(o.X, o.Y) * k
+		case Displace:
+			grow += math.Abs(o.Scale) * k
+		case Flood, Tile, Paste, Noise, Light, Convolve, Transfer, Matrix:
+			// A colour that is only laid inside something else reaches no
+			// further, but nobody can tell from here.
+			if !f.shadow() {
+				return region
+			}
+		}
+	}
+	if paint.Empty() {
+		return region
+	}
+	return paint.Grow(grow).Intersect(region)
+}
+
+// shadow reports whether every flood and matrix is cut to the shape of
+// something else, as drop shadows do: each is followed by a Combine "in".
+func (f *Filter) shadow() bool {
+	for i, s := range f.Steps {
+		switch o := s.Op.(type) {
+		case Flood:
+			used := false
+			for _, t := range f.Steps[i+1:] {
+				if c, ok := t.Op.(Combine); ok && c.Operator == "in" && (t.In == i || t.In2 == i) {
+					used = true
+				}
+			}
+			if !used {
+				return false
+			}
+		case Matrix:
+			for c := range 4 {
+				if o.M[5*c+4] != 0 {
+					return false // it paints where nothing was
+				}
+			}
+		case Tile, Paste, Noise, Light, Convolve, Transfer:
+			return false
+		}
+	}
+	return true
+}
 
 // Moved returns copies of the nodes mapped by m.
 func Moved(ns []Node, m geom.Affine) []Node {

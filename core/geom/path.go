@@ -306,8 +306,12 @@ func (p Path) Subpaths() []Path {
 // Flatten calls f with the line pieces of the closed path, nowhere further
 // than tol from the curves. The count for each curve comes from its second
 // derivative (Wang's bound), so no recursion is needed.
-func (p Path) Flatten(tol float64, f func(a, b Point)) {
+func (p Path) Flatten(tol float64, f func(a, b Point)) { p.FlattenBy(Identity, tol, f) }
+
+// FlattenBy is Flatten of the path mapped by m, without making that path.
+func (p Path) FlattenBy(m Affine, tol float64, f func(a, b Point)) {
 	p.eachClosed(func(c Curve) {
+		c = Curve{c.Op, m.Apply(c.A), m.Apply(c.B), m.Apply(c.C), m.Apply(c.D)}
 		n := c.steps(tol)
 		a := c.A
 		for i := 1; i < n; i++ {

@@ -18,104 +18,107 @@ import (
 // enough to see a missing stroke, little enough to cost nothing.
 const lookSide = 320
 
-// How far a file may differ from the art. Share is of all pixels, those with
-// a channel off by more than step of 255; mean is of all channels.
+// How far a file may differ from the art. Soft is the share of all pixels that
+// may be off by more than step of 255, as edges that lie on each other are;
+// hard is the share that may be off by more than three steps, as what is
+// missing is; mean is of all channels.
 type tolerance struct {
-	step  int
-	share float64
-	mean  float64
+	step       int
+	soft, hard float64
+	mean       float64
 }
 
+// The tolerances were set so that right files of open drawings pass (see
+// TestOpenDrawingsPass) and a file that lacks one part does not (see
+// TestMissingPartsAreFound).
 var (
-	exact = tolerance{step: 12, share: 0.002, mean: 0.6} // lossless, rounding aside
-	curve = tolerance{step: 24, share: 0.005, mean: 0.8} // rewritten curves and inks
-	lossy = tolerance{step: 40, share: 0.01, mean: 3}    // JPEG at its quality
-	shape = tolerance{step: 64, share: 0.01, mean: 2.5}  // opacity by another renderer
-	jags  = tolerance{step: 128, share: 0.02, mean: 8}   // no antialiasing
+	exact = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // lossless
+	curve = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // rewritten curves and inks
+	lossy = tolerance{step: 48, soft: 0.02, hard: 0.001, mean: 3}     // JPEG at its quality
+	shape = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // opacity by another renderer
+	jags  = tolerance{step: 128, soft: 0.02, hard: 0.02, mean: 20}     // no antialiasing
 )
 
 // A difference is how two pictures of the same size compare.
 type difference struct {
-	share, mean float64
-	most        int
+	soft, hard, mean float64
+	most             int
 }
 
-func (d difference) within(t tolerance) bool { return d.share <= t.share && d.mean <= t.mean }
+func (d difference) within(t tolerance) bool {
+	return d.soft <= t.soft && d.hard <= t.hard && d.mean <= t.mean
+}
 
 func (d difference) String() string {
-	return fmt.Sprintf("mean %.2f of 255, largest %d, %.2f %% of pixels off", d.mean, d.most, d.share*100)
+	return fmt.Sprintf("mean %.2f of 255, largest %d, %.2f %% of pixels off", d.mean, d.most, d.soft*100)
 }
 
-// compare measures premultiplied channels, so that what cannot be seen does
-// not count. alphaOnly looks at opacity alone.
+// channel is a premultiplied channel, so that what cannot be seen does not
+// count; 3 is the opacity.
+func channel(img *image.NRGBA, x, y, c int) int {
+	p := img.Pix[img.PixOffset(x, y):]
+	if c == 3 {
+		return int(p[3])
+	}
+	return int(p[c]) * int(p[3]) / 255
+}
+
+// compare measures how two pictures differ. Where several soft edges lie on
+// top of each other, a pixel depends on the size it was drawn at; so one that
+// differs is off only if it lies outside the range of the nine pixels around
+// its place in the other picture, looked at both ways: a line that is missing
+// in one is still found. alphaOnly looks at opacity alone.
 func compare(a, b *image.NRGBA, t tolerance, alphaOnly bool) difference {
 	var d difference
-	var sum float64
-	off := 0
-	n := a.Bounds().Dx() * a.Bounds().Dy()
-	for i := 0; i < len(a.Pix) && i < len(b.Pix); i += 4 {
-		worst := 0
-		pa, pb := int(a.Pix[i+3]), int(b.Pix[i+3])
-		for c := range 4 {
-			var e int
-			if c == 3 {
-				e = pa - pb
-			} else if alphaOnly {
-				continue
-			} else {
-				e = (int(a.Pix[i+c])*pa - int(b.Pix[i+c])*pb) / 255
-			}
-			e = max(e, -e)
-			worst = max(worst, e)
-			sum += float64(e)
-		}
-		d.most = max(d.most, worst)
-		if worst > t.step {
-			off++
-		}
+	w, h := a.Rect.Dx(), a.Rect.Dy()
+	first := 0
+	if alphaOnly {
+		first = 3
 	}
-	d.share = float64(off) / float64(n)
-	d.mean = sum / float64(4*n)
-	return d
-}
-
-// jagged compares a picture without antialiasing with a smooth one of the same
-// size: a pixel is off if it lies outside the range of the nine smooth pixels
-// around its place.
-func jagged(hard, smooth *image.NRGBA) difference {
-	w, h := hard.Rect.Dx(), hard.Rect.Dy()
-	at := func(img *image.NRGBA, x, y, c int) int {
-		p := img.Pix[img.PixOffset(x, y):]
-		if c == 3 {
-			return int(p[3])
-		}
-		return int(p[c]) * int(p[3]) / 255
-	}
-	var d difference
-	off := 0
+	sum, off, far := 0, 0, 0
 	for y := range h {
 		for x := range w {
 			worst := 0
-			for c := range 4 {
-				lo, hi := 255, 0
-				for v := max(0, y-1); v <= min(h-1, y+1); v++ {
-					for u := max(0, x-1); u <= min(w-1, x+1); u++ {
-						k := at(smooth, u, v, c)
-						lo, hi = min(lo, k), max(hi, k)
-					}
-				}
-				k := at(hard, x, y, c)
-				worst = max(worst, lo-k, k-hi)
+			for c := first; c < 4; c++ {
+				e := channel(a, x, y, c) - channel(b, x, y, c)
+				e = max(e, -e)
+				worst = max(worst, e)
+				sum += e
+			}
+			if worst <= t.step {
+				d.most = max(d.most, worst)
+				continue
+			}
+			worst = 0
+			for c := first; c < 4; c++ {
+				worst = max(worst, beyond(a, b, x, y, c), beyond(b, a, x, y, c))
 			}
 			d.most = max(d.most, worst)
-			d.mean += float64(worst) / float64(w*h)
-			if worst > jags.step {
+			if worst > t.step {
 				off++
+			}
+			if worst > 3*t.step {
+				far++
 			}
 		}
 	}
-	d.share = float64(off) / float64(w*h)
+	d.soft, d.hard = float64(off)/float64(w*h), float64(far)/float64(w*h)
+	d.mean = float64(sum) / float64(4*w*h)
 	return d
+}
+
+// beyond is how far a channel of one pixel of img lies outside the range of
+// the nine around its place in other.
+func beyond(img, other *image.NRGBA, x, y, c int) int {
+	lo, hi := 255, 0
+	for v := max(0, y-1); v <= min(other.Rect.Dy()-1, y+1); v++ {
+		for u := max(0, x-1); u <= min(other.Rect.Dx()-1, x+1); u++ {
+			k := channel(other, u, v, c)
+			lo, hi = min(lo, k), max(hi, k)
+		}
+	}
+	k := channel(img, x, y, c)
+	return max(0, lo-k, k-hi)
 }
 
 // reduce averages blocks of n × n pixels, weighting colours by opacity. What

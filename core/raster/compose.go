@@ -1,6 +1,8 @@
 package raster
 
 import (
+	"sync"
+
 	"dyekit/core/drawing"
 )
 
@@ -19,22 +21,31 @@ type painter struct {
 // A layer is a strip of premultiplied pixels, four floats each.
 type layer []float32
 
+var painters = sync.Pool{New: func() any { return new(painter) }}
+
+// newPainter takes a painter that was used before, if one is there.
 func newPainter(w int, opt Options) *painter {
-	return &painter{
-		w: w, opt: opt,
-		scan: scan{acc: make([]float32, w+2), hard: opt.Hard},
-		base: make(layer, 4*w*bandRows),
-		line: make([]float32, 4*w),
+	p := painters.Get().(*painter)
+	p.opt, p.scan.hard = opt, opt.Hard
+	if p.w == w {
+		return p
 	}
+	*p = painter{w: w, opt: opt, scan: scan{acc: make([]float32, w+2), hard: opt.Hard}, base: make(layer, 4*w*bandRows), line: make([]float32, 4*w)}
+	for y := range p.used {
+		p.used[y] = [2]int{w, 0}
+	}
+	return p
 }
 
 // band draws the items on rows [y0, y1) and hands them to put. Only what was
 // painted is cleared and stored: art leaves most of a page bare.
 func (p *painter) band(items []item, put func(y, from, to int, row layer), y0, y1 int) {
 	l := p.base[:4*p.w*(y1-y0)]
-	for y := range y1 - y0 {
+	for y := range bandRows {
 		u := &p.used[y]
-		clear(l[4*(y*p.w+u[0]) : 4*(y*p.w+max(u[0], u[1]))])
+		if u[1] > u[0] {
+			clear(p.base[4*(y*p.w+u[0]) : 4*(y*p.w+u[1])])
+		}
 		*u = [2]int{p.w, 0}
 	}
 	if g := p.opt.Ground; g != nil {
@@ -63,7 +74,7 @@ func (p *painter) draw(items []item, l layer, y0, y1 int) {
 	for i := range items {
 		it := &items[i]
 		switch {
-		case it.shape != nil:
+		case it.drawn:
 			p.shape(it, l, y0, y1)
 		case !it.layer:
 			p.draw(it.group, l, y0, y1)
@@ -74,19 +85,19 @@ func (p *painter) draw(items []item, l layer, y0, y1 int) {
 }
 
 func (p *painter) shape(it *item, l layer, y0, y1 int) {
-	if len(it.shape.bands[y0/bandRows]) == 0 {
+	if len(it.shape.band(y0/bandRows)) == 0 {
 		return
 	}
 	for y := y0; y < y1; y++ {
 		row := l[4*p.w*(y-y0) : 4*p.w*(y-y0+1)]
-		spans := p.scan.row(it.shape, y)
+		spans := p.scan.row(&it.shape, y)
 		if n := len(spans); n > 0 {
 			p.touch(l, y-y0, spans[0].x0, spans[n-1].x1)
 		}
 		for _, s := range spans {
 			dst := row[4*s.x0 : 4*s.x1]
-			if f, ok := it.paint.(flat); ok {
-				f.over(dst, s.a)
+			if it.paint == nil {
+				it.flat.over(dst, s.a)
 				continue
 			}
 			src := p.line[:len(dst)]
@@ -169,10 +180,10 @@ func (p *painter) mask(m *mask, y0, y1 int) layer {
 func (p *painter) clip(ms []region, y0, y1 int) layer {
 	m := p.take(4 * p.w * (y1 - y0))
 	for i := range ms {
-		if len(ms[i].shape.bands[y0/bandRows]) == 0 {
+		if len(ms[i].shape.band(y0/bandRows)) == 0 {
 			continue
 		}
-		one := item{shape: ms[i].shape, paint: flat{1, 1, 1, 1}}
+		one := item{drawn: true, shape: ms[i].shape, flat: flat{1, 1, 1, 1}}
 		if ms[i].clip == nil {
 			p.shape(&one, m, y0, y1)
 			continue

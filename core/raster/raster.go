@@ -37,7 +37,8 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 	if w < 1 || h < 1 || w > MaxPixels/h {
 		return nil, fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
 	}
-	c := compiler{ctx: ctx, to: to, w: w, h: h, hard: opt.Hard}
+	c := compiler{ctx: ctx, to: to, w: w, h: h, hard: opt.Hard, arena: arenas.Get().(*arena)}
+	defer c.free()
 	items := c.nodes(d.Nodes)
 	if c.err != nil {
 		return nil, c.err
@@ -62,6 +63,7 @@ func paint(ctx context.Context, items []item, w, h int, opt Options, put func(y,
 	for range min(bands, runtime.GOMAXPROCS(0)) {
 		wg.Go(func() {
 			p := newPainter(w, opt)
+			defer painters.Put(p)
 			for i := range next {
 				if ctx.Err() != nil {
 					return
@@ -83,8 +85,10 @@ func Fit(frame geom.Rect, w, h int) geom.Affine {
 
 // An item is a node made ready for drawing: flattened, its paint set up.
 type item struct {
-	shape *outline
-	paint sampler
+	shape outline
+	drawn bool    // it is a shape and no group
+	flat  flat    // its colour, if paint is nil
+	paint sampler // for all but plain colours
 	group []item
 	clip  []region
 	mask  *mask
@@ -94,7 +98,7 @@ type item struct {
 }
 
 type region struct {
-	shape *outline
+	shape outline
 	clip  []region
 }
 
@@ -111,21 +115,37 @@ type compiler struct {
 	to   geom.Affine
 	w, h int
 	hard bool
-	err  error // of a filter: drawing ends
+	*arena
+	err error // of a filter: drawing ends
+}
+
+// free gives the memory of the outlines back.
+func (c *compiler) free() {
+	c.arena.reset()
+	arenas.Put(c.arena)
 }
 
 func (c *compiler) nodes(ns []drawing.Node) []item {
-	var out []item
+	out := make([]item, 0, len(ns))
 	for _, n := range ns {
 		switch n := n.(type) {
 		case *drawing.Shape:
-			if p := c.paint(n.Paint); p != nil {
-				out = append(out, item{shape: newOutline(n.Path, n.Rule, c.to, c.w, c.h), paint: p})
+			it := item{drawn: true}
+			switch p := n.Paint.(type) {
+			case drawing.Solid:
+				if p.Alpha <= 0 {
+					continue
+				}
+				it.flat = premultiplied(p.Colour.RGB, min(1, p.Alpha))
+			case *drawing.Gradient:
+				it.paint = newRamp(p, c.to)
 			}
+			it.shape = c.outline(n.Path, n.Rule, c.to, c.w, c.h)
+			out = append(out, it)
 		case *drawing.Picture:
 			if p := newPixels(n, c.to); p != nil {
 				unit := geom.Box(geom.Rect{X1: 1, Y1: 1})
-				out = append(out, item{shape: newOutline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.h), paint: p})
+				out = append(out, item{drawn: true, shape: c.outline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.h), paint: p})
 			}
 		case *drawing.Group:
 			if n.Alpha <= 0 {
@@ -161,24 +181,10 @@ func (c *compiler) mask(m *drawing.Mask) *mask {
 func (c *compiler) regions(rs []drawing.Region) []region {
 	ms := make([]region, len(rs))
 	for i, r := range rs {
-		ms[i].shape = newOutline(r.Path, r.Rule, c.to, c.w, c.h)
+		ms[i].shape = c.outline(r.Path, r.Rule, c.to, c.w, c.h)
 		if r.Clip != nil {
 			ms[i].clip = c.regions(r.Clip)
 		}
 	}
 	return ms
-}
-
-func (c *compiler) paint(p drawing.Paint) sampler {
-	switch p := p.(type) {
-	case drawing.Solid:
-		if p.Alpha <= 0 {
-			return nil
-		}
-		a := float32(min(1, p.Alpha))
-		return flat{float32(p.Colour.RGB.R) * a, float32(p.Colour.RGB.G) * a, float32(p.Colour.RGB.B) * a, a}
-	case *drawing.Gradient:
-		return newRamp(p, c.to)
-	}
-	return nil
 }

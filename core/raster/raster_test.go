@@ -225,3 +225,36 @@ func TestSeparateKeepsBuilds(t *testing.T) {
 		t.Errorf("the bare paper has ink %v", c)
 	}
 }
+
+// Once warm, a plain shape costs no allocation: what is allocated does not
+// grow with the number of shapes.
+func TestShapesAllocateNothing(t *testing.T) {
+	draw := func(n int) float64 {
+		d := &drawing.Drawing{}
+		for i := range n {
+			d.Nodes = append(d.Nodes, black(geom.Ellipse(geom.Pt(float64(i%50), 30), 20, 10), geom.NonZero))
+		}
+		return testing.AllocsPerRun(20, func() {
+			if _, err := Render(context.Background(), d, geom.Identity, 64, 64, Options{}); err != nil {
+				t.Fatal(err)
+			}
+		})
+	}
+	if few, many := draw(10), draw(1000); many > few+3 {
+		t.Errorf("10 shapes allocate %v times, 1000 allocate %v times", few, many)
+	}
+}
+
+// A painter that was used for one picture must leave nothing for the next.
+func TestPaintersAreClean(t *testing.T) {
+	full := black(geom.Box(geom.Rect{X1: 100, Y1: 100}), geom.NonZero)
+	for range 4 {
+		render(t, 64, 90, full)
+		if n := covered(render(t, 64, 20, black(geom.Box(geom.Rect{X1: 1, Y1: 1}), geom.NonZero))); n != 1 {
+			t.Fatalf("%v pixels are painted, want 1", n)
+		}
+		if n := covered(render(t, 64, 90)); n != 0 {
+			t.Fatalf("an empty picture has %v pixels", n)
+		}
+	}
+}

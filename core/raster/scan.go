@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"dyekit/core/geom"
 )
@@ -34,66 +35,126 @@ func (e *edge) at(y float64) float64 {
 
 // An outline is a flattened path, its edges sorted into bands.
 type outline struct {
-	rule  geom.Rule
-	bands [][]edge // by band; an edge is in each band it touches
-	x0    int      // the pixel columns it may touch
-	x1    int
+	rule   geom.Rule
+	first  int    // the first band that it touches
+	starts []int  // where the edges of each band from first on begin; one more than bands
+	edges  []edge // by band and then by y0; an edge is in each band it touches
 }
 
-// newOutline flattens p, mapped by m, for a picture of w × h pixels.
-func newOutline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) *outline {
-	o := &outline{rule: rule, bands: make([][]edge, (h+bandRows-1)/bandRows), x0: w, x1: 0}
+// band returns the edges in a band, empty outside the outline's own.
+func (o *outline) band(i int) []edge {
+	if i -= o.first; i < 0 || i+1 >= len(o.starts) {
+		return nil
+	}
+	return o.edges[o.starts[i]:o.starts[i+1]]
+}
+
+// An arena is the memory of the outlines of one picture. It is used again for
+// the next, so that once warm a shape costs no allocation.
+type arena struct {
+	edges []edge
+	ints  []int
+	tmp   []edge
+}
+
+var arenas = sync.Pool{New: func() any { return new(arena) }}
+
+func (a *arena) reset() { a.edges, a.ints, a.tmp = a.edges[:0], a.ints[:0], a.tmp[:0] }
+
+// take returns n zeroed elements at the end of *s. What was taken before stays
+// valid when the memory has to grow.
+func take[T any](s *[]T, n int) []T {
+	if len(*s)+n > cap(*s) {
+		*s = make([]T, 0, max(2*cap(*s), n, 1024))
+	}
+	l := len(*s)
+	*s = (*s)[:l+n]
+	out := (*s)[l : l+n : l+n]
+	clear(out)
+	return out
+}
+
+// outline flattens p, mapped by m, for a picture of w × h pixels.
+func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) outline {
+	a.tmp = a.tmp[:0]
 	height, width := float64(h), float64(w)
-	p.Transform(m).Flatten(flatness, func(a, b geom.Point) {
-		e := edge{a.X, a.Y, b.X, b.Y, 1}
-		if a.Y > b.Y {
-			e = edge{b.X, b.Y, a.X, a.Y, -1}
+	p.FlattenBy(m, flatness, func(p, q geom.Point) {
+		e := edge{p.X, p.Y, q.X, q.Y, 1}
+		if p.Y > q.Y {
+			e = edge{q.X, q.Y, p.X, p.Y, -1}
 		}
-		if !(e.y0 < e.y1) || e.y1 <= 0 || e.y0 >= height {
-			return
-		}
-		// Parts beyond the left border still count for the winding; parts
-		// beyond the right border do not matter. Clamping x keeps both.
-		for _, c := range clampX(e, width) {
-			if !(c.y0 < c.y1) {
-				continue
-			}
-			lo := max(0, int(c.y0)/bandRows)
-			hi := min(len(o.bands)-1, int(math.Ceil(c.y1))/bandRows)
-			for i := lo; i <= hi; i++ {
-				o.bands[i] = append(o.bands[i], c)
-			}
-			o.x0 = max(0, min(o.x0, int(min(c.x0, c.x1))))
-			o.x1 = min(w, max(o.x1, int(max(c.x0, c.x1))+1))
+		if e.y0 < e.y1 && e.y1 > 0 && e.y0 < height {
+			a.clamp(e, width)
 		}
 	})
-	for _, b := range o.bands {
-		slices.SortStableFunc(b, func(a, b edge) int { return cmp.Compare(a.y0, b.y0) })
+	o := outline{rule: rule}
+	if len(a.tmp) == 0 {
+		return o
+	}
+	last := (h + bandRows - 1) / bandRows
+	span := func(e *edge) (lo, hi int) {
+		return max(0, int(e.y0)/bandRows), min(last-1, int(math.Ceil(e.y1))/bandRows)
+	}
+	lo, hi := span(&a.tmp[0])
+	for i := range a.tmp {
+		l, h := span(&a.tmp[i])
+		lo, hi = min(lo, l), max(hi, h)
+	}
+	o.first = lo
+	o.starts = take(&a.ints, hi-lo+2)
+	at := take(&a.ints, hi-lo+1)
+	for i := range a.tmp {
+		l, h := span(&a.tmp[i])
+		for b := l; b <= h; b++ {
+			o.starts[b-lo+1]++
+		}
+	}
+	for i := range at {
+		at[i] = o.starts[i]
+		o.starts[i+1] += o.starts[i]
+	}
+	o.edges = take(&a.edges, o.starts[hi-lo+1])
+	for i := range a.tmp {
+		l, h := span(&a.tmp[i])
+		for b := l; b <= h; b++ {
+			o.edges[at[b-lo]] = a.tmp[i]
+			at[b-lo]++
+		}
+	}
+	for i := range at {
+		slices.SortFunc(o.edges[o.starts[i]:o.starts[i+1]], func(a, b edge) int {
+			return cmp.Or(cmp.Compare(a.y0, b.y0), cmp.Compare(a.x0, b.x0), cmp.Compare(a.x1, b.x1), a.dir-b.dir)
+		})
 	}
 	return o
 }
 
-// clampX cuts e at x = 0 and x = w and moves what lies outside onto those
-// lines, so that no column outside the picture is ever touched.
-func clampX(e edge, w float64) []edge {
+// clamp appends e to the edges at hand. It is cut at x = 0 and x = w, and what
+// lies outside is moved onto those lines: parts beyond the left border still
+// count for the winding, and no column outside the picture is ever touched.
+func (a *arena) clamp(e edge, w float64) {
 	if e.x0 >= 0 && e.x1 >= 0 && e.x0 <= w && e.x1 <= w {
-		return []edge{e}
+		a.tmp = append(a.tmp, e)
+		return
 	}
-	cuts := []float64{e.y0, e.y1}
-	for _, x := range [...]float64{0, w} {
+	cuts := [4]float64{e.y0, e.y1, e.y1, e.y1}
+	n := 1
+	for _, x := range [2]float64{0, w} {
 		if (e.x0 < x) != (e.x1 < x) {
-			y := e.y0 + (x-e.x0)/(e.x1-e.x0)*(e.y1-e.y0)
-			cuts = append(cuts, min(e.y1, max(e.y0, y)))
+			cuts[n] = min(e.y1, max(e.y0, e.y0+(x-e.x0)/(e.x1-e.x0)*(e.y1-e.y0)))
+			n++
 		}
 	}
-	slices.Sort(cuts)
-	clamp := func(x float64) float64 { return min(w, max(0, x)) }
-	var out []edge
-	for i := 1; i < len(cuts); i++ {
-		a, b := cuts[i-1], cuts[i]
-		out = append(out, edge{clamp(e.at(a)), a, clamp(e.at(b)), b, e.dir})
+	if n == 3 && cuts[1] > cuts[2] {
+		cuts[1], cuts[2] = cuts[2], cuts[1]
 	}
-	return out
+	cuts[n] = e.y1
+	for i := range n {
+		y0, y1 := cuts[i], cuts[i+1]
+		if y0 < y1 {
+			a.tmp = append(a.tmp, edge{min(w, max(0, e.at(y0))), y0, min(w, max(0, e.at(y1))), y1, e.dir})
+		}
+	}
 }
 
 // A span is a run of pixels [x0, x1) in one row with the same coverage.
@@ -128,7 +189,7 @@ type piece struct {
 func (s *scan) row(o *outline, y int) []span {
 	top, bottom := float64(y), float64(y+1)
 	s.active, s.ys = s.active[:0], append(s.ys[:0], top)
-	band := o.bands[y/bandRows]
+	band := o.band(y / bandRows)
 	for i := range band {
 		e := &band[i]
 		if e.y0 >= bottom {

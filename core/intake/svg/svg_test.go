@@ -11,6 +11,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 	"unicode/utf16"
 
 	"dyekit/core/colour"
@@ -362,7 +363,11 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(head + `<clipPath id="c"><use href="#c"/></clipPath><g clip-path="url(#c)"><rect width="1" height="1"/></g></svg>`))
 	f.Add([]byte(head + `<style>a{b:var(--x,var(--x))}</style><rect style="--x:var(--x);fill:var(--x)" width="1" height="1"/></svg>`))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		start := time.Now()
 		d, _, err := Read(context.Background(), data, Options{})
+		if took := time.Since(start); took > 5*time.Second {
+			t.Fatalf("reading took %v", took)
+		}
 		if err == nil && d == nil {
 			t.Fatal("neither drawing nor error")
 		}
