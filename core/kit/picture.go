@@ -36,7 +36,7 @@ var (
 	curve = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // rewritten curves and inks
 	lossy = tolerance{step: 48, soft: 0.02, hard: 0.001, mean: 3}     // JPEG at its quality
 	shape = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // opacity by another renderer
-	jags  = tolerance{step: 128, soft: 0.02, hard: 0.02, mean: 20}     // no antialiasing
+	jags  = tolerance{step: 128, soft: 0.02, hard: 0.02, mean: 20}    // no antialiasing
 )
 
 // A difference is how two pictures of the same size compare.
