@@ -409,13 +409,12 @@ func (r *reader) useElement(e *element, s state) []drawing.Node {
 	if t == nil {
 		return nil
 	}
-	for _, u := range s.use {
-		if u == t {
-			r.fail("line %d: a reference leads back to itself", e.line)
-			return nil
-		}
+	if s.entered(t) {
+		// SVG 2 section 5.6: a use that leads back to itself is not drawn.
+		r.findings.Add("unsupported", finding.Warn, "a reference leads back to itself and is not drawn", r.name(e, s), geom.Rect{})
+		return nil
 	}
-	s.use = append(s.use[:len(s.use):len(s.use)], t)
+	s = s.enter(t)
 	s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
 	w, h := e.attrs["width"], e.attrs["height"]
 	if t.name != "symbol" && t.name != "svg" {

@@ -236,13 +236,12 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 	if c == nil || c.name != "clipPath" {
 		return nil, false // SVG 2: a reference to nothing does not clip
 	}
-	for _, u := range s.use {
-		if u == c {
-			r.fail("line %d: a clip path refers to itself", c.line)
-			return nil, false
-		}
+	if s.entered(c) {
+		// CSS Masking: a reference that leads back to itself does not clip.
+		r.findings.Add("unsupported", finding.Warn, "a clip path refers to itself, which has no effect", r.name(e, s), geom.Rect{})
+		return nil, false
 	}
-	s.use = append(s.use[:len(s.use):len(s.use)], c)
+	s = s.enter(c)
 	in := s
 	if c.attrs["clipPathUnits"] == "objectBoundingBox" {
 		b := r.bbox(e, s)

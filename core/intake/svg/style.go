@@ -179,6 +179,11 @@ func (s *sheet) cascade(e *element, up style) style {
 		}
 	}
 	set := func(name, value string) {
+		if value == "unset" {
+			if value = "initial"; inherited[name] {
+				value = "inherit"
+			}
+		}
 		switch value {
 		case "inherit":
 			if v, ok := up[name]; ok {

@@ -143,7 +143,10 @@ func TestRefusals(t *testing.T) {
 		"empty":        {head + "</svg>", "empty"},
 		"too deep":     {head + deep, "nested more than 200 deep"},
 		"many":         {head + strings.Repeat("<g/>", MaxElements) + "</svg>", "more than 200000 elements"},
-		"loop":         {head + `<g id="a"><use xlink:href="#a"/></g></svg>`, "leads back to itself"},
+		"loop":         {head + `<g id="a"><use xlink:href="#a"/></g></svg>`, "empty"},
+		"long chain":   {head + chainOf(MaxDepth+5) + "</svg>", "more than 200 deep"},
+		"segments":     {head + `<path d="M0 0` + strings.Repeat("l1 1", MaxSegments+10) + `"/></svg>`, "more than 2000000 path segments"},
+		"matryoshka":   {matryoshka(maxEmbedded + 2), "more than 4 deep"},
 		"bomb":         {head + bomb() + "</svg>", "more than 500000 elements"},
 		"no size":      {`<svg xmlns="http://www.w3.org/2000/svg" width="0" height="5"><rect width="1" height="1"/></svg>`, "no size"},
 		"only hidden":  {head + `<rect width="9" height="9" display="none"/></svg>`, "empty"},
@@ -166,6 +169,26 @@ func TestRefusals(t *testing.T) {
 	if _, _, err := Read(context.Background(), gz.Bytes(), Options{}); err == nil || !strings.Contains(err.Error(), "when unpacked") {
 		t.Errorf("zip bomb: %v", err)
 	}
+}
+
+// chainOf is a use of a use of a use.
+func chainOf(n int) string {
+	var b strings.Builder
+	b.WriteString(`<defs><rect id="u0" width="1" height="1"/>`)
+	for i := range n {
+		fmt.Fprintf(&b, `<use id="u%d" href="#u%d"/>`, i+1, i)
+	}
+	fmt.Fprintf(&b, `</defs><use href="#u%d"/>`, n)
+	return b.String()
+}
+
+// matryoshka is a drawing within a drawing within a drawing.
+func matryoshka(n int) string {
+	s := head + `<rect width="9" height="9"/></svg>`
+	for range n {
+		s = head + `<image width="9" height="9" href="data:image/svg+xml;base64,` + base64.StdEncoding.EncodeToString([]byte(s)) + `"/></svg>`
+	}
+	return s
 }
 
 // bomb is a drawing that doubles itself twenty times by reference.
@@ -213,6 +236,8 @@ func TestFindings(t *testing.T) {
 		"hidden":         {r + `<rect width="9" height="9" display="none"/>`, "hidden", finding.Note},
 		"animation":      {`<rect width="9" height="9"><animate/></rect>` + `<animate/>`, "unsupported", finding.Note},
 		"live text":      {`<text y="20" font-family="Bitter">A</text>`, "live-text", finding.Mended},
+		"use loop":       {r + `<g id="a"><use href="#a"/></g>`, "unsupported", finding.Warn},
+		"clip loop":      {`<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect width="9" height="9" clip-path="url(#c)"/>`, "unsupported", finding.Warn},
 		"media rule":     {`<style>@media print{rect{fill:red}}</style>` + r, "unsupported", finding.Warn},
 	} {
 		_, fs := read(t, c.body)
