@@ -70,7 +70,7 @@ func work(t *testing.T, s *Studio, id int64) *Work {
 // until waits for a job to end.
 func until(t *testing.T, s *Studio, id int64) *Job {
 	t.Helper()
-	for range 600 {
+	for range 3600 {
 		j, err := s.Job(context.Background(), id)
 		if err != nil {
 			t.Fatal(err)

@@ -140,7 +140,7 @@ func TestFiltersHeedTheirContext(t *testing.T) {
 	defer cancel()
 	start := time.Now()
 	_, err := Render(ctx, &drawing.Drawing{Nodes: []drawing.Node{filtered(region, steps...)}}, geom.Identity, 2000, 2000, Options{})
-	if !errors.Is(err, context.DeadlineExceeded) || time.Since(start) > 5*time.Second {
+	if !errors.Is(err, context.DeadlineExceeded) || time.Since(start) > time.Minute {
 		t.Errorf("%v after %v", err, time.Since(start))
 	}
 }

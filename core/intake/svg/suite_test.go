@@ -150,7 +150,8 @@ var differs = map[string]string{
 }
 
 // The files that once broke librsvg must not break this reader: each is read
-// or refused, and drawn, within five seconds.
+// or refused, and drawn, in time: the slowest takes about two seconds on two idle cores. The limit
+// here leaves room for a busy machine.
 func TestCrashFiles(t *testing.T) {
 	root := filepath.Join(suite, "../..")
 	n := 0
@@ -163,13 +164,14 @@ func TestCrashFiles(t *testing.T) {
 			}
 			n++
 			start := time.Now()
-			ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+			const limit = 30 * time.Second
+			ctx, cancel := context.WithTimeout(context.Background(), limit)
 			d, _, err := Read(ctx, data, Options{})
 			if err == nil {
 				_, err = raster.Render(ctx, d, raster.Fit(d.Page, 200, 200), 200, 200, raster.Options{})
 			}
 			cancel()
-			if took := time.Since(start); took > 5*time.Second {
+			if took := time.Since(start); took > limit {
 				t.Errorf("%s took %v: %v", filepath.Base(f), took, err)
 			}
 		}
