@@ -131,7 +131,7 @@ func (f *filterReader) input(name string, last int) int {
 	case "FillPaint", "StrokePaint":
 		return f.plain(strings.ToLower(strings.TrimSuffix(name, "Paint")))
 	case "BackgroundImage", "BackgroundAlpha":
-		return drawing.Nothing // dropped by Filter Effects Level 1
+		return f.background(name == "BackgroundAlpha")
 	}
 	if i, ok := f.names[name]; ok {
 		return i
@@ -147,11 +147,37 @@ func (f *filterReader) plain(prop string) int {
 	if i, ok := f.names["\x00"+prop]; ok {
 		return i
 	}
-	p, _ := f.r.paint(f.e, f.s, prop, f.box).(drawing.Solid)
-	f.out.Steps = append(f.out.Steps, drawing.Step{Op: drawing.Flood{Colour: p.Colour.RGB, Alpha: p.Alpha}, In: drawing.Nothing, In2: drawing.Nothing, Region: f.region})
+	region := drawing.Region{Path: geom.Box(f.region).Transform(f.to)}
+	var nodes []drawing.Node
+	if n := f.r.painted(f.e, f.s, prop, region, f.box, drawing.Filled); n != nil {
+		nodes = append(nodes, n)
+	}
+	f.names["\x00"+prop] = f.put(drawing.Paste{Nodes: nodes}, drawing.Nothing)
+	return f.names["\x00"+prop]
+}
+
+// put appends a step that the file does not name.
+func (f *filterReader) put(op drawing.Op, in int) int {
+	f.out.Steps = append(f.out.Steps, drawing.Step{Op: op, In: in, In2: in, Region: f.region})
 	f.regions = append(f.regions, f.region)
-	f.names["\x00"+prop] = len(f.out.Steps) - 1
 	return len(f.out.Steps) - 1
+}
+
+// background is what lies below the element within the nearest one with
+// enable-background (SVG 1.1 section 15.6), or its opacity.
+func (f *filterReader) background(alpha bool) int {
+	var behind []drawing.Node
+	for _, level := range f.s.behind {
+		behind = append(behind, *level...)
+	}
+	if len(behind) == 0 {
+		return drawing.Nothing
+	}
+	at := f.put(drawing.Paste{Nodes: behind}, drawing.Nothing)
+	if alpha {
+		at = f.put(drawing.Matrix{M: [20]float64{18: 1}}, at)
+	}
+	return at
 }
 
 // step reads one primitive and appends it.

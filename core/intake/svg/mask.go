@@ -275,6 +275,9 @@ func (r *reader) markers(e *element, s state, p geom.Path) []drawing.Node {
 			width = w
 		}
 	}
+	if r.bare {
+		return nil
+	}
 	var out []drawing.Node
 	vs := vertices(p)
 	for i, v := range vs {

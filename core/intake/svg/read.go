@@ -121,6 +121,7 @@ type reader struct {
 	page     geom.Rect
 	tol      float64            // of fitted outlines, page units
 	styles   map[*element]style // of what is referred to
+	bare     bool               // geometry alone is wanted: no strokes, no effects
 	nodes    int
 	segments int
 	depth    int
@@ -135,6 +136,10 @@ type state struct {
 	part  string
 	use   []*element // references being followed
 	lift  float64    // baseline shift of text so far, px upwards
+	// behind is what has been drawn so far at each level from the nearest
+	// element with enable-background down; nil without one.
+	behind []*[]drawing.Node
+	keeps  bool // an element above has enable-background
 }
 
 // fail ends the reading.
@@ -237,6 +242,12 @@ var fontSizes = map[string]float64{
 
 func (r *reader) children(e *element, s state) []drawing.Node {
 	var out []drawing.Node
+	if strings.HasPrefix(s.style["enable-background"], "new") {
+		s.keeps, s.behind = true, nil
+	}
+	if s.keeps {
+		s.behind = append(s.behind[:len(s.behind):len(s.behind)], &out)
+	}
 	e.elements(func(c *element) { out = append(out, r.element(c, s)...) })
 	return out
 }
@@ -316,6 +327,9 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 	if len(ns) == 0 && s.style.get("filter", "none") == "none" {
 		return nil
+	}
+	if r.bare {
+		return ns
 	}
 	mode, known := blends[s.style.get("mix-blend-mode", "normal")]
 	if !known {

@@ -134,6 +134,9 @@ func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, orig
 // painted fills a region of the page with a paint property; nil if it paints
 // nothing.
 func (r *reader) painted(e *element, s state, prop string, region drawing.Region, box geom.Rect, origin drawing.Origin) drawing.Node {
+	if r.bare {
+		return &drawing.Shape{Path: region.Path, Paint: drawing.Solid{Alpha: 1}}
+	}
 	if id, ok := urlRef(s.style.get(prop, "")); ok {
 		if t := r.doc.byID[id]; t != nil && t.name == "pattern" {
 			if n := r.pattern(t, e, s, region, box, opacity(s.style[prop+"-opacity"])); n != nil {
@@ -158,7 +161,7 @@ func (r *reader) painted(e *element, s state, prop string, region drawing.Region
 // stroke returns the outline of the stroke on the page, or nil if there is
 // none.
 func (r *reader) stroke(e *element, s state, p geom.Path) geom.Path {
-	if s.style.get("stroke", "none") == "none" {
+	if r.bare || s.style.get("stroke", "none") == "none" {
 		return nil
 	}
 	l := s.len
@@ -332,6 +335,7 @@ func (r *reader) bbox(e *element, s state) geom.Rect {
 		return geom.Rect{}
 	}
 	quiet := *r // what is found here is found again when it is drawn
+	quiet.bare = true
 	var box geom.Rect
 	switch e.name {
 	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":

@@ -28,7 +28,7 @@ var presentation = map[string]bool{
 	"dominant-baseline": true, "alignment-baseline": true, "vector-effect": true,
 	"mix-blend-mode": true, "isolation": true, "transform": true, "font-variant": true,
 	"font-stretch": true, "flood-color": true, "flood-opacity": true, "lighting-color": true,
-	"mask-type": true, "marker": true,
+	"mask-type": true, "marker": true, "enable-background": true,
 }
 
 // A rule is one selector of a style sheet with its declarations.
