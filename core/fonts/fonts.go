@@ -117,6 +117,10 @@ func Name(data []byte) (string, error) {
 }
 
 func read(data []byte) (*Face, error) {
+	data, err := unwrap(data)
+	if err != nil {
+		return nil, err
+	}
 	l, err := ot.NewLoader(bytes.NewReader(data))
 	if err != nil {
 		return nil, fmt.Errorf("not a TrueType or OpenType font: %w", err)

@@ -40,9 +40,15 @@ type Master struct {
 var ErrKind = errors.New("this is neither an SVG drawing nor a picture (PNG, JPEG, TIFF, WebP, GIF)")
 
 // Read takes a master in. Its kind is told from its first bytes.
-func Read(ctx context.Context, data []byte, opt Options) (*Master, error) {
-	m := &Master{Kind: Kind(data)}
-	var err error
+func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) {
+	// Masters and the fonts in them are hostile until read: a fault in a
+	// reader must not take the server along.
+	defer func() {
+		if x := recover(); x != nil {
+			m, err = nil, fmt.Errorf("the master cannot be read: it breaks the reader (%v)", x)
+		}
+	}()
+	m = &Master{Kind: Kind(data)}
 	switch m.Kind {
 	case "svg":
 		m.Drawing, m.Findings, err = svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
