@@ -156,11 +156,13 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 	}
 	edge := geom.Box(tile).Transform(m)
 	if st := in.style["overflow"]; st != "visible" {
+		// Contents that stay within the tile need no clip, which would only
+		// soften their edges twice.
 		var all geom.Rect
-		for _, n := range nodes {
+		for _, n := range drawing.Moved(nodes, back) {
 			all = all.Union(drawing.Bounds(n))
 		}
-		if !tile.Contains(back.Rect(all), tile.Long()*1e-6) || m.B != 0 || m.C != 0 {
+		if !tile.Contains(all, tile.Long()*1e-6) {
 			nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Clip: []drawing.Region{{Path: edge}}}}
 		}
 	}
