@@ -55,7 +55,7 @@ func fontFamily(u Upload) (string, error) {
 	}
 	family, err := fonts.Name(u.Data)
 	if err != nil || family == "" {
-		return "", &InputError{"font", fmt.Sprintf("%s is not a font that can be read here (.ttf, .otf or .woff)", fileName(u.Filename))}
+		return "", &InputError{"font", fmt.Sprintf("%s is not a font that can be read here (.ttf, .otf, .woff or .woff2)", fileName(u.Filename))}
 	}
 	return family, nil
 }

@@ -142,7 +142,7 @@ func loadFonts(paths []string) (*fonts.Set, error) {
 				return err
 			}
 			switch ext := strings.ToLower(filepath.Ext(at)); {
-			case ext == ".ttf" || ext == ".otf" || ext == ".woff" || at == p:
+			case ext == ".ttf" || ext == ".otf" || ext == ".woff" || ext == ".woff2" || at == p:
 			default:
 				return nil
 			}

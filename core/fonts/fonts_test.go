@@ -59,28 +59,56 @@ func TestWeightsOfAVariableFont(t *testing.T) {
 	}
 }
 
-// The same font as WOFF and as TrueType has the same outlines.
-func TestWOFF(t *testing.T) {
-	woff, err := os.ReadFile("testdata/alfa-slab-one.woff")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var s Set
-	if err := s.AddAs(woff, "W"); err != nil {
-		t.Fatal(err)
-	}
-	a := s.Find("W", 400, false)[0].Shape([]rune("Ag&"), 0, 3, 100, 400, false, true)
-	b := Shipped().Find("Alfa Slab One", 400, false)[0].Shape([]rune("Ag&"), 0, 3, 100, 400, false, true)
-	for i := range a {
-		if len(a[i].Path) != len(b[i].Path) || math.Abs(a[i].Path.Area()-b[i].Path.Area()) > 1e-6 || a[i].Advance != b[i].Advance {
-			t.Errorf("glyph %d differs", i)
+// The same font wrapped as WOFF, as WOFF2 and as TrueType has the same
+// outlines and widths, at every weight.
+func TestWrappedFonts(t *testing.T) {
+	for file, family := range map[string]string{
+		"testdata/alfa-slab-one.woff":           "Alfa Slab One",
+		"../../web/static/hanken-grotesk.woff2": "Hanken Grotesk",
+		"../../web/static/sometype-mono.woff2":  "Sometype Mono",
+	} {
+		wrapped, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var s Set
+		if err := s.AddAs(wrapped, "W"); err != nil {
+			t.Fatalf("%s: %v", file, err)
+		}
+		text := []rune("Hamburgefonstiv ÄÖÜ éñ 0123456789 &@ AVA")
+		for _, weight := range []float64{400, 650} {
+			a := s.Find("W", weight, false)[0].Shape(text, 0, len(text), 100, weight, false, true)
+			b := Shipped().Find(family, weight, false)[0].Shape(text, 0, len(text), 100, weight, false, true)
+			if len(a) != len(b) {
+				t.Fatalf("%s: %d glyphs, want %d", file, len(a), len(b))
+			}
+			for i := range a {
+				if len(a[i].Path) != len(b[i].Path) || math.Abs(a[i].Path.Area()-b[i].Path.Area()) > 1e-6 || a[i].Advance != b[i].Advance || a[i].Path.Bounds() != b[i].Path.Bounds() {
+					t.Errorf("%s: glyph %d at weight %v differs", file, i, weight)
+				}
+			}
+		}
+		for n := 0; n < len(wrapped); n += len(wrapped) / 150 { // cut short anywhere, it is refused
+			if err := new(Set).Add(wrapped[:n]); err == nil {
+				t.Errorf("%s: the first %d bytes were taken for a font", file, n)
+			}
 		}
 	}
-	for n := range len(woff) / 97 { // cut short anywhere, it is refused
-		if err := new(Set).Add(woff[:n*97]); err == nil {
-			t.Errorf("the first %d bytes were taken for a font", n*97)
+}
+
+func FuzzUnwrap(f *testing.F) {
+	for _, file := range []string{"testdata/alfa-slab-one.woff", "../../web/static/sometype-mono.woff2"} {
+		b, err := os.ReadFile(file)
+		if err != nil {
+			f.Fatal(err)
 		}
+		f.Add(b)
 	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if out, err := unwrap(b); err == nil && len(out) > 2*MaxBytes {
+			t.Fatalf("%d bytes", len(out))
+		}
+	})
 }
 
 func TestWhatIsNoFont(t *testing.T) {
@@ -89,7 +117,7 @@ func TestWhatIsNoFont(t *testing.T) {
 			t.Errorf("%.20q was taken for a font", b)
 		}
 	}
-	if err := new(Set).Add([]byte("wOF2....")); err == nil || !strings.Contains(err.Error(), "WOFF2") {
+	if err := new(Set).Add([]byte("wOF2....")); err == nil || !strings.Contains(err.Error(), "WOFF2 file is broken") {
 		t.Errorf("WOFF2: %v", err)
 	}
 	if err := new(Set).Add(make([]byte, MaxBytes+1)); err == nil || !strings.Contains(err.Error(), "larger than 32 MB") {

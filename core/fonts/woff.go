@@ -9,13 +9,12 @@ import (
 	"io"
 )
 
-// unwrap returns the TrueType or OpenType file inside a WOFF 1.0 file (W3C
-// Recommendation); other files are returned as they are. WOFF 2.0 packs its
-// outlines in a way that is not read here, and is refused by name.
+// unwrap returns the TrueType or OpenType file inside a WOFF 1.0 or 2.0 file
+// (W3C Recommendations); other files are returned as they are.
 func unwrap(data []byte) ([]byte, error) {
 	switch {
 	case bytes.HasPrefix(data, []byte("wOF2")):
-		return nil, errors.New("WOFF2 fonts cannot be read; use the .ttf or .otf file")
+		return woff2(data)
 	case !bytes.HasPrefix(data, []byte("wOFF")):
 		return data, nil
 	}
@@ -28,24 +27,13 @@ func unwrap(data []byte) ([]byte, error) {
 	if n == 0 || len(data) < 44+20*n || total > MaxBytes {
 		return nil, broken
 	}
-	// Section 5: the directory of an sfnt has the sizes of a binary search in
-	// its head.
-	pow, log := 1, 0
-	for pow*2 <= n {
-		pow, log = pow*2, log+1
-	}
-	var out bytes.Buffer
-	out.Write(data[4:8])
-	for _, v := range []int{n, pow * 16, log, (n - pow) * 16} {
-		out.Write(binary.BigEndian.AppendUint16(nil, uint16(v)))
-	}
-	at := 12 + 16*n
-	var body bytes.Buffer
-	for i := range n {
+	tables := make([]table2, n)
+	sum := 0
+	for i := range tables {
 		e := data[44+20*i:]
 		from, packed := int(binary.BigEndian.Uint32(e[4:])), int(binary.BigEndian.Uint32(e[8:]))
 		size := int(binary.BigEndian.Uint32(e[12:]))
-		if from < 0 || packed < 0 || size < 0 || from+packed > len(data) || packed > size || at+body.Len()+size > MaxBytes {
+		if sum += size; from+packed > len(data) || packed > size || sum > MaxBytes {
 			return nil, broken
 		}
 		table := data[from : from+packed]
@@ -58,13 +46,7 @@ func unwrap(data []byte) ([]byte, error) {
 				return nil, broken
 			}
 		}
-		out.Write(e[:4])
-		out.Write(e[16:20]) // checksum
-		out.Write(binary.BigEndian.AppendUint32(nil, uint32(at+body.Len())))
-		out.Write(binary.BigEndian.AppendUint32(nil, uint32(size)))
-		body.Write(table)
-		body.Write(make([]byte, (4-size%4)%4))
+		tables[i] = table2{tag: string(e[:4]), data: table}
 	}
-	out.Write(body.Bytes())
-	return out.Bytes(), nil
+	return sfnt(data[4:8], tables), nil
 }

@@ -182,13 +182,46 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 		return nil
 	}
 	g := &drawing.Group{Alpha: alpha, Clip: []drawing.Region{region}, Part: s.part}
-	for j := j0; j < j1; j++ {
-		for i := i0; i < i1; i++ {
-			d := m.Vec(geom.Pt(i*tile.W(), j*tile.H()))
-			g.Nodes = append(g.Nodes, drawing.Moved(nodes, geom.Translate(d.X, d.Y))...)
+	layers := 1
+	if paved(drawing.Moved(nodes, back), tile) {
+		// Boxes edge to edge: where two soft edges meet, what lies below shows
+		// through as a hairline. A second layer closes it.
+		layers = 2
+	}
+	for range layers {
+		for j := j0; j < j1; j++ {
+			for i := i0; i < i1; i++ {
+				d := m.Vec(geom.Pt(i*tile.W(), j*tile.H()))
+				g.Nodes = append(g.Nodes, drawing.Moved(nodes, geom.Translate(d.X, d.Y))...)
+			}
 		}
 	}
 	return g
+}
+
+// paved reports whether a tile is covered edge to edge by opaque boxes that
+// do not overlap.
+func paved(ns []drawing.Node, tile geom.Rect) bool {
+	var boxes []geom.Rect
+	sum := 0.0
+	for _, n := range ns {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return false
+		}
+		p, ok := s.Paint.(drawing.Solid)
+		b := s.Path.Bounds()
+		if a := math.Abs(s.Path.Area()); !ok || p.Alpha < 1 || math.Abs(a-b.Area()) > 1e-6*tile.Area() {
+			return false
+		}
+		for _, o := range boxes {
+			if o.Intersect(b).Area() > 1e-6*tile.Area() {
+				return false
+			}
+		}
+		boxes, sum = append(boxes, b), sum+b.Area()
+	}
+	return math.Abs(sum-tile.Area()) < 1e-6*tile.Area()
 }
 
 func count(ns []drawing.Node) int {
