@@ -31,7 +31,7 @@ bench:
 	@sh scripts/need.sh $(NEED_DEMO) node:nodejs npm:npm
 	@test -d .cache/node_modules/@resvg || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
-	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 3
+	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
 
 fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzRead -fuzztime 60s
