@@ -257,15 +257,14 @@ func store(dst []uint8, src []float32) {
 	var last flat
 	var out [4]uint8
 	for i := 0; i+3 < len(src); i += 4 {
-		s := src[i : i+4 : i+4]
-		a := s[3]
-		if a < 0.5/255 {
+		p := (*flat)(src[i : i+4])
+		if p[3] < 0.5/255 {
 			continue // img is clear already
 		}
-		if p := (flat{s[0], s[1], s[2], a}); p != last {
-			last = p
-			k := 255 / a
-			out = [4]uint8{round8(s[0] * k), round8(s[1] * k), round8(s[2] * k), round8(a * 255)}
+		if p[3] != last[3] || p[0] != last[0] || p[1] != last[1] || p[2] != last[2] {
+			last = *p
+			k := 255 / p[3]
+			out = [4]uint8{round8(p[0] * k), round8(p[1] * k), round8(p[2] * k), round8(p[3] * 255)}
 		}
 		*(*[4]uint8)(dst[i : i+4]) = out
 	}

@@ -123,7 +123,17 @@ func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) ou
 	}
 	for i := range at {
 		slices.SortFunc(o.edges[o.starts[i]:o.starts[i+1]], func(a, b edge) int {
-			return cmp.Or(cmp.Compare(a.y0, b.y0), cmp.Compare(a.x0, b.x0), cmp.Compare(a.x1, b.x1), a.dir-b.dir)
+			switch { // rows are read up to the first edge that begins below
+			case a.y0 < b.y0:
+				return -1
+			case a.y0 > b.y0:
+				return 1
+			case a.x0 != b.x0:
+				return cmp.Compare(a.x0, b.x0)
+			case a.x1 != b.x1:
+				return cmp.Compare(a.x1, b.x1)
+			}
+			return a.dir - b.dir
 		})
 	}
 	return o

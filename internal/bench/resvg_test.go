@@ -34,6 +34,7 @@ func BenchmarkDrawings(b *testing.B) {
 	for _, width := range []int{512, 3000} {
 		b.Run(strconv.Itoa(width), func(b *testing.B) {
 			b.ReportAllocs()
+			all := all
 			if width > 1000 {
 				all = all[:len(all)/8]
 			}
