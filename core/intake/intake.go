@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -14,6 +15,9 @@ import (
 	"dyekit/core/intake/svg"
 	"dyekit/core/preflight"
 )
+
+// MaxTime bounds the reading of one master.
+const MaxTime = 20 * time.Second
 
 // A Mend is a repair a person asked for; it never touches the master.
 type Mend string
@@ -27,6 +31,8 @@ type Options struct {
 	Mends []Mend
 	// StandIn is a family to set instead of a missing font, for looking only.
 	StandIn string
+	// Time bounds the reading; 0 stands for MaxTime.
+	Time time.Duration
 }
 
 // A Master is a drawing read, checked and mended.
@@ -48,6 +54,12 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 			m, err = nil, fmt.Errorf("the master cannot be read: it breaks the reader (%v)", x)
 		}
 	}()
+	if opt.Time == 0 {
+		opt.Time = MaxTime
+	}
+	whole := ctx
+	ctx, cancel := context.WithTimeout(ctx, opt.Time)
+	defer cancel()
 	m = &Master{Kind: Kind(data)}
 	switch m.Kind {
 	case "svg":
@@ -61,6 +73,9 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		return nil, ErrKind
 	default:
 		m.Drawing, m.Findings, err = picture.Read(data)
+	}
+	if err != nil && ctx.Err() != nil && whole.Err() == nil {
+		return nil, fmt.Errorf("the master takes longer than %v to read", opt.Time)
 	}
 	if err != nil {
 		return nil, err

@@ -1,0 +1,67 @@
+package intake
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"dyekit/core/finding"
+)
+
+const head = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60">`
+
+func TestKinds(t *testing.T) {
+	for data, want := range map[string]string{
+		head + "</svg>": "svg", "\xef\xbb\xbf <?xml?>": "svg", "\x1f\x8b": "svg", "\xff\xfe<": "svg",
+		"%PDF-1.7": "pdf", "%!PS-Adobe": "eps", "\xc5\xd0\xd3\xc6": "eps", "\x89PNG\r\n\x1a\n": "png", "\xff\xd8\xff\xe0": "jpeg",
+		"GIF89a": "gif", "II*\x00": "tiff", "RIFF....WEBPVP8 ": "webp", "hello": "", "": "",
+	} {
+		if got := Kind([]byte(data)); got != want {
+			t.Errorf("%q is %q, want %q", data, got, want)
+		}
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	for data, want := range map[string]string{
+		"": "the file is empty", "hello": "neither an SVG drawing nor a picture", "%PDF-1.7": "PDF masters cannot be read yet",
+		head + `<rect x="200" width="9" height="9"/></svg>`: "outside the page",
+	} {
+		if _, err := Read(context.Background(), []byte(data), Options{}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%.20q: %v, want %q", data, err, want)
+		}
+	}
+}
+
+// A master that takes too long is given up with its own error; a caller that
+// has left is told so.
+func TestTimeIsLimited(t *testing.T) {
+	long := []byte(head + strings.Repeat(`<path d="M0 0c10 10 20 20 30 0" stroke="red"/>`, 50_000) + "</svg>")
+	_, err := Read(context.Background(), long, Options{Time: 20 * time.Millisecond})
+	if err == nil || !strings.Contains(err.Error(), "longer than 20ms to read") {
+		t.Errorf("%v", err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if _, err := Read(ctx, long, Options{}); err != context.Canceled {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestMendIsRecorded(t *testing.T) {
+	data := []byte(head + `<rect width="90" height="60" fill="#fff"/><circle cx="40" cy="30" r="20"/></svg>`)
+	for _, mends := range [][]Mend{nil, {DropBacking}} {
+		m, err := Read(context.Background(), data, Options{Mends: mends})
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, nodes := finding.Warn, 2
+		if mends != nil {
+			want, nodes = finding.Mended, 1
+		}
+		if len(m.Findings) != 2 && len(m.Findings) != 1 || m.Findings[0].Code != "backing" || m.Findings[0].Severity != want || len(m.Drawing.Nodes) != nodes {
+			t.Errorf("mends %v: %v, %d nodes", mends, m.Findings, len(m.Drawing.Nodes))
+		}
+	}
+}
