@@ -170,6 +170,9 @@ func (s *Server) launch(ctx context.Context, as string) error {
 	if err := os.WriteFile(init, []byte(sql), 0o600); err != nil {
 		return err
 	}
+	if err := s.clearOrphan(); err != nil {
+		return err
+	}
 	if as == "mysql" {
 		if _, err := runAs(s.dir); err != nil { // the new file is theirs too
 			return err
@@ -187,7 +190,8 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		"--skip-log-bin", "--innodb-buffer-pool-size=128M")
 	s.cmd.Stderr = &log
 	// A group of its own, so that an interrupt meant for us does not reach
-	// it before we are done with it; and it dies when we do.
+	// it before we are done with it; and it dies when we do, unless it has
+	// changed its user: see clearOrphan.
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	if err := s.cmd.Start(); err != nil {
 		return err
@@ -212,6 +216,36 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
+}
+
+// clearOrphan ends a server that an earlier process left on the same data when
+// it was killed; two servers cannot share them.
+func (s *Server) clearOrphan() error {
+	b, err := os.ReadFile(filepath.Join(s.data(), "pid"))
+	if err != nil {
+		return nil // none ever ran, or it ended in order
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(string(b)))
+	if err != nil || pid < 2 {
+		return nil
+	}
+	ours := func() bool { // the number may belong to another program by now
+		cmd, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
+		return err == nil && bytes.Contains(cmd, []byte("--datadir="+s.data()+"\x00"))
+	}
+	if !ours() {
+		return nil
+	}
+	if err := syscall.Kill(pid, syscall.SIGTERM); err != nil {
+		return fmt.Errorf("a server that was left behind (process %d) cannot be ended: %w", pid, err)
+	}
+	for range 400 {
+		if !ours() {
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return fmt.Errorf("a server that was left behind (process %d) does not end", pid)
 }
 
 func (s *Server) ping(ctx context.Context) error {
