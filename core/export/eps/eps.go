@@ -15,7 +15,6 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/content"
-	"dyekit/core/export/pdf"
 	"dyekit/core/geom"
 )
 
@@ -233,7 +232,6 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	}
 	at, inks := bands(u, w.cmyk)
 	band := linearBand(u, back, box)
-	first := 0
 	if u.Radial {
 		// From the outside in, beginning with all there is.
 		w.band(geom.Box(box), inks[len(inks)-1])
@@ -246,7 +244,7 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	} else {
 		// Each band reaches to the far end; the next covers it.
 		w.band(geom.Box(box), inks[0])
-		for i := first; i < len(at); i++ {
+		for i := range at {
 			w.band(band(at[i]), inks[i])
 		}
 	}
@@ -315,7 +313,7 @@ func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
 
 // picture writes pixels as 7-bit text, run lengths packed.
 func (w *writer) picture(p *drawing.Picture) error {
-	data, mask := pdf.Samples(p.Image, w.cmyk)
+	data, mask := content.Samples(p.Image, w.cmyk)
 	if mask != nil || p.Alpha < 1 {
 		return export.Cannot("EPS has no transparency, and the picture has")
 	}

@@ -363,7 +363,7 @@ func (c *canvas) group(g *drawing.Group) error {
 func (c *canvas) picture(p *drawing.Picture) error {
 	b := p.Image.Bounds()
 	size := fmt.Sprintf("/Type/XObject/Subtype/Image/Width %d/Height %d/BitsPerComponent 8", b.Dx(), b.Dy())
-	data, mask := Samples(p.Image, c.file.cmyk)
+	data, mask := content.Samples(p.Image, c.file.cmyk)
 	dict := size + "/ColorSpace" + c.file.space
 	if mask != nil {
 		c.res.translucent = true

@@ -72,7 +72,7 @@ func (r *reader) maskOf(e *element, s state) *drawing.Mask {
 	region := r.unitRect(attr, box, s.len, t.attrs["maskUnits"] != "userSpaceOnUse", "-10%", "-10%", "120%", "120%")
 	in := s.enter(t)
 	in.style = r.styleOf(t)
-	in = r.inherit(t, in)
+	in = inherit(in)
 	if t.attrs["maskContentUnits"] == "objectBoundingBox" {
 		in.m = s.m.Mul(geom.Affine{A: box.W(), D: box.H(), E: box.X0, F: box.Y0})
 		in.len.w, in.len.h = 1, 1
@@ -140,7 +140,7 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 	}
 	in := s.enter(t)
 	in.style = r.styleOf(from)
-	in = r.inherit(from, in)
+	in = inherit(in)
 	in.part = s.part
 	in.m = m.Mul(geom.Translate(tile.X0, tile.Y0))
 	if vb, ok := box(attr("viewBox")); ok {
@@ -337,7 +337,7 @@ func (r *reader) markers(e *element, s state, p geom.Path) []drawing.Node {
 func (r *reader) marker(t *element, s state, v vertex, width float64, start bool) []drawing.Node {
 	in := s.enter(t)
 	in.style = r.styleOf(t)
-	in = r.inherit(t, in)
+	in = inherit(in)
 	l := in.len
 	w, h := l.get(t, "markerWidth", l.w, 3), l.get(t, "markerHeight", l.h, 3)
 	if !(w > 0 && h > 0) {

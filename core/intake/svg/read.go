@@ -206,7 +206,7 @@ func (r *reader) document() *drawing.Drawing {
 		s.m = viewBox(vb, w, h, e.attrs["preserveAspectRatio"])
 		s.len.w, s.len.h = vb.W(), vb.H()
 	}
-	s = r.inherit(e, s)
+	s = inherit(s)
 	d := &drawing.Drawing{Page: r.page}
 	e.elements(func(c *element) {
 		if c.name == "title" && d.Title == "" {
@@ -222,7 +222,7 @@ func (r *reader) document() *drawing.Drawing {
 
 // inherit completes a state whose style is set: the font size is needed by
 // every relative length.
-func (r *reader) inherit(_ *element, s state) state {
+func inherit(s state) state {
 	if v, ok := s.style["font-size"]; ok {
 		up := s.len.em
 		if px, ok := (lengths{s.len.w, s.len.h, up}).length(v, up); ok {
@@ -273,7 +273,7 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 	}
 	switch e.name {
 	case "defs", "symbol", "clipPath", "linearGradient", "radialGradient", "title", "desc", "metadata",
-		"style", "mask", "filter", "pattern", "marker", "solidColor", "cursor", "view", "switch-none":
+		"style", "mask", "filter", "pattern", "marker", "solidColor", "cursor", "view":
 		return nil
 	case "script":
 		r.findings.Add("unsafe", finding.Mended, "scripts were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
@@ -283,7 +283,7 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 		return nil
 	}
 	s.style = r.sheet.cascade(e, s.style)
-	s = r.inherit(e, s)
+	s = inherit(s)
 	if s.style["display"] == "none" {
 		r.findings.Add("hidden", finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
 		return nil

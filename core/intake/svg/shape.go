@@ -268,7 +268,7 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 // region returns what a child of a clipPath adds to it.
 func (r *reader) region(e *element, s state) []drawing.Region {
 	s.style = r.sheet.cascade(e, s.style)
-	s = r.inherit(e, s)
+	s = inherit(s)
 	if s.style["display"] == "none" || s.style.get("visibility", "visible") != "visible" {
 		return nil
 	}

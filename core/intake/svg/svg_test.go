@@ -268,8 +268,8 @@ func TestTextIsSetAsAsked(t *testing.T) {
 	if s := box("", `H<tspan dx="10" dy="-5">H</tspan>`); math.Abs(s.Y1-50) > 1e-6 || s.Y0 > 50-20*0.6-5 {
 		t.Errorf("tspan: %v", s)
 	}
-	if s := box(`rotate="90"`, "H"); s.W() < s.H()*0.9 && s.H() < 12 {
-		t.Errorf("rotated: %v", s)
+	if a, b := box("", "H"), box(`rotate="90"`, "H"); math.Abs(a.W()-b.H()) > 1e-6 || math.Abs(a.H()-b.W()) > 1e-6 || math.Abs(a.W()-a.H()) < 1 {
+		t.Errorf("turned by a quarter: %v, upright %v", b, a)
 	}
 	// "AV" is kerned in this font: closer than its letters apart.
 	if av, a, v := box("", "AV"), box("", "A"), box("", "V"); av.W() >= a.W()+v.W() {

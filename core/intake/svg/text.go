@@ -103,7 +103,7 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 			case "tspan", "a", "textPath", "tref":
 				c := *s
 				c.style = r.sheet.cascade(k, s.style)
-				c = r.inherit(k, c).shifted(s.len.em)
+				c = inherit(c).shifted(s.len.em)
 				if c.style["display"] == "none" {
 					continue
 				}

@@ -67,7 +67,7 @@ func (r *reader) useElement(e *element, s state) []drawing.Node {
 		return r.element(t, s)
 	}
 	s.style = r.sheet.cascade(t, s.style)
-	s = r.inherit(t, s)
+	s = inherit(s)
 	if s.style["display"] == "none" && t.name == "svg" {
 		return nil
 	}
