@@ -245,7 +245,7 @@ func quadratic(a, b, c float64) []float64 {
 // goes round twice count twice.
 func (p Path) Area() float64 {
 	var sum float64
-	p.eachClosed(func(c Curve) {
+	p.EachClosed(func(c Curve) {
 		k := c.Cubic()
 		// ½∮ x dy - y dx of a cubic, in the cross products of its points.
 		sum += (6*k.A.Cross(k.B) + 3*k.A.Cross(k.C) + k.A.Cross(k.D) +
@@ -254,8 +254,8 @@ func (p Path) Area() float64 {
 	return sum
 }
 
-// eachClosed is Each with every subpath closed, as a fill sees it.
-func (p Path) eachClosed(f func(Curve)) {
+// EachClosed is Each with every subpath closed, as a fill sees it.
+func (p Path) EachClosed(f func(Curve)) {
 	var from, at Point
 	open := false
 	end := func() {
@@ -310,7 +310,7 @@ func (p Path) Flatten(tol float64, f func(a, b Point)) { p.FlattenBy(Identity, t
 
 // FlattenBy is Flatten of the path mapped by m, without making that path.
 func (p Path) FlattenBy(m Affine, tol float64, f func(a, b Point)) {
-	p.eachClosed(func(c Curve) {
+	p.EachClosed(func(c Curve) {
 		c = Curve{c.Op, m.Apply(c.A), m.Apply(c.B), m.Apply(c.C), m.Apply(c.D)}
 		n := c.steps(tol)
 		a := c.A
