@@ -41,6 +41,7 @@ type piece struct {
 	a, b   pt
 	t0, t1 float64 // parameters of the curve at a and b
 	src    int32
+	layer  int32
 	wind   int8 // +1 where the layer's path runs from a to b, else -1
 	fresh  bool // not yet compared with the others
 }
@@ -60,14 +61,14 @@ func (q piece) add(to []piece) []piece {
 // sort brings curves near each other in the plane near each other in the
 // list (Morton order of their middles), which makes the boxes of the tree
 // small. The order among equals stays.
-func (g grid) sort(cs []source) {
+func (g grid) sort(cs []source, box geom.Rect) {
 	type keyed struct {
 		key uint64
 		i   int32
 	}
 	keys := make([]keyed, len(cs))
 	for i, s := range cs {
-		m := g.snap(hull(s.c).Centre())
+		m := g.snap(clamp(hull(s.c).Centre(), box))
 		keys[i] = keyed{spread(uint32(m.x)^1<<31) | spread(uint32(m.y)^1<<31)<<1, int32(i)}
 	}
 	slices.SortFunc(keys, func(a, b keyed) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.i, b.i)) })
@@ -87,46 +88,59 @@ func spread(v uint32) uint64 {
 	return (x | x<<1) & 0x5555555555555555
 }
 
-// cut flattens the curves. A curve is always walked from its lesser end, so
+// cut flattens all curves. A curve is always walked from its lesser end, so
 // that the same curve run backwards gives the same pieces.
-func (g grid) cut(cs []source) ([]piece, error) {
-	out := make([]piece, 0, len(cs)*4)
-	for i, s := range cs {
-		c, back := s.c, false
-		if after(c) {
-			c.A, c.D, back = c.D, c.A, true
-			if c.Op == geom.CubeTo {
-				c.B, c.C = c.C, c.B
+func (p *Plane) cut() ([]piece, error) {
+	out := make([]piece, 0, len(p.curves)*4)
+	for i, s := range p.curves {
+		q := piece{src: int32(i), layer: s.layer, fresh: true}
+		first := true
+		n := p.grid.flatten(s.c, func(t float64, at geom.Point) {
+			q.a, q.t0, q.b, q.t1 = q.b, q.t1, p.grid.snap(at), t
+			if first {
+				first = false
+				return
 			}
-		}
-		n := g.steps(c)
+			if q.a == q.b { // shorter than the grid: part of the next piece
+				q.t1 = q.t0
+				return
+			}
+			q.wind = 1
+			if q.t0 > q.t1 {
+				q.wind = -1
+			}
+			out = q.add(out)
+		})
 		if len(out)+n > MaxPieces {
 			return nil, ErrTooMany
 		}
-		q := piece{src: int32(i), b: g.snap(c.A), fresh: true}
-		if back {
-			q.t1 = 1
-		}
-		for j := 1; j <= n; j++ {
-			t := float64(j) / float64(n)
-			q.a, q.t0, q.wind = q.b, q.t1, 1
-			if j < n {
-				q.b = g.snap(c.At(t))
-			} else {
-				q.b = g.snap(c.D)
-			}
-			q.t1 = t
-			if back {
-				q.t1, q.wind = 1-t, -1
-			}
-			if q.a == q.b { // shorter than the grid: part of the next piece
-				q.b, q.t1 = q.a, q.t0
-				continue
-			}
-			out = q.add(out)
-		}
 	}
 	return out, nil
+}
+
+// flatten calls f with points of the curve and their parameters, from its
+// lesser end to its greater, and returns the number of pieces.
+func (g grid) flatten(c geom.Curve, f func(t float64, at geom.Point)) int {
+	back := after(c)
+	if back {
+		c.A, c.D = c.D, c.A
+		if c.Op == geom.CubeTo {
+			c.B, c.C = c.C, c.B
+		}
+	}
+	n := g.steps(c)
+	for j := 0; j <= n; j++ {
+		t := float64(j) / float64(n)
+		at := c.D
+		if j < n {
+			at = c.At(t)
+		}
+		if back {
+			t = 1 - t
+		}
+		f(t, at)
+	}
+	return n
 }
 
 // after reports whether the curve runs against the order of points.
@@ -158,5 +172,5 @@ func (g grid) steps(c geom.Curve) int {
 	if !(n > 1) {
 		return 1
 	}
-	return int(min(n, 1024))
+	return int(min(n, 4096))
 }

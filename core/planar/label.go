@@ -117,67 +117,6 @@ func (p *Plane) Label(f func(in *Set) int) *Map {
 	return m
 }
 
-// absorb gives slivers the label of their longest neighbour. A sliver is a
-// connected area of one label whose mean width is less than Sliver.
-func (m *Map) absorb() {
-	p := m.p
-	limit := Sliver * float64(int(1)<<gridBits)
-	for range 3 {
-		areas := newSets(p.faces)
-		for e := range p.edges {
-			if a, b := p.face[2*e], p.face[2*e+1]; m.label[a] == m.label[b] {
-				areas.join(a, b)
-			}
-		}
-		size, round := make([]float64, p.faces), make([]float64, p.faces)
-		for e := range p.edges {
-			below, above := areas.root(p.face[2*e]), areas.root(p.face[2*e+1])
-			if below == above {
-				continue
-			}
-			a, b := p.points[p.edges[e].a], p.points[p.edges[e].b]
-			under := float64(b.x-a.x) * (float64(a.y) + float64(b.y)) / 2
-			size[below] += under
-			size[above] -= under
-			l := geom.Pt(float64(b.x-a.x), float64(b.y-a.y)).Len()
-			round[below] += l
-			round[above] += l
-		}
-		outer := areas.root(0)
-		thin := func(a int32) bool { return a != outer && 2*size[a] < limit*round[a] }
-		// What each sliver shares with its neighbours, by their label.
-		shared := map[int32]map[int]float64{}
-		for e := range p.edges {
-			below, above := areas.root(p.face[2*e]), areas.root(p.face[2*e+1])
-			if below == above {
-				continue
-			}
-			a, b := p.points[p.edges[e].a], p.points[p.edges[e].b]
-			l := geom.Pt(float64(b.x-a.x), float64(b.y-a.y)).Len()
-			for _, s := range [2][2]int32{{below, above}, {above, below}} {
-				if thin(s[0]) && !thin(s[1]) {
-					if shared[s[0]] == nil {
-						shared[s[0]] = map[int]float64{}
-					}
-					shared[s[0]][m.label[s[1]]] += l
-				}
-			}
-		}
-		if len(shared) == 0 {
-			return
-		}
-		for f := range m.label {
-			best, most := m.label[f], 0.0
-			for label, l := range shared[areas.root(int32(f))] {
-				if l > most || l == most && label < best {
-					best, most = label, l
-				}
-			}
-			m.label[f] = best
-		}
-	}
-}
-
 // Area returns the area of the faces whose label f picks, in square page
 // units, measured on the pieces: curves count with their chords.
 func (m *Map) Area(pick func(label int) bool) float64 {
@@ -195,17 +134,4 @@ func (m *Map) Area(pick func(label int) bool) float64 {
 		sum += under
 	}
 	return sum / (m.p.grid.k * m.p.grid.k)
-}
-
-// Borders calls f for every edge between faces of different labels, with its
-// length in page units and its ends.
-func (m *Map) Borders(f func(below, above int, length float64, a, b geom.Point)) {
-	for e := range m.p.edges {
-		below, above := m.label[m.p.face[2*e]], m.label[m.p.face[2*e+1]]
-		if below == above {
-			continue
-		}
-		a, b := m.p.grid.point(m.p.points[m.p.edges[e].a]), m.p.grid.point(m.p.points[m.p.edges[e].b])
-		f(below, above, b.Sub(a).Len(), a, b)
-	}
 }

@@ -91,25 +91,30 @@ type edge struct {
 // above it.
 type delta struct{ layer, wind int32 }
 
-// Overlay divides the plane by the edges of the layers. It fails for paths
-// that are not finite, for ErrTooMany, and when ctx ends.
-func Overlay(ctx context.Context, layers []Layer) (*Plane, error) {
+// Overlay divides the plane by the edges of the layers. What lies outside the
+// view is not looked at: layers are cut off at its sides. An empty view holds
+// everything. It fails for paths that are not finite, for ErrTooMany, and when
+// ctx ends.
+func Overlay(ctx context.Context, view geom.Rect, layers []Layer) (*Plane, error) {
 	p := &Plane{joint: map[int32]geom.Point{}}
 	var box geom.Rect
-	some := false
 	for i, l := range layers {
 		p.rules = append(p.rules, l.Rule)
 		if !l.Path.Finite() {
 			return nil, fmt.Errorf("planar: layer %d has a coordinate that is no number", i)
 		}
 		l.Path.EachClosed(func(c geom.Curve) {
-			p.curves = append(p.curves, source{c, int32(i)})
 			b := hull(c)
-			if !some {
-				box, some = b, true
+			if len(p.curves) == 0 {
+				box = b
 			}
+			p.curves = append(p.curves, source{c, int32(i)})
 			box = geom.Rect{X0: min(box.X0, b.X0), Y0: min(box.Y0, b.Y0), X1: max(box.X1, b.X1), Y1: max(box.Y1, b.Y1)}
 		})
+	}
+	cutOff := !view.Empty() && !view.Contains(box, 0)
+	if cutOff {
+		box = view
 	}
 	long := box.Long()
 	if !(long > 0) || math.IsInf(long, 0) {
@@ -117,8 +122,14 @@ func Overlay(ctx context.Context, layers []Layer) (*Plane, error) {
 		return p, nil
 	}
 	p.grid = grid{k: float64(1<<gridBits) / long, o: box.Centre()}
-	p.grid.sort(p.curves)
-	pieces, err := p.grid.cut(p.curves)
+	p.grid.sort(p.curves, box)
+	var pieces []piece
+	var err error
+	if cutOff {
+		pieces, err = p.cutOff(view)
+	} else {
+		pieces, err = p.cut()
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -184,7 +195,7 @@ func Subtract(ctx context.Context, from Layer, others ...Layer) (geom.Path, erro
 }
 
 func combine(ctx context.Context, layers []Layer, in func(*Set) bool) (geom.Path, error) {
-	p, err := Overlay(ctx, layers)
+	p, err := Overlay(ctx, geom.Rect{}, layers)
 	if err != nil {
 		return nil, err
 	}

@@ -15,31 +15,32 @@ type run struct {
 	straight bool
 }
 
-// sew appends a closed walk as curves: arcs of one source make one run, and
-// runs meet where their curves truly do.
-func (p *Plane) sew(loop []arc, out *geom.Path) {
-	rs := p.bridge(p.runs(loop))
+// sew appends a walk as curves: arcs of one source make one run, and runs
+// meet where their curves truly do.
+func (p *Plane) sew(walk []arc, open bool, out *geom.Path) {
+	rs := p.bridge(p.runs(walk, open))
 	if len(rs) == 0 {
 		return
 	}
-	if len(rs) == 1 && rs[0].v0 == rs[0].v1 { // one curve that meets itself
-		rs[0].p0 = p.curves[rs[0].src].c.At(rs[0].t0)
-		rs[0].p1 = rs[0].p0
-	} else {
-		for i := range rs {
+	for i := range rs {
+		if i < len(rs)-1 || !open {
 			j := (i + 1) % len(rs)
 			at := p.meet(rs[i], rs[j])
 			rs[i].p1, rs[j].p0 = at, at
 		}
 	}
-	rs = p.tidy(rs)
-	if len(rs) < 2 && (len(rs) == 0 || rs[0].straight) {
+	if last := &rs[len(rs)-1]; open {
+		rs[0].p0 = p.meet(run{src: rs[0].src, t1: rs[0].t0, v1: rs[0].v0}, rs[0])
+		last.p1 = p.meet(*last, run{src: last.src, t0: last.t1, v0: last.v1})
+	}
+	rs = p.tidy(rs, open)
+	if len(rs) == 0 || !open && len(rs) == 1 && rs[0].straight {
 		return
 	}
 	out.MoveTo(rs[0].p0)
 	for i, r := range rs {
 		if r.straight {
-			if i < len(rs)-1 {
+			if i < len(rs)-1 || open {
 				out.LineTo(r.p1)
 			}
 			continue
@@ -53,23 +54,25 @@ func (p *Plane) sew(loop []arc, out *geom.Path) {
 			out.LineTo(c.D)
 		}
 	}
-	out.Close()
+	if !open {
+		out.Close()
+	}
 }
 
-// runs groups the arcs of a closed walk, beginning where a run begins.
-func (p *Plane) runs(loop []arc) []run {
+// runs groups the arcs of a walk; a closed one begins where a run begins.
+func (p *Plane) runs(walk []arc, open bool) []run {
 	breaks := func(i int) bool {
-		a, b := loop[(i+len(loop)-1)%len(loop)], loop[i]
+		a, b := walk[(i+len(walk)-1)%len(walk)], walk[i]
 		return !p.follows(a, b)
 	}
 	start := 0
-	for start < len(loop) && !breaks(start) {
+	for !open && start < len(walk) && !breaks(start) {
 		start++
 	}
 	var rs []run
-	for k := range loop {
-		i := (start + k) % len(loop)
-		a := loop[i]
+	for k := range walk {
+		i := (start + k) % len(walk)
+		a := walk[i]
 		t0, t1 := p.params(a)
 		if k > 0 && !breaks(i) {
 			r := &rs[len(rs)-1]
@@ -264,7 +267,7 @@ func settled(c geom.Curve, t float64, q geom.Point) float64 {
 
 // tidy drops runs without length and joins straight ones that go on in one
 // line.
-func (p *Plane) tidy(rs []run) []run {
+func (p *Plane) tidy(rs []run, open bool) []run {
 	near := 2 / p.grid.k
 	out := rs[:0]
 	for _, r := range rs {
@@ -279,6 +282,9 @@ func (p *Plane) tidy(rs []run) []run {
 			}
 		}
 		out = append(out, r)
+	}
+	if open {
+		return out
 	}
 	if len(out) > 1 {
 		out[0].p0 = out[len(out)-1].p1

@@ -31,7 +31,7 @@ func (p *Plane) gather(ps []piece) {
 		}
 		d0 := len(p.deltas)
 		for _, q := range ps[:n] {
-			p.turn(d0, delta{p.curves[q.src].layer, int32(q.wind)})
+			p.turn(d0, delta{q.layer, int32(q.wind)})
 		}
 		if len(p.deltas) > d0 {
 			q := ps[0]

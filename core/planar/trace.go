@@ -43,7 +43,7 @@ func (m *Map) Path(keep func(label int) bool) geom.Path {
 	}
 	var out geom.Path
 	for _, loop := range p.loops(arcs) {
-		p.sew(loop, &out)
+		p.sew(loop, false, &out)
 	}
 	return out
 }

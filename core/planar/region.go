@@ -1,0 +1,187 @@
+package planar
+
+import (
+	"cmp"
+	"slices"
+
+	"dyekit/core/geom"
+)
+
+// A Region is a connected area of one label.
+type Region struct {
+	Label   int
+	Area    float64  // square page units, curves counted with their chords
+	Round   float64  // length of all its borders in page units
+	Borders []Border // by rising region
+}
+
+// A Border is what a region shares with another.
+type Border struct {
+	Region int
+	Length float64 // page units
+}
+
+// Regions lists the connected areas of the map; region 0 is the outer one,
+// whose area is not counted. of gives the region of each face.
+func (m *Map) Regions() (rs []Region, of []int32) {
+	p := m.p
+	areas := newSets(len(m.label))
+	for e := range p.edges {
+		if a, b := p.face[2*e], p.face[2*e+1]; m.label[a] == m.label[b] {
+			areas.join(a, b)
+		}
+	}
+	of = make([]int32, len(m.label))
+	for f := range of {
+		r := areas.root(int32(f))
+		if r == int32(f) { // the least face of a region comes first
+			of[f] = int32(len(rs))
+			rs = append(rs, Region{Label: m.label[f]})
+		}
+		of[f] = of[r]
+	}
+	type shared struct {
+		a, b   int32
+		length float64
+	}
+	var list []shared
+	k := p.grid.k
+	for e := range p.edges {
+		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
+		if below == above {
+			continue
+		}
+		a, b := p.points[p.edges[e].a], p.points[p.edges[e].b]
+		under := float64(b.x-a.x) / k * (float64(a.y) + float64(b.y)) / k / 2
+		rs[below].Area += under
+		rs[above].Area -= under
+		l := geom.Pt(float64(b.x-a.x), float64(b.y-a.y)).Len() / k
+		rs[below].Round += l
+		rs[above].Round += l
+		list = append(list, shared{below, above, l}, shared{above, below, l})
+	}
+	rs[0].Area = 0
+	slices.SortStableFunc(list, func(x, y shared) int { return cmp.Or(cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b)) })
+	for i, s := range list {
+		r := &rs[s.a]
+		if i == 0 || list[i-1].a != s.a || list[i-1].b != s.b {
+			r.Borders = append(r.Borders, Border{Region: int(s.b)})
+		}
+		r.Borders[len(r.Borders)-1].Length += s.length
+	}
+	return rs, of
+}
+
+// Relabel returns the map with new labels for the regions that Regions lists.
+func (m *Map) Relabel(label func(region int) int) *Map {
+	rs, of := m.Regions()
+	ls := make([]int, len(rs))
+	for i := range ls {
+		ls[i] = label(i)
+	}
+	n := &Map{p: m.p, label: make([]int, len(m.label))}
+	for f, r := range of {
+		n.label[f] = ls[r]
+	}
+	return n
+}
+
+// absorb gives slivers the label of their longest neighbour. A sliver is a
+// region whose mean width is less than Sliver.
+func (m *Map) absorb() {
+	limit := Sliver * m.p.Long()
+	for range 3 {
+		rs, of := m.Regions()
+		thin := func(i int) bool { return i != 0 && 2*rs[i].Area < limit*rs[i].Round }
+		some := false
+		label := make([]int, len(rs))
+		for i, r := range rs {
+			label[i] = r.Label
+			if !thin(i) {
+				continue
+			}
+			shared := map[int]float64{}
+			for _, b := range r.Borders {
+				if !thin(b.Region) {
+					shared[rs[b.Region].Label] += b.Length
+				}
+			}
+			most := 0.0
+			for l, length := range shared {
+				if length > most || length == most && l < label[i] {
+					label[i], most, some = l, length, true
+				}
+			}
+		}
+		if !some {
+			return
+		}
+		for f, r := range of {
+			m.label[f] = label[r]
+		}
+	}
+}
+
+// Borders calls f for every edge between faces of different labels, with its
+// ends in page units.
+func (m *Map) Borders(f func(below, above int, a, b geom.Point)) {
+	p := m.p
+	for e := range p.edges {
+		if below, above := m.label[p.face[2*e]], m.label[p.face[2*e+1]]; below != above {
+			f(below, above, p.grid.point(p.points[p.edges[e].a]), p.grid.point(p.points[p.edges[e].b]))
+		}
+	}
+}
+
+// Lines returns the borders between faces whose labels pick names, as open
+// and closed curves: for strokes along them.
+func (m *Map) Lines(pick func(below, above int) bool) geom.Path {
+	p := m.p
+	var arcs []arc
+	ends := map[int32]int{} // how many of the edges end at a vertex
+	for e := range p.edges {
+		below, above := m.label[p.face[2*e]], m.label[p.face[2*e+1]]
+		if below != above && pick(below, above) {
+			arcs = append(arcs, arc{e: int32(e)})
+			ends[p.edges[e].a]++
+			ends[p.edges[e].b]++
+		}
+	}
+	at := map[int32][]int{} // the arcs at each vertex
+	for i, a := range arcs {
+		at[p.edges[a.e].a] = append(at[p.edges[a.e].a], i)
+		at[p.edges[a.e].b] = append(at[p.edges[a.e].b], i)
+	}
+	used := make([]bool, len(arcs))
+	// walk follows edges from a vertex until they branch, end or close.
+	walk := func(i int, from int32) (chain []arc) {
+		for {
+			used[i] = true
+			a := arc{arcs[i].e, p.edges[arcs[i].e].a != from}
+			chain = append(chain, a)
+			from = p.to(a)
+			if ends[from] != 2 {
+				return chain
+			}
+			next := at[from][0]
+			if next == i {
+				next = at[from][1]
+			}
+			if used[next] {
+				return chain
+			}
+			i = next
+		}
+	}
+	var out geom.Path
+	for _, open := range []bool{true, false} {
+		for i, a := range arcs {
+			for _, v := range []int32{p.edges[a.e].a, p.edges[a.e].b} {
+				if !used[i] && (!open || ends[v] != 2) {
+					p.sew(walk(i, v), open, &out)
+				}
+			}
+		}
+	}
+	return out
+}
