@@ -132,8 +132,9 @@ func PlanFor(ctx context.Context, m *intake.Master, brand string, r *recipe.Reci
 		return nil, fmt.Errorf("frame: %w", err)
 	}
 	art := recipe.Art{W: p.Frame.W, H: p.Frame.H, Refused: map[string]string{}, Pixels: sharpest(m.Drawing, p.Frame)}
+	source := version.NewArt(m.Drawing)
 	for _, s := range r.Versions {
-		v, err := version.Make(ctx, m.Drawing, s)
+		v, err := source.Make(ctx, s)
 		if err != nil {
 			return nil, err
 		}

@@ -135,3 +135,6 @@ func (m *Map) Area(pick func(label int) bool) float64 {
 	}
 	return sum / (m.p.grid.k * m.p.grid.k)
 }
+
+// Long is the longer side of the plane, in page units.
+func (m *Map) Long() float64 { return m.p.Long() }

@@ -142,6 +142,9 @@ func scale(l, m layer) {
 	}
 }
 
+// Brightness of a mask (SVG 1.1 section 14.4).
+const lumRed, lumGreen, lumBlue = 0.2125, 0.7154, 0.0721
+
 // mask returns a layer whose opacity is that of the mask: its brightness
 // times its opacity, or its opacity alone.
 func (p *painter) mask(m *mask, y0, y1 int) layer {
@@ -162,8 +165,7 @@ func (p *painter) mask(m *mask, y0, y1 int) layer {
 			if m.linear {
 				r, g, b = linear(r/a)*a, linear(g/a)*a, linear(b/a)*a
 			}
-			// The coefficients of SVG 1.1 section 14.4.
-			l[i+3] = 0.2125*r + 0.7154*g + 0.0721*b
+			l[i+3] = lumRed*r + lumGreen*g + lumBlue*b
 		}
 	}
 	if m.mask != nil {

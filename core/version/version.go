@@ -1,16 +1,21 @@
 // Package version makes versions of a mark: drawings derived from the master.
 //
-// It reads colours and decides what is ink; it writes no files and draws no
-// pixels for people. What it cannot yet make right it refuses with a reason.
+// It reads colours, decides what is ink, and computes the region of ink as
+// geometry; it writes no files and draws no pixels for people. What it cannot
+// make right it refuses with a reason.
 package version
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
+	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
+	"dyekit/core/frame"
 	"dyekit/core/geom"
 )
 
@@ -72,30 +77,80 @@ type Override struct {
 	Tint   float64 `json:"tint,omitempty"`
 }
 
+// Sides of an outline.
+const (
+	Outside = "outside"
+	Inside  = "inside"
+	Centred = "centre"
+)
+
 // An Outline is a line of another ink round a version.
 type Outline struct {
-	Width string `json:"width"`
-	Side  string `json:"side,omitempty"`
-	Ink   *Ink   `json:"ink,omitempty"`
+	Width frame.Length `json:"width"`
+	Side  string       `json:"side,omitempty"` // outside if empty
+	Ink   *Ink         `json:"ink,omitempty"`  // black if nil
+}
+
+// Shapes of a backing.
+const (
+	Rectangle = "rectangle"
+	Rounded   = "rounded"
+	Circle    = "circle"
+)
+
+// A Backing is a shape behind the mark, or one that the mark is knocked out
+// of. In a recipe it is an object, or just a colour.
+type Backing struct {
+	Shape    string       `json:"shape,omitempty"` // rectangle if empty
+	Ink      *Ink         `json:"ink,omitempty"`   // the version's own ink if nil
+	Room     frame.Length `json:"room,omitempty"`  // between mark and edge; 8 % if empty
+	Knockout bool         `json:"knockout,omitempty"`
+}
+
+// UnmarshalJSON reads a colour or an object, strictly.
+func (b *Backing) UnmarshalJSON(data []byte) error {
+	var c string
+	if json.Unmarshal(data, &c) == nil {
+		if _, err := colour.ParseHex(c); err != nil {
+			return err
+		}
+		*b = Backing{Ink: &Ink{Name: c, RGB: c}}
+		return nil
+	}
+	type plain Backing
+	d := json.NewDecoder(strings.NewReader(string(data)))
+	d.DisallowUnknownFields()
+	if err := d.Decode((*plain)(b)); err != nil {
+		return fmt.Errorf("a backing is a colour or an object with shape, ink, room and knockout: %s", strings.TrimPrefix(err.Error(), "json: "))
+	}
+	return nil
 }
 
 // A Spec says how a version is to be made.
 type Spec struct {
-	Name      string     `json:"name"`
-	Treatment string     `json:"treatment"`
-	Ink       *Ink       `json:"ink,omitempty"`
-	Lockup    string     `json:"lockup,omitempty"`
-	Reversed  string     `json:"reversed,omitempty"`
-	Overrides []Override `json:"overrides,omitempty"`
-	Gap       string     `json:"gap,omitempty"`
-	Outline   *Outline   `json:"outline,omitempty"`
-	Opacity   float64    `json:"opacity,omitempty"` // 0 to 1; 0 stands for 1
-	Backing   string     `json:"backing,omitempty"`
+	Name      string       `json:"name"`
+	Treatment string       `json:"treatment"`
+	Ink       *Ink         `json:"ink,omitempty"`
+	Lockup    string       `json:"lockup,omitempty"`
+	Reversed  string       `json:"reversed,omitempty"`
+	Overrides []Override   `json:"overrides,omitempty"`
+	Gap       frame.Length `json:"gap,omitempty"`
+	Outline   *Outline     `json:"outline,omitempty"`
+	Opacity   float64      `json:"opacity,omitempty"` // 0 to 1; 0 stands for 1
+	Backing   *Backing     `json:"backing,omitempty"`
+}
+
+// OneInk reports whether the version is read in one ink, with its tints.
+func (s Spec) OneInk() bool {
+	return s.Treatment == SingleInk || s.Treatment == Tints || s.Treatment == Backed && s.Ink != nil
 }
 
 // White reports whether the version is painted in paper white alone.
 func (s Spec) White() bool {
-	return s.Treatment == SingleInk && s.Ink != nil && s.Ink.White()
+	if s.Treatment != SingleInk && s.Treatment != Tints || s.Ink == nil || !s.Ink.White() || s.Backing != nil {
+		return false
+	}
+	return s.Outline == nil || s.Outline.Ink != nil && s.Outline.Ink.White()
 }
 
 // A Version is what came of a Spec.
@@ -103,54 +158,98 @@ type Version struct {
 	Spec     Spec
 	Drawing  *drawing.Drawing // nil if Refused
 	Readings []Reading        // of one-ink versions, in order of painting
-	Lost     float64          // share of the visible edges that melt, 0 to 1
+	Lost     float64          // share of the visible borders that melt, 0 to 1
+	Places   []Place          // where they melt
+	Curves   [2]int           // in the master and in the version
 	Refused  string           // why the version cannot be made
 	Findings finding.List
 }
 
+// errRefused is wrapped where a version cannot be made right.
+var errRefused = errors.New("this version cannot be made")
+
 // Make makes one version. The error is for broken specs and for ctx; a
 // version that cannot be made right comes back with Refused set.
-func Make(ctx context.Context, d *drawing.Drawing, s Spec) (*Version, error) {
+func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	v := &Version{Spec: s}
-	for _, x := range []struct {
-		asked bool
-		what  string
-	}{
-		{s.Lockup != "" && s.Lockup != "full", "lockups other than the whole mark"},
-		{s.Gap != "", "the keep-apart gap"},
-		{s.Outline != nil, "outlines around a version"},
-		{s.Backing != "", "backings"},
-		{s.Reversed == KeepLight, "the reversed reading keep-light"},
-		{s.Treatment == Tints, "tints"},
-		{s.Treatment == Backed, "versions on a backing"},
-	} {
-		if x.asked {
-			v.Refused = x.what + " cannot be made yet"
-			return v, nil
-		}
+	if s.Lockup != "" && s.Lockup != "full" {
+		v.Refused = "lockups other than the whole mark cannot be made yet"
+		return v, nil
 	}
+	var err error
 	switch s.Treatment {
 	case AsDrawn:
-		if len(s.Overrides) > 0 {
-			v.Refused = "overrides in a version as drawn cannot be made yet"
-			return v, nil
+		err = v.asDrawn(a)
+	case Backed:
+		if s.Ink == nil && (s.Backing == nil || !s.Backing.Knockout) {
+			err = v.asDrawn(a)
+			break
 		}
-		v.Drawing = d
-	case SingleInk:
-		if err := v.singleInk(ctx, d); err != nil {
-			return nil, err
-		}
+		err = v.inked(ctx, a)
+	case SingleInk, Tints:
+		err = v.inked(ctx, a)
 	default:
 		return nil, fmt.Errorf("treatment %q is not known: as-drawn, single-ink, tints or backed", s.Treatment)
 	}
-	if v.Drawing != nil && s.Opacity > 0 && s.Opacity < 1 {
-		e := *v.Drawing
-		e.Nodes = []drawing.Node{&drawing.Group{Nodes: e.Nodes, Alpha: s.Opacity}}
-		v.Drawing = &e
+	if err == nil && v.Drawing != nil && (s.Backing != nil || s.Treatment == Backed) {
+		err = v.back(ctx, a)
+	}
+	if errors.Is(err, errRefused) {
+		v.Drawing, v.Refused = nil, err.Error()
+		return v, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if s.Opacity > 0 && s.Opacity < 1 {
+		v.Drawing = with(v.Drawing, &drawing.Group{Nodes: v.Drawing.Nodes, Alpha: s.Opacity})
 	}
 	if v.Lost > loses {
+		var box geom.Rect
+		for _, p := range v.Places {
+			box = box.Union(p.Box.Grow(1e-6))
+		}
 		v.Findings.Add("detail-lost", finding.Warn,
-			fmt.Sprintf("%s: %.0f %% of the edges one sees in the master melt in one ink", s.Name, v.Lost*100), "", geom.Rect{})
+			fmt.Sprintf("%s: %.0f %% of the edges one sees in the master melt in one ink", s.Name, v.Lost*100), "", box)
 	}
 	return v, nil
+}
+
+// with returns the drawing with other nodes.
+func with(d *drawing.Drawing, ns ...drawing.Node) *drawing.Drawing {
+	e := *d
+	e.Nodes = ns
+	return &e
+}
+
+// asDrawn takes the master as it is, without what a person left out.
+func (v *Version) asDrawn(a *Art) error {
+	v.Drawing = a.Drawing
+	for _, o := range v.Spec.Overrides {
+		if o.As != AsOmit {
+			return fmt.Errorf("%w: a version as drawn can leave colours and parts out, not read them as %s", errRefused, o.As)
+		}
+	}
+	if len(v.Spec.Overrides) > 0 {
+		v.Drawing = a.Drawing.Map(func(n drawing.Node) drawing.Node {
+			if _, said := byPart(v.Spec.Overrides, drawing.PartOf(n)); said {
+				return nil
+			}
+			if s, ok := n.(*drawing.Shape); ok {
+				if p, ok := s.Paint.(drawing.Solid); ok {
+					if _, said := byColour(v.Spec.Overrides, p.Colour.RGB); said {
+						return nil
+					}
+				}
+			}
+			return n
+		})
+		if v.Drawing.Bounds().Empty() {
+			return fmt.Errorf("%w: everything is left out", errRefused)
+		}
+	}
+	if v.Spec.Outline != nil {
+		return fmt.Errorf("%w: an outline goes round a version in one ink", errRefused)
+	}
+	return nil
 }

@@ -1,0 +1,304 @@
+package version
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/planar"
+	"dyekit/core/preflight"
+	"dyekit/core/raster"
+)
+
+// Art is a drawing from which versions are made. The division of its page
+// into faces is done once, at the first version that needs it; a change of
+// the reading only labels the faces anew. Art may be used from several
+// goroutines.
+type Art struct {
+	Drawing *drawing.Drawing
+
+	mu       sync.Mutex
+	plane    *planar.Plane
+	nodes    []node
+	leaves   []*leaf
+	layers   []planar.Layer
+	view     geom.Rect
+	pieces   int // curves of the drawing
+	findings finding.List
+	err      error
+}
+
+// NewArt takes a drawing whose mends are done.
+func NewArt(d *drawing.Drawing) *Art { return &Art{Drawing: d} }
+
+// A node is a shape or group as a program that tells its colour on a face.
+type node struct {
+	first, last int // its layers are those from first up to last
+	leaf        *leaf
+	group       *drawing.Group
+	clip        []clip
+	mask        *mask
+	kids        []node
+}
+
+// A leaf is a shape, or one side of a picture's threshold. Layers from the
+// one after its own on cut a gradient where its reading changes: the tone is
+// the number of those that do not hold a face.
+type leaf struct {
+	layer   int
+	cuts    int
+	tones   []tone
+	part    string
+	backing bool
+}
+
+// A tone is a flat colour that stands for a shape or a stretch of its ramp.
+type tone struct {
+	pixel raster.Pixel
+	seen  colour.RGB // on white
+}
+
+// A clip is a region by its layer, itself clipped.
+type clip struct {
+	layer int
+	clip  []clip
+}
+
+type mask struct {
+	kids          []node
+	clip          []clip
+	alpha, linear bool
+	mask          *mask
+}
+
+// resolve divides the page, unless that has been done.
+func (a *Art) resolve(ctx context.Context) error {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.plane != nil || a.err != nil {
+		return a.err
+	}
+	box := a.Drawing.Bounds()
+	if box.Empty() {
+		return errors.New("the drawing is empty")
+	}
+	a.view = box.Grow(box.Long() / 100)
+	backing, _ := preflight.Backing(a.Drawing)
+	c := compiler{art: a, ctx: ctx, backing: backing}
+	a.nodes, a.leaves, a.layers, a.findings, a.pieces = nil, nil, nil, nil, 0
+	nodes := c.nodes(a.Drawing.Nodes, "", false)
+	if c.err != nil {
+		return c.err
+	}
+	a.nodes = nodes
+	p, err := planar.Overlay(ctx, a.view, a.layers)
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case err != nil:
+		a.err = err
+		return err
+	}
+	a.plane = p
+	return nil
+}
+
+// A compiler turns nodes into programs and their paths into layers.
+type compiler struct {
+	art     *Art
+	ctx     context.Context
+	backing *drawing.Shape
+	err     error
+}
+
+func (c *compiler) layer(p geom.Path, r geom.Rule) int {
+	c.art.layers = append(c.art.layers, planar.Layer{Path: p, Rule: r})
+	return len(c.art.layers) - 1
+}
+
+func (c *compiler) nodes(ns []drawing.Node, part string, inMask bool) []node {
+	var out []node
+	for _, n := range ns {
+		first := len(c.art.layers)
+		var m node
+		switch n := n.(type) {
+		case *drawing.Shape:
+			m.leaf = c.shape(n, inMask)
+		case *drawing.Picture:
+			m.group = &drawing.Group{Alpha: 1}
+			m.kids = c.picture(n, inMask)
+		case *drawing.Group:
+			if n.Alpha == 0 {
+				continue
+			}
+			m.group = n
+			m.clip = c.clips(n.Clip)
+			m.mask = c.mask(n.Mask)
+			m.kids = c.nodes(n.Nodes, n.Part, inMask)
+			if n.Filter != nil {
+				if _, effect, err := (raster.Pixel{0, 0, 0, 1}).Flat(n.Filter); effect || err != nil {
+					c.art.findings.Add("effect-dropped", finding.Note,
+						"an effect (shadow, glow, blur or the like) has no edge that one ink could follow; it is left out of one-ink versions", n.Part, drawing.Bounds(n))
+				}
+			}
+		}
+		if m.leaf == nil && m.group == nil {
+			continue
+		}
+		m.first, m.last = first, len(c.art.layers)
+		out = append(out, m)
+	}
+	return out
+}
+
+func (c *compiler) clips(rs []drawing.Region) []clip {
+	if rs == nil {
+		return nil
+	}
+	out := []clip{}
+	for _, r := range rs {
+		out = append(out, clip{c.layer(r.Path, r.Rule), c.clips(r.Clip)})
+	}
+	return out
+}
+
+func (c *compiler) mask(m *drawing.Mask) *mask {
+	if m == nil {
+		return nil
+	}
+	return &mask{kids: c.nodes(m.Nodes, "", true), clip: c.clips(m.Clip), alpha: m.Alpha, linear: m.Linear, mask: c.mask(m.Mask)}
+}
+
+// shape makes a leaf of a shape. What is wholly transparent is nothing.
+func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
+	l := &leaf{part: s.Part, backing: s == c.backing}
+	switch p := s.Paint.(type) {
+	case drawing.Solid:
+		if p.Alpha == 0 {
+			return nil
+		}
+		l.layer = c.layer(s.Path, s.Rule)
+		l.tones = []tone{flat(p.Colour.RGB, p.Alpha)}
+	case *drawing.Gradient:
+		l.layer = c.layer(s.Path, s.Rule)
+		cuts, tones := cutRamp(p, c.art.view, inMask)
+		for _, path := range cuts {
+			c.layer(path, geom.NonZero)
+		}
+		l.cuts, l.tones = len(cuts), tones
+	default:
+		c.err = fmt.Errorf("a paint of kind %T is not known", p)
+		return nil
+	}
+	if !inMask {
+		s.Path.Each(func(geom.Curve, bool) { c.art.pieces++ })
+		c.art.leaves = append(c.art.leaves, l)
+	}
+	return l
+}
+
+func flat(c colour.RGB, alpha float64) tone {
+	return tone{raster.NewPixel(c, alpha), c.Over(colour.White, alpha)}
+}
+
+// A sight tells what is seen on a face.
+type sight struct {
+	in   *planar.Set
+	skip func(l *leaf, tone int) bool // leaves left out
+	top  *leaf                        // the last that painted
+	err  error
+}
+
+// draw lays nodes over dst.
+func (s *sight) draw(ns []node, dst *raster.Pixel) {
+	for i := range ns {
+		n := &ns[i]
+		if k := s.in.From(n.first); k < 0 || k >= n.last {
+			continue
+		}
+		if n.leaf != nil {
+			s.leaf(n.leaf, dst)
+			continue
+		}
+		g := n.group
+		if n.clip != nil && !s.inside(n.clip) {
+			continue
+		}
+		alpha := g.Alpha
+		if n.mask != nil {
+			alpha *= s.through(n.mask)
+		}
+		if alpha <= 0 {
+			continue
+		}
+		if alpha == 1 && g.Blend == drawing.Normal && g.Filter == nil && !g.Isolated {
+			s.draw(n.kids, dst)
+			continue
+		}
+		var own raster.Pixel
+		top := s.top
+		s.draw(n.kids, &own)
+		if g.Filter != nil && own[3] > 0 {
+			var err error
+			if own, _, err = own.Flat(g.Filter); err != nil {
+				s.err = err
+			}
+		}
+		if own[3] == 0 {
+			s.top = top
+			continue
+		}
+		dst.Lay(own, alpha, g.Blend)
+	}
+}
+
+func (s *sight) leaf(l *leaf, dst *raster.Pixel) {
+	if !s.in.Has(l.layer) {
+		return
+	}
+	t := 0
+	for t < l.cuts && !s.in.Has(l.layer+1+t) {
+		t++
+	}
+	if s.skip != nil && s.skip(l, t) {
+		return
+	}
+	p := l.tones[t].pixel
+	if p[3] == 0 {
+		return
+	}
+	dst.Lay(p, 1, drawing.Normal)
+	s.top = l
+}
+
+func (s *sight) inside(cs []clip) bool {
+	for _, c := range cs {
+		if s.in.Has(c.layer) && (c.clip == nil || s.inside(c.clip)) {
+			return true
+		}
+	}
+	return false
+}
+
+// through is what a mask lets through on the face.
+func (s *sight) through(m *mask) float64 {
+	if m.clip != nil && !s.inside(m.clip) {
+		return 0
+	}
+	sub := sight{in: s.in}
+	var p raster.Pixel
+	sub.draw(m.kids, &p)
+	v := p.Light(m.linear)
+	if m.alpha {
+		v = float64(p[3])
+	}
+	if m.mask != nil {
+		v *= s.through(m.mask)
+	}
+	return v
+}
