@@ -164,12 +164,20 @@ type Frame struct {
 // Scale is the factor from the drawing's units to px of the frame.
 func (f Frame) Scale() float64 { return f.W / f.Box.W() }
 
+// Points is the nominal size in pt: 72 to the inch of 96 px.
+func (f Frame) Points() (w, h float64) { return f.W * 0.75, f.H * 0.75 }
+
 // Of returns the frame around the art of d.
 func (s Spec) Of(d *drawing.Drawing) (Frame, error) {
+	return s.Around(d.Bounds().Intersect(d.Page), d.Page)
+}
+
+// Around returns the frame around art that lies on a page, both in page units
+// of the drawing.
+func (s Spec) Around(art, page geom.Rect) (Frame, error) {
 	if err := s.Check(); err != nil {
 		return Frame{}, err
 	}
-	art := d.Bounds().Intersect(d.Page)
 	if art.Empty() {
 		return Frame{}, fmt.Errorf("the drawing is empty")
 	}
@@ -182,7 +190,7 @@ func (s Spec) Of(d *drawing.Drawing) (Frame, error) {
 	room := geom.Rect{X0: art.X0 - side[3], Y0: art.Y0 - side[0], X1: art.X1 + side[1], Y1: art.Y1 + side[2]}
 	switch s.Fit {
 	case ViewBox:
-		return Frame{d.Page, d.Page.W(), d.Page.H()}, nil
+		return Frame{page, page.W(), page.H()}, nil
 	case Page:
 		w, h, err := Size(s.Page)
 		if err != nil {

@@ -22,7 +22,6 @@ import (
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/reread"
 	"dyekit/core/recipe"
-	"dyekit/core/version"
 )
 
 // A Check is one claim about a file and what was found.
@@ -92,7 +91,7 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 		n = 1
 	}
 	w, h := (f.W+n-1)/n, (f.H+n-1)/n
-	box := j.frameFor(f).Box
+	box := j.frameFor(f, f.Versions[0]).Box
 	box.X1 = box.X0 + box.W()*float64(w*n)/float64(f.W)
 	box.Y1 = box.Y0 + box.H()*float64(h*n)/float64(f.H)
 	d := j.drawing(f.Versions[0])
@@ -134,13 +133,10 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	}
 	diff := compare(got, want, tol, false)
 	cs.add("picture", diff.within(tol), "%v", diff)
-	if v := j.versions[f.Versions[0]]; e.Format == "png" && v.Spec.Treatment == version.SingleInk {
-		ink, err := v.Spec.Ink.Colour()
-		if err != nil {
-			return err
-		}
+	// One ink has one colour, whatever the edges; several mix where they meet.
+	if ink, one := onlyInk(d); one && e.Format == "png" && j.versions[f.Versions[0]].Spec.OneInk() {
 		hex, k := inks(img)
-		cs.add("inks", k == 1 && hex == ink.RGB.Hex(), "%d colour, %s", k, hex)
+		cs.add("inks", k == 1 && hex == ink.Hex(), "%d colour, %s", k, hex)
 	}
 	return nil
 }
@@ -150,6 +146,26 @@ func space(img image.Image) string {
 		return "CMYK"
 	}
 	return "RGB"
+}
+
+// onlyInk is the one colour a drawing is painted in, if it is just one.
+func onlyInk(d *drawing.Drawing) (c colour.RGB, one bool) {
+	n := 0
+	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		s, ok := x.(*drawing.Shape)
+		if !ok {
+			return
+		}
+		p, ok := s.Paint.(drawing.Solid)
+		switch {
+		case !ok: // a gradient has many
+			n += 2
+		case n == 0 || p.Colour.RGB != c:
+			n++
+			c = p.Colour.RGB
+		}
+	})
+	return c, n == 1
 }
 
 // opacities says whether a picture has bare pixels.
@@ -240,7 +256,7 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, data []byte, cs *chec
 	}
 	cs.add("opens", len(findings) == 0, "%d findings", len(findings))
 	s := string(data)
-	fr := j.frameFor(f)
+	fr := j.frameFor(f, f.Versions[0])
 	cs.add("page-box", strings.Contains(s, ` viewBox="0 0 `) && close2(d.Page.W(), fr.W) && close2(d.Page.H(), fr.H), "%.4g × %.4g px", d.Page.W(), d.Page.H())
 	cs.add("no-fonts", !strings.Contains(s, "<text") && !strings.Contains(s, "font-family"), "text is shapes")
 	cs.add("self-contained", !strings.Contains(s, "<script") && !strings.Contains(s, `href="http`), "no script, nothing fetched")
@@ -252,7 +268,7 @@ func close2(a, b float64) bool { return math.Abs(a-b) <= 1e-4*max(a, b) }
 
 // samePicture compares a drawing that was read back with the art.
 func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, press bool, cs *checks) error {
-	fr := j.frameFor(f)
+	fr := j.frameFor(f, v)
 	w, h := lookSize(fr.W, fr.H)
 	art := j.drawing(v)
 	if press {
@@ -302,32 +318,59 @@ func (j *job) checkEPS(ctx context.Context, f recipe.File, data []byte, cs *chec
 // checkPage holds a page of curves to its box, fonts, inks and picture.
 func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.Page, cs *checks) error {
 	x := p.Facts
-	cs.add("page-box", close2(x.W, f.WPt) && close2(x.H, f.HPt), "%.2f × %.2f pt", x.W, x.H)
+	wpt, hpt := j.frameFor(f, v).Points()
+	cs.add("page-box", close2(x.W, wpt) && close2(x.H, hpt), "%.2f × %.2f pt", x.W, x.H)
 	cs.add("no-fonts", x.Fonts == 0, "%d fonts", x.Fonts)
 	cmyk := f.Entry.ColourSpace() == export.CMYK
 	if has := j.drawing(v).Has(); !has.Pictures {
 		cs.add("no-pixels", x.Images == 0, "%d pictures", x.Images)
 	}
 	cs.add("ink-space", x.RGB != cmyk || len(x.Plates) > 0 && !x.RGB, "%s", inkList(x))
-	if s := j.versions[v].Spec; s.Treatment == version.SingleInk {
-		ink, err := s.Ink.Colour()
-		if err != nil {
-			return err
-		}
-		build, _ := ink.Press()
-		var ok bool
-		switch {
-		case ink.Spot != "":
-			ok = len(x.Builds) == 0 && !x.RGB && len(x.Plates) == 1 && x.Plates[0] == ink.Spot
-		case cmyk:
-			ok = len(x.Plates) == 0 && len(x.Builds) == 1 && near(x.Builds[0], build)
-		default:
-			ok = len(x.Plates) == 0 && len(x.Builds) == 0
-		}
-		cs.add("inks", ok, "%s", inkList(x))
+	if j.versions[v].Spec.OneInk() {
+		cs.add("inks", sameInks(x, j.drawing(v), cmyk), "%s", inkList(x))
 	}
 	box := geom.Rect{X1: x.W, Y1: x.H}
 	return j.samePicture(ctx, v, f, p.Drawing, box, cmyk || len(x.Plates) > 0, cs)
+}
+
+// sameInks reports whether a page is painted with just the inks of the art:
+// every build and every plate of it and no other.
+func sameInks(x reread.Facts, art *drawing.Drawing, cmyk bool) bool {
+	var builds []colour.CMYK
+	var plates []string
+	known := true
+	art.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return
+		}
+		p, ok := s.Paint.(drawing.Solid)
+		if !ok { // only art as drawn, on a backing, has others
+			known = false
+			return
+		}
+		if p.Colour.Spot != "" {
+			if !slices.Contains(plates, p.Colour.Spot) {
+				plates = append(plates, p.Colour.Spot)
+			}
+			return
+		}
+		if b, _ := p.Colour.Press(); !slices.ContainsFunc(builds, func(c colour.CMYK) bool { return near(b, c) }) {
+			builds = append(builds, b)
+		}
+	})
+	if !known {
+		return true
+	}
+	if len(plates) != len(x.Plates) || slices.ContainsFunc(x.Plates, func(p string) bool { return !slices.Contains(plates, p) }) {
+		return false
+	}
+	if !cmyk {
+		return len(x.Builds) == 0 && x.RGB == (len(builds) > 0)
+	}
+	return len(builds) == len(x.Builds) && !slices.ContainsFunc(x.Builds, func(b colour.CMYK) bool {
+		return !slices.ContainsFunc(builds, func(c colour.CMYK) bool { return near(b, c) })
+	})
 }
 
 // near compares builds to within the four decimals that are written.

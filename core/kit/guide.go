@@ -68,11 +68,12 @@ dt{font-weight:700;margin-top:.9rem}dd{margin:0}.quiet{color:#5a5a59}
 		if v.Spec.White() {
 			ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
 		}
-		w, h := 480, max(1, int(480*p.Frame.H/p.Frame.W+0.5))
+		fr := p.FrameOf(v.Spec.Name)
+		w, h := 480, max(1, int(480*fr.H/fr.W+0.5))
 		if h > 480 {
 			w, h = max(1, 480*480/h), 480
 		}
-		img, err := raster.Render(ctx, v.Drawing, raster.Fit(p.Frame.Box, w, h), w, h, raster.Options{Ground: &ground})
+		img, err := raster.Render(ctx, v.Drawing, raster.Fit(fr.Box, w, h), w, h, raster.Options{Ground: &ground})
 		if err != nil {
 			return nil, err
 		}

@@ -108,7 +108,8 @@ var ErrRefused = errors.New("the master is refused")
 // A Plan is everything known before anything is made.
 type Plan struct {
 	Master   *intake.Master
-	Frame    frame.Frame
+	Frame    frame.Frame            // of all versions
+	Own      map[string]frame.Frame // of versions on a backing, by name
 	Versions []*version.Version
 	Files    []recipe.File
 	Omitted  []recipe.Omission
@@ -127,11 +128,8 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 // PlanFor is NewPlan for a master that has been read.
 func PlanFor(ctx context.Context, m *intake.Master, brand string, r *recipe.Recipe) (*Plan, error) {
 	p := &Plan{Master: m, Findings: slices.Clone(m.Findings)}
-	var err error
-	if p.Frame, err = r.Frame.Of(m.Drawing); err != nil {
-		return nil, fmt.Errorf("frame: %w", err)
-	}
-	art := recipe.Art{W: p.Frame.W, H: p.Frame.H, Refused: map[string]string{}, Pixels: sharpest(m.Drawing, p.Frame)}
+	page := m.Drawing.Page
+	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
 	source := version.NewArt(m.Drawing)
 	for _, s := range r.Versions {
 		v, err := source.Make(ctx, s)
@@ -139,15 +137,68 @@ func PlanFor(ctx context.Context, m *intake.Master, brand string, r *recipe.Reci
 			return nil, err
 		}
 		p.Versions = append(p.Versions, v)
-		p.Findings = append(p.Findings, v.Findings...)
+		for _, f := range v.Findings {
+			p.Findings.Add(f.Code, f.Severity, f.Message, strings.Join(f.Parts, ", "), f.Place)
+		}
 		if v.Drawing == nil {
-			art.Refused[s.Name] = v.Refused
+			refused[s.Name] = v.Refused
+		} else if s.Outline != nil && !v.OnBacking() { // it may reach past the art
+			art = art.Union(v.Drawing.Bounds())
 		}
 	}
-	if p.Files, p.Omitted, err = r.Plan(brand, art); err != nil {
+	if err := p.frames(r.Frame, m.Drawing, art); err != nil {
+		return nil, err
+	}
+	var err error
+	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
 	}
 	return p, nil
+}
+
+// frames finds the frame that all versions share, and those of versions on a
+// backing, drawn to the same scale.
+func (p *Plan) frames(s frame.Spec, d *drawing.Drawing, art geom.Rect) (err error) {
+	if p.Frame, err = s.Around(art, d.Page); err != nil {
+		return fmt.Errorf("frame: %w", err)
+	}
+	for _, v := range p.Versions {
+		if v.Drawing == nil || !v.OnBacking() {
+			continue
+		}
+		own, err := s.Around(art.Union(v.Drawing.Bounds()), d.Page)
+		if err != nil {
+			return fmt.Errorf("frame: %w", err)
+		}
+		if p.Own == nil {
+			p.Own = map[string]frame.Frame{}
+		}
+		p.Own[v.Spec.Name] = own
+	}
+	return nil
+}
+
+// FrameOf is the frame of a version.
+func (p *Plan) FrameOf(version string) frame.Frame {
+	if f, ok := p.Own[version]; ok {
+		return f
+	}
+	return p.Frame
+}
+
+// art is what the recipe must know.
+func (p *Plan) art(refused map[string]string) recipe.Art {
+	of := func(d *drawing.Drawing, f frame.Frame) recipe.Art {
+		return recipe.Art{W: f.W, H: f.H, Pixels: sharpest(d, f)}
+	}
+	all := of(p.Master.Drawing, p.Frame)
+	all.Refused, all.Own = refused, map[string]recipe.Art{}
+	for _, v := range p.Versions {
+		if v.Drawing != nil {
+			all.Own[v.Spec.Name] = of(v.Drawing, p.FrameOf(v.Spec.Name))
+		}
+	}
+	return all
 }
 
 // sharpest is the widest the frame may be drawn before a picture in the art

@@ -124,12 +124,8 @@ func TestEveryKindOfFile(t *testing.T) {
 }
 
 func TestDemoMasters(t *testing.T) {
-	for _, c := range []struct {
-		file string
-		most int // versions made
-		code string
-	}{
-		{"larkmoor-roundel.svg", 1, "outside-page"}, {"odd-kettle.svg", 4, "live-text"}, {"fennick-diamond.jpg", 1, "raster-inside"},
+	for _, c := range []struct{ file, code string }{
+		{"larkmoor-roundel.svg", "outside-page"}, {"odd-kettle.svg", "live-text"}, {"fennick-diamond.jpg", "raster-inside"},
 	} {
 		in := input(t)
 		in.Master, in.MasterName, in.Readers = master(t, c.file), c.file, outside.All
@@ -140,11 +136,50 @@ func TestDemoMasters(t *testing.T) {
 				made[v] = true
 			}
 		}
-		if len(made) != c.most {
-			t.Errorf("%s: versions %v, want %d", c.file, made, c.most)
+		if len(made) != 4 {
+			t.Errorf("%s: versions %v, want all four", c.file, made)
 		}
 		if !hasCode(k, c.code) {
 			t.Errorf("%s: no %s in %v", c.file, c.code, k.Findings)
+		}
+	}
+}
+
+// treatments is a recipe that asks for every way to make a version.
+const treatments = `{"name":"treatments","naming":"{brand}_{version}_{size}","frame":{"margin":"2%"},
+ "versions":[{"name":"tints","treatment":"tints","ink":{"rgb":"#000000","cmyk":[0,0,0,100]}},
+  {"name":"plum-tints","treatment":"tints","ink":{"name":"Plum","rgb":"#6b2d4f","cmyk":[40,85,20,35],"spot":"Kettle Plum"}},
+  {"name":"light","treatment":"single-ink","ink":{"rgb":"#ffffff","cmyk":[0,0,0,0]},"reversed":"keep-light"},
+  {"name":"apart","treatment":"single-ink","ink":{"rgb":"#000000","cmyk":[0,0,0,100]},"gap":"1.5%"},
+  {"name":"outlined","treatment":"single-ink","ink":{"rgb":"#ffffff","cmyk":[0,0,0,0]},"outline":{"width":"1%","ink":{"rgb":"#6b2d4f","cmyk":[40,85,20,35]}}},
+  {"name":"sticker","treatment":"backed","backing":{"shape":"circle","ink":{"rgb":"#206047","cmyk":[80,30,70,30]},"room":"6%"}},
+  {"name":"stamp","treatment":"backed","ink":{"rgb":"#000000","cmyk":[0,0,0,100]},"backing":{"shape":"rounded","knockout":true}},
+  {"name":"watermark","treatment":"single-ink","ink":{"rgb":"#000000","cmyk":[0,0,0,100]},"opacity":0.2}],
+ "files":[{"format":"png","widths":[300]},{"format":"png","size":"2x1in","ppi":150},{"format":"svg"},{"format":"pdf","colour":"cmyk"},{"format":"eps","colour":"cmyk"}]}`
+
+func TestEveryTreatmentIsReadAlikeByAll(t *testing.T) {
+	for _, m := range []string{"larkmoor-roundel.svg", "odd-kettle.svg"} {
+		in := input(t)
+		in.Master, in.Recipe, in.Readers = master(t, m), parse(t, treatments), outside.All
+		k := build(t, in)
+		var left []string
+		for _, o := range k.Omitted {
+			left = append(left, o.Version+" "+o.Format)
+		}
+		// PostScript knows no translucency, and white alone prints nothing.
+		want := []string{"light pdf", "watermark eps"}
+		slices.Sort(left)
+		if !slices.Equal(left, want) {
+			t.Errorf("%s: left out %v, want %v", m, left, want)
+		}
+		sizes := map[string]int{}
+		for _, f := range k.Files {
+			if f.Format == "png" && f.WidthPx == 300 && f.PPI == 72 {
+				sizes[f.Version] = f.HeightPx
+			}
+		}
+		if sizes["tints"] != sizes["outlined"] || sizes["sticker"] == sizes["tints"] {
+			t.Errorf("%s: heights %v: all in one frame but those on a backing", m, sizes)
 		}
 	}
 }

@@ -21,17 +21,18 @@ import (
 // A job holds what all files of a kit are made from.
 type job struct {
 	brand    string
-	frame    frame.Frame
+	plan     *Plan
 	versions map[string]*version.Version
 }
 
-// frameFor is the frame of one file: that of the kit, or a box of other
+// frameFor is the frame of a version in a file: its own, or a box of other
 // proportions around it.
-func (j *job) frameFor(f recipe.File) frame.Frame {
+func (j *job) frameFor(f recipe.File, version string) frame.Frame {
+	own := j.plan.FrameOf(version)
 	if f.Page == ([2]float64{}) {
-		return j.frame
+		return own
 	}
-	return frame.Frame{Box: frame.Around(j.frame.Box, f.Page[0], f.Page[1], ""), W: f.Page[0], H: f.Page[1]}
+	return frame.Frame{Box: frame.Around(own.Box, f.Page[0], f.Page[1], ""), W: f.Page[0], H: f.Page[1]}
 }
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }
@@ -39,7 +40,7 @@ func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Dr
 // encode makes the bytes of one file. An error that wraps export.ErrCannot
 // means that the file type cannot carry the art.
 func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
-	fr := j.frameFor(f)
+	fr := j.frameFor(f, f.Versions[0])
 	e := f.Entry
 	d := j.drawing(f.Versions[0])
 	title := j.brand
@@ -82,7 +83,7 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "pdf":
 		var pages []export.Page
 		for _, v := range f.Versions {
-			pages = append(pages, export.Page{Drawing: j.drawing(v), Frame: fr})
+			pages = append(pages, export.Page{Drawing: j.drawing(v), Frame: j.frameFor(f, v)})
 		}
 		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace()})
 	}
@@ -108,7 +109,7 @@ func Sample(ctx context.Context, p *Plan, brand string, f recipe.File) ([]byte, 
 }
 
 func newJob(brand string, p *Plan) *job {
-	j := &job{brand: brand, frame: p.Frame, versions: map[string]*version.Version{}}
+	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}}
 	for _, v := range p.Versions {
 		j.versions[v.Spec.Name] = v
 	}

@@ -63,9 +63,10 @@ func (j *job) secondReading(ctx context.Context, k *Kit, want []recipe.File, mod
 // readBy has one reader open one page of a file.
 func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page int) outside.Result {
 	res := outside.Result{Path: f.Path, Reader: r.Name}
-	fr := j.frameFor(f)
+	fr := j.frameFor(f, f.Versions[page])
 	w, h := lookSize(fr.W, fr.H)
-	got, err := r.Picture(ctx, f.Entry.Format, data, w, h, page+1, f.WPt, f.HPt)
+	wpt, hpt := fr.Points()
+	got, err := r.Picture(ctx, f.Entry.Format, data, w, h, page+1, wpt, hpt)
 	if err != nil {
 		res.Found = err.Error()
 		return res

@@ -32,7 +32,7 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 		switch n := n.(type) {
 		case *drawing.Picture:
 			b := n.Image.Bounds()
-			fs.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and no one-ink version can be cut from it yet", b.Dx(), b.Dy()), n.Part, place)
+			fs.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and one-ink versions are traced from it", b.Dx(), b.Dy()), n.Part, place)
 		case *drawing.Shape:
 			if n.Origin == drawing.Stroked {
 				fs.Add("stroke", finding.Mended, "strokes were turned into filled shapes, so that they recolour and scale with the rest", n.Part, place)

@@ -17,6 +17,16 @@ type Art struct {
 	// Pixels is the widest the art may be drawn in px, 0 if there is no
 	// limit: a raster master is never enlarged past 100 %.
 	Pixels int
+	// Own holds versions that stand in a frame of their own, and those whose
+	// sharpness is not that of the master. Refused is not used in there.
+	Own map[string]Art
+}
+
+func (a Art) of(version string) Art {
+	if o, ok := a.Own[version]; ok {
+		return o
+	}
+	return a
 }
 
 // A File is one file wanted.
@@ -146,6 +156,7 @@ func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
 
 // sizes lists the files of one version for an entry.
 func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err error) {
+	art = art.of(v.Name)
 	base := File{Versions: []string{v.Name}, Entry: e}
 	if !pixels(e.Format) {
 		base.WPt, base.HPt = art.W*0.75, art.H*0.75

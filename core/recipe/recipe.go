@@ -226,6 +226,9 @@ func checkVersion(v version.Spec) error {
 		default:
 			return fmt.Errorf("overrides[%d].as: %q is not known: ink, paper, tint or omit", i, o.As)
 		}
+		if !(o.Tint >= 0 && o.Tint <= 100) {
+			return fmt.Errorf("overrides[%d].tint: %v is not between 0 and 100 percent", i, o.Tint)
+		}
 		if (o.Colour == "") == (o.Part == "") {
 			return fmt.Errorf("overrides[%d]: names either a colour or a part", i)
 		}
@@ -239,9 +242,67 @@ func checkVersion(v version.Spec) error {
 		return fmt.Errorf("opacity: %v is not between 0 and 1", v.Opacity)
 	}
 	if v.Gap != "" {
-		if _, err := frame.Length(v.Gap).Px(1); err != nil {
+		if err := checkLength(v.Gap); err != nil {
 			return fmt.Errorf("gap: %w", err)
 		}
+	}
+	if o := v.Outline; o != nil {
+		if err := checkLength(o.Width); err != nil {
+			return fmt.Errorf("outline.width: %w", err)
+		}
+		switch o.Side {
+		case "", version.Outside, version.Inside, version.Centred:
+		default:
+			return fmt.Errorf("outline.side: %q is not known: outside, inside or centre", o.Side)
+		}
+		if o.Ink != nil {
+			if err := checkInk(o.Ink); err != nil {
+				return fmt.Errorf("outline.ink.%w", err)
+			}
+		}
+	}
+	return checkBacking(v)
+}
+
+// checkLength wants a length that is not below 0 and not past the art's size.
+func checkLength(l frame.Length) error {
+	px, err := l.Px(1)
+	if err != nil {
+		return err
+	}
+	if strings.HasSuffix(string(l), "%") && px > 1 || !(px > 0) {
+		return fmt.Errorf("%q is not above 0 and at most 100 %%", string(l))
+	}
+	return nil
+}
+
+func checkBacking(v version.Spec) error {
+	b := v.Backing
+	if b == nil {
+		if v.Treatment == version.Backed && v.Ink == nil {
+			return errors.New("backing: a version on a backing must name it, as a colour or with an ink")
+		}
+		return nil
+	}
+	switch b.Shape {
+	case "", version.Rectangle, version.Rounded, version.Circle:
+	default:
+		return fmt.Errorf("backing.shape: %q is not known: rectangle, rounded or circle", b.Shape)
+	}
+	if b.Room != "" {
+		if px, err := b.Room.Px(1); err != nil {
+			return fmt.Errorf("backing.room: %w", err)
+		} else if px < 0 {
+			return fmt.Errorf("backing.room: %q is below 0", string(b.Room))
+		}
+	}
+	if b.Ink != nil {
+		if err := checkInk(b.Ink); err != nil {
+			return fmt.Errorf("backing.ink.%w", err)
+		}
+	}
+	if b.Ink == nil && v.Ink == nil {
+		return errors.New("backing.ink: neither the backing nor the version names an ink")
 	}
 	return nil
 }

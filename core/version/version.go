@@ -165,6 +165,10 @@ type Version struct {
 	Findings finding.List
 }
 
+// OnBacking reports whether the version is larger than the mark, by a shape
+// behind it.
+func (v *Version) OnBacking() bool { return v.Spec.Backing != nil || v.Spec.Treatment == Backed }
+
 // errRefused is wrapped where a version cannot be made right.
 var errRefused = errors.New("this version cannot be made")
 
