@@ -43,7 +43,6 @@ type piece struct {
 	src    int32
 	layer  int32
 	wind   int8 // +1 where the layer's path runs from a to b, else -1
-	fresh  bool // not yet compared with the others
 }
 
 // add appends a piece unless it has no length, turning it to run from the
@@ -93,7 +92,7 @@ func spread(v uint32) uint64 {
 func (p *Plane) cut() ([]piece, error) {
 	out := make([]piece, 0, len(p.curves)*4)
 	for i, s := range p.curves {
-		q := piece{src: int32(i), layer: s.layer, fresh: true}
+		q := piece{src: int32(i), layer: s.layer}
 		first := true
 		n := p.grid.flatten(s.c, func(t float64, at geom.Point) {
 			q.a, q.t0, q.b, q.t1 = q.b, q.t1, p.grid.snap(at), t

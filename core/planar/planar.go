@@ -45,8 +45,8 @@ const (
 	Sliver = 1.0 / 10000
 	// MaxPieces bounds the pieces of all curves; beyond it Overlay fails.
 	MaxPieces = 8 << 20
-	// maxRounds bounds the rounding of crossings; three or four is usual.
-	maxRounds = 40
+	// maxRounds bounds how often crossings are rounded.
+	maxRounds = 8
 )
 
 // ErrTooMany is returned for drawings with more than MaxPieces pieces.
@@ -133,11 +133,17 @@ func Overlay(ctx context.Context, view geom.Rect, layers []Layer) (*Plane, error
 	if err != nil {
 		return nil, err
 	}
-	if pieces, err = settle(ctx, pieces); err != nil {
-		return nil, err
+	// Once is enough by the theorem; the sweep would find what was not.
+	for range maxRounds {
+		if pieces, err = settle(ctx, pieces); err != nil {
+			return nil, err
+		}
+		p.gather(pieces)
+		if err = p.sweep(ctx); !errors.Is(err, errTangled) {
+			return p, err
+		}
 	}
-	p.gather(pieces)
-	return p, p.sweep(ctx)
+	return nil, err
 }
 
 // hull is the box of the curve's control points.

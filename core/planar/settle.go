@@ -7,107 +7,128 @@ import (
 	"runtime"
 	"slices"
 	"sync"
+	"sync/atomic"
 )
 
-// A cutting is a grid point at which a piece is to be bent or cut.
+// A cutting is a grid point through which a piece is to be led.
 type cutting struct {
 	piece int32
 	at    pt
 	along int64 // scalar product with the piece, for the order along it
 }
 
-// settle rounds the crossings to the grid until no two pieces cross and no
-// end lies on the inside of another piece: they then meet at ends only, or
-// are the same. This is snap rounding (Hobby, "Practical segment intersection
-// with finite precision output", 1999) done in rounds: a piece is led through
-// the middle of every grid square that holds an end or a crossing and that it
-// passes, and what has moved is looked at again.
+// settle rounds the crossings to the grid so that no two pieces cross and no
+// end lies on the inside of another piece: they then meet at ends only, or are
+// the same. This is snap rounding (Hobby, "Practical segment intersection with
+// finite precision output", 1999): every piece is led through the middle of
+// each grid square that holds an end or a crossing and that the piece passes.
+// Whether it passes is asked of the pieces as they came, never of bent ones:
+// asked again and again, a line would drift along its neighbours.
 func settle(ctx context.Context, ps []piece) ([]piece, error) {
-	for range maxRounds {
-		cuts, err := cuttings(ctx, ps)
-		if err != nil {
-			return nil, err
-		}
-		if len(cuts) == 0 {
-			return ps, nil
-		}
-		if len(ps)+len(cuts) > MaxPieces {
-			return nil, ErrTooMany
-		}
-		ps = apply(ps, cuts)
-	}
-	return nil, errTangled
-}
-
-// cuttings compares every fresh piece with all others, on all cores.
-func cuttings(ctx context.Context, ps []piece) ([]cutting, error) {
 	if len(ps) == 0 {
-		return nil, nil
+		return ps, nil
 	}
 	t := build(ps)
-	workers := max(1, min(runtime.GOMAXPROCS(0), len(ps)/2048))
-	found := make([][]cutting, workers)
-	all := true
-	for i := range ps {
-		all = all && ps[i].fresh
+	cuts, hot, err := pairs(ctx, t, ps)
+	if err != nil {
+		return nil, err
 	}
+	more, err := passers(ctx, t, ps, hot)
+	if err != nil {
+		return nil, err
+	}
+	cuts = append(cuts, more...)
+	if len(ps)+len(cuts) > 2*MaxPieces {
+		return nil, ErrTooMany
+	}
+	return apply(ps, cuts), nil
+}
+
+// parallel runs f over parts of n things on all cores and joins what it finds
+// in order.
+func parallel[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, error) {
+	workers := max(1, min(runtime.GOMAXPROCS(0), n/1024))
+	const part = 1024
+	found := make([][]T, (n+part-1)/part)
+	var next atomic.Int64
 	var wait sync.WaitGroup
-	for w := range workers {
+	for range workers {
 		wait.Go(func() {
-			var out []cutting
-			for i := w * len(ps) / workers; i < (w+1)*len(ps)/workers; i++ {
-				if i&4095 == 0 && ctx.Err() != nil {
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= len(found) {
 					return
 				}
-				if !ps[i].fresh {
-					continue
-				}
-				first := 0
-				if all {
-					first = i + 1
-				}
-				t.near(ps[i], first, func(j int) {
-					// Of two fresh pieces the earlier finds the pair.
-					if j != i && (j > i || !ps[j].fresh) {
-						out = meet(ps, i, j, out)
-					}
-				})
+				found[i] = f(i*part, min(n, (i+1)*part))
 			}
-			found[w] = out
 		})
 	}
 	wait.Wait()
-	if err := ctx.Err(); err != nil {
-		return nil, err
-	}
-	return slices.Concat(found...), nil
+	return slices.Concat(found...), ctx.Err()
 }
 
-// meet appends the cuttings that pieces i and j ask of each other.
-func meet(ps []piece, i, j int, out []cutting) []cutting {
+// A meeting is what two pieces ask of each other.
+type meeting struct {
+	cuttings []cutting
+	hot      []pt // crossings
+}
+
+// pairs compares every piece with those near it.
+func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, err error) {
+	all, err := parallel(ctx, len(ps), func(from, to int) []meeting {
+		var m meeting
+		for i := from; i < to; i++ {
+			t.near(ps[i], i+1, func(j int) { m.meet(ps, i, j) })
+		}
+		return []meeting{m}
+	})
+	for _, m := range all {
+		cuts, hot = append(cuts, m.cuttings...), append(hot, m.hot...)
+	}
+	return cuts, hot, err
+}
+
+// passers finds the pieces that pass the squares of crossings they have no
+// part in.
+func passers(ctx context.Context, t *tree, ps []piece, hot []pt) ([]cutting, error) {
+	slices.SortFunc(hot, func(a, b pt) int { return cmp.Compare(a.key(), b.key()) })
+	hot = slices.Compact(hot)
+	return parallel(ctx, len(hot), func(from, to int) (out []cutting) {
+		for _, v := range hot[from:to] {
+			t.near(piece{a: v, b: v}, 0, func(i int) {
+				out = passes(&ps[i], i, v, orient(ps[i].a, ps[i].b, v), out)
+			})
+		}
+		return out
+	})
+}
+
+// meet notes the cuttings that pieces i and j ask of each other.
+func (m *meeting) meet(ps []piece, i, j int) {
 	p, q := &ps[i], &ps[j]
 	if p.a == q.a && p.b == q.b {
-		return out
+		return
 	}
 	o1, o2 := orient(p.a, p.b, q.a), orient(p.a, p.b, q.b)
 	o3, o4 := orient(q.a, q.b, p.a), orient(q.a, q.b, p.b)
-	out = passes(p, i, q.a, o1, out)
-	out = passes(p, i, q.b, o2, out)
-	out = passes(q, j, p.a, o3, out)
-	out = passes(q, j, p.b, o4, out)
+	m.cuttings = passes(p, i, q.a, o1, m.cuttings)
+	m.cuttings = passes(p, i, q.b, o2, m.cuttings)
+	m.cuttings = passes(q, j, p.a, o3, m.cuttings)
+	m.cuttings = passes(q, j, p.b, o4, m.cuttings)
 	if (o1 > 0) == (o2 > 0) || (o3 > 0) == (o4 > 0) || o1 == 0 || o2 == 0 || o3 == 0 || o4 == 0 {
-		return out
+		return
 	}
 	// The crossing divides p as o3 : −o4. The rounding of float64 is some
-	// 2^-26 of a grid unit here; where that picks the square next door, the
-	// next round puts it right.
+	// 2^-26 of a grid unit here. Where that picks the square next door, both
+	// pieces are led there all the same.
 	t := float64(o3) / (float64(o3) - float64(o4))
 	x := pt{
 		p.a.x + int32(math.RoundToEven(float64(p.b.x-p.a.x)*t)),
 		p.a.y + int32(math.RoundToEven(float64(p.b.y-p.a.y)*t)),
 	}
-	out = bend(p, i, x, out)
-	return bend(q, j, x, out)
+	m.hot = append(m.hot, x)
+	m.cuttings = bend(p, i, x, m.cuttings)
+	m.cuttings = bend(q, j, x, m.cuttings)
 }
 
 // passes appends a cutting if p, number i, passes the grid square round v: o
@@ -120,8 +141,10 @@ func passes(p *piece, i int, v pt, o int64, out []cutting) []cutting {
 	if o < 0 {
 		o = -o
 	}
-	// A square of half a unit reaches (dx+dy)/2 along the normal of p.
-	if 2*o > dx+dy || v.x < p.a.x || v.x > p.b.x || v.y < min(p.a.y, p.b.y) || v.y > max(p.a.y, p.b.y) {
+	// A square of half a unit reaches (dx+dy)/2 along the normal of p. To
+	// touch its corner is not to pass it: two diagonals of one square would
+	// otherwise bend each other.
+	if 2*o >= dx+dy || v.x < p.a.x || v.x > p.b.x || v.y < min(p.a.y, p.b.y) || v.y > max(p.a.y, p.b.y) {
 		return out
 	}
 	return bend(p, i, v, out)
@@ -143,14 +166,12 @@ func apply(ps []piece, cuts []cutting) []piece {
 	out := make([]piece, 0, len(ps)+len(cuts))
 	for i := range ps {
 		p := ps[i]
-		p.fresh = false
 		if len(cuts) == 0 || cuts[0].piece != int32(i) {
 			out = append(out, p)
 			continue
 		}
 		dx, dy := float64(p.b.x-p.a.x), float64(p.b.y-p.a.y)
 		q := p
-		q.fresh = true
 		for len(cuts) > 0 && cuts[0].piece == int32(i) {
 			c := cuts[0]
 			cuts = cuts[1:]

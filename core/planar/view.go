@@ -29,7 +29,7 @@ func (p *Plane) cutOff(view geom.Rect) ([]piece, error) {
 				a, ta := from, t0
 				for _, u := range leaves(from, to, view) {
 					b, tb := from.Lerp(to, u), t0+(t-t0)*u
-					q := piece{src: int32(i), layer: s.layer, wind: wind, t0: ta, t1: tb, fresh: true}
+					q := piece{src: int32(i), layer: s.layer, wind: wind, t0: ta, t1: tb}
 					if k := beyond(a.Lerp(b, 0.5), view); k >= 0 {
 						q.src = sides + int32(k)
 						q.t0, q.t1 = 0, 1 // a straight line needs no more
