@@ -14,6 +14,7 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 )
 
 // Decisions is all that a person has decided about a mark. The zero value is
@@ -22,6 +23,58 @@ type Decisions struct {
 	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
 	Margin string        `json:"margin,omitempty"` // instead of the recipe's
 	Mends  []intake.Mend `json:"mends,omitempty"`
+	// Readings are a person's words on colours, by version: they stand above
+	// the recipe's.
+	Readings map[string][]version.Override `json:"readings,omitempty"`
+}
+
+// Say changes what a version in one ink reads a colour or part as, above what
+// was said of it before; o.As empty leaves it to the automatic reading.
+func (d *Decisions) Say(name string, o version.Override) error {
+	all, err := d.oneInk()
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(all, name) {
+		return &InputError{"reading", fmt.Sprintf("the recipe has no version %q in one ink", name)}
+	}
+	d.say(name, version.Say(d.Readings[name], o))
+	return nil
+}
+
+// SayAll gives every version in one ink of the recipe the words said of one.
+func (d *Decisions) SayAll(name string) error {
+	all, err := d.oneInk()
+	if err != nil {
+		return err
+	}
+	for _, v := range all {
+		d.say(v, slices.Clone(d.Readings[name]))
+	}
+	return nil
+}
+
+// oneInk lists the versions of the recipe that are read in one ink.
+func (d *Decisions) oneInk() (names []string, err error) {
+	r, err := d.Resolve()
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range r.Versions {
+		if v.OneInk() {
+			names = append(names, v.Name)
+		}
+	}
+	return names, nil
+}
+
+func (d *Decisions) say(name string, os []version.Override) {
+	if d.Readings == nil {
+		d.Readings = map[string][]version.Override{}
+	}
+	if d.Readings[name] = os; len(os) == 0 {
+		delete(d.Readings, name)
+	}
 }
 
 // Resolve returns the recipe as decided.
@@ -40,6 +93,13 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 			return nil, &InputError{"margin", err.Error()}
 		}
 	}
+	for i := range r.Versions {
+		v := &r.Versions[i]
+		v.Overrides = slices.Concat(d.Readings[v.Name], v.Overrides)
+	}
+	if err := r.Check(); err != nil {
+		return nil, &InputError{"reading", err.Error()}
+	}
 	return r, nil
 }
 
@@ -55,7 +115,7 @@ func (m *Mark) Decisions() (Decisions, error) {
 
 // Decide changes the decisions about a mark; what says the change in words.
 // A change that changes nothing is not recorded.
-func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(*Decisions)) error {
+func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(*Decisions) error) error {
 	m, err := s.Mark(ctx, id)
 	if err != nil {
 		return err
@@ -68,7 +128,9 @@ func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(
 	if err != nil {
 		return err
 	}
-	change(&d)
+	if err := change(&d); err != nil {
+		return err
+	}
 	if _, err := d.Resolve(); err != nil {
 		return err
 	}
@@ -140,14 +202,12 @@ func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
 
 // buildName names a build by all it depends on: equal names, equal bytes.
 func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string, fonts []string) (string, error) {
-	b, err := json.Marshal(struct {
-		Master  string
-		D       Decisions
-		R       *recipe.Recipe
-		Brand   string
-		Fonts   []string
-		Release string
-	}{master.String(), d, r, brand, fonts, kit.Release})
+	return hashOf(master.String(), d, r, brand, fonts, kit.Release)
+}
+
+// hashOf names values by what they hold.
+func hashOf(values ...any) (string, error) {
+	b, err := json.Marshal(values)
 	if err != nil {
 		return "", err
 	}

@@ -27,7 +27,7 @@ var migrations embed.FS
 type Studio struct {
 	db    *sql.DB
 	fonts *fonts.Set
-	works workCache
+	shelf shelf
 }
 
 // ErrNotFound is returned for what is not there.
@@ -52,6 +52,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	cfg.Params = map[string]string{"time_zone": "'+00:00'"}
 	// Rows found, not rows changed: an update that sets the same value counts.
 	cfg.ClientFoundRows = true
+	cfg.InterpolateParams = true // one round trip for a query instead of three
 	conn, err := mysql.NewConnector(cfg)
 	if err != nil {
 		return nil, err
@@ -61,6 +62,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
 	s := &Studio{db: db, fonts: fonts.Shipped()}
+	s.shelf.init()
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
 		return nil, fmt.Errorf("the database cannot be prepared: %w", err)

@@ -261,15 +261,15 @@ func TestDecisionsAreUndone(t *testing.T) {
 	s := open(t)
 	m := take(t, s, "A", "B")
 	ctx := context.Background()
-	set := func(what string, f func(*Decisions)) {
+	set := func(what string, f func(*Decisions) error) {
 		t.Helper()
 		if err := s.Decide(ctx, m.ID, what, f); err != nil {
 			t.Fatal(err)
 		}
 	}
-	set("web", func(d *Decisions) { d.Recipe = "web" })
-	set("nothing new", func(d *Decisions) { d.Recipe = "web" })
-	set("mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} })
+	set("web", func(d *Decisions) error { d.Recipe = "web"; return nil })
+	set("nothing new", func(d *Decisions) error { d.Recipe = "web"; return nil })
+	set("mend", func(d *Decisions) error { d.Mends = []intake.Mend{intake.DropBacking}; return nil })
 	if w := work(t, s, m.ID); w.Recipe.Name != "web" || !w.Decisions.Mended(intake.DropBacking) {
 		t.Errorf("%+v", w.Decisions)
 	}
@@ -287,10 +287,10 @@ func TestDecisionsAreUndone(t *testing.T) {
 		}
 	}
 	var in *InputError
-	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) { d.Margin = "4 apples" }); !errors.As(err, &in) || in.Field != "margin" {
+	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) error { d.Margin = "4 apples"; return nil }); !errors.As(err, &in) || in.Field != "margin" {
 		t.Errorf("a wrong margin: %v", err)
 	}
-	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) { d.Recipe = "nosuch" }); !errors.As(err, &in) || in.Field != "recipe" {
+	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) error { d.Recipe = "nosuch"; return nil }); !errors.As(err, &in) || in.Field != "recipe" {
 		t.Errorf("a wrong recipe: %v", err)
 	}
 }
@@ -341,7 +341,7 @@ func TestBuild(t *testing.T) {
 	}
 	// A change makes the kit stale; a build makes the next number and leaves
 	// the first as it was.
-	if err := s.Decide(context.Background(), m.ID, "mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} }); err != nil {
+	if err := s.Decide(context.Background(), m.ID, "mend", func(d *Decisions) error { d.Mends = []intake.Mend{intake.DropBacking}; return nil }); err != nil {
 		t.Fatal(err)
 	}
 	w = work(t, s, m.ID)
@@ -462,7 +462,7 @@ func TestDatabaseIsKilled(t *testing.T) {
 	s := open(t)
 	m := take(t, s, "Larkmoor", "Roundel")
 	ctx := context.Background()
-	if err := s.Decide(ctx, m.ID, "mend", func(d *Decisions) { d.Mends = []intake.Mend{intake.DropBacking} }); err != nil {
+	if err := s.Decide(ctx, m.ID, "mend", func(d *Decisions) error { d.Mends = []intake.Mend{intake.DropBacking}; return nil }); err != nil {
 		t.Fatal(err)
 	}
 	j, err := s.Build(ctx, work(t, s, m.ID))

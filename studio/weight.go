@@ -3,63 +3,103 @@ package studio
 import (
 	"context"
 	"math"
+	"time"
 
 	"dyekit/core/kit"
+	"dyekit/core/recipe"
 )
 
-// A Weight is how heavy a file will be.
+// A Weight is how heavy a file will be. Zero bytes are not known, or not to be
+// known as the file cannot be made.
 type Weight struct {
 	Bytes    int
+	Known    bool // found, for what it is
 	Measured bool // made and counted, not estimated
 }
 
-// Weights returns the weight of every planned file, in order.
-func (w *Work) Weights() []Weight { return w.weights() }
+// Weights returns the weight of every planned file, in order. Those that were
+// not known are made and weighed first, which may take a second.
+func (w *Work) Weights() []Weight { return w.weigh(context.Background(), true) }
 
-// Total adds the weights up; exact is false if any is an estimate.
-func Total(ws []Weight) (bytes int, exact bool) {
-	exact = true
+// WeightsSoon is Weights without the waiting: what is not known stays zero and
+// is found in the background.
+func (w *Work) WeightsSoon() []Weight {
+	out := w.weigh(context.Background(), false)
+	if _, known, _ := Total(out); !known {
+		w.behind.Do(func() { time.AfterFunc(patience, func() { w.Weights() }) })
+	}
+	return out
+}
+
+// Total adds the weights up; known is false if one is still to be found, exact
+// if one is an estimate.
+func Total(ws []Weight) (bytes int, known, exact bool) {
+	known, exact = true, true
 	for _, x := range ws {
 		bytes += x.Bytes
-		exact = exact && x.Measured
+		known, exact = known && x.Known, exact && x.Measured
 	}
-	return bytes, exact
+	return bytes, known, exact
 }
+
+// patience is how long the weighing in the background waits, as the pictures
+// on the page are wanted first.
+const patience = 500 * time.Millisecond
 
 // small is the longer side up to which a picture is made to be weighed.
 const small = 400
 
-// weigh makes files of curves and small pictures, and estimates large
-// pictures from two small ones: what weighs are the edges, whose length grows
-// with the side, so the weight follows a power of it near one.
-func (w *Work) weigh(ctx context.Context) []Weight {
+// weigh lists the weights that are known, and finds those that are not if it
+// is to. One work is weighed at a time: the pictures people wait for come first.
+func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 	out := make([]Weight, len(w.Plan.Files))
 	for i, f := range w.Plan.Files {
-		long := max(f.W, f.H)
-		if long <= small {
-			if b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), f); err == nil {
-				out[i] = Weight{len(b), true}
-			}
+		looks := make([]string, len(f.Versions))
+		for k, v := range f.Versions {
+			looks[k] = w.looks[v]
+		}
+		key, err := hashOf(looks, f)
+		if err != nil {
 			continue
 		}
-		at := func(side int) float64 {
-			g := f
-			k := float64(side) / float64(long)
-			g.W, g.H = max(1, int(float64(f.W)*k)), max(1, int(float64(f.H)*k))
-			b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), g)
-			if err != nil {
-				return 0
-			}
-			return float64(len(b))
+		known, ok := w.shelf.weights.get(key)
+		if !ok && find {
+			w.shelf.weighing.Lock()
+			known = w.weighFile(ctx, f)
+			known.Known = true
+			w.shelf.weighing.Unlock()
+			w.shelf.weights.put(key, known)
 		}
-		a, b := at(small/2), at(small)
-		if a <= 0 || b <= 0 {
-			continue
-		}
-		// Measured on the demo marks, the power is a tenth higher between
-		// large sizes than between small ones.
-		p := min(2, max(0.5, math.Log2(b/a)+0.1))
-		out[i] = Weight{int(b * math.Pow(float64(long)/small, p)), false}
+		out[i] = known
 	}
 	return out
+}
+
+// weighFile makes a file of curves or a small picture, and estimates a large
+// picture from two small ones: what weighs are the edges, whose length grows
+// with the side, so the weight follows a power of it near one.
+func (w *Work) weighFile(ctx context.Context, f recipe.File) Weight {
+	long := max(f.W, f.H)
+	if long <= small {
+		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), f)
+		return Weight{Bytes: len(b), Measured: err == nil}
+	}
+	at := func(side int) float64 {
+		g := f
+		k := float64(side) / float64(long)
+		g.W, g.H = max(1, int(float64(f.W)*k)), max(1, int(float64(f.H)*k))
+		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), g)
+		if err != nil {
+			return 0
+		}
+		return float64(len(b))
+	}
+	a, b := at(small/2), at(small)
+	if a <= 0 || b <= 0 {
+		return Weight{}
+	}
+	// Measured on the demo marks, the power is a tenth higher between
+	// large sizes than between small ones.
+	p := min(2, max(0.5, math.Log2(b/a)+0.1))
+	return Weight{Bytes: int(b * math.Pow(float64(long)/small, p))}
 }

@@ -1,31 +1,41 @@
 package studio
 
 import (
-	"container/list"
 	"context"
 	"fmt"
-	"image"
-	"math"
 	"sync"
 
 	"dyekit/core/colour"
-	"dyekit/core/drawing"
-	"dyekit/core/export/png"
-	"dyekit/core/frame"
-	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
-	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
 
-// Limits of what is kept in memory; losing it costs only time.
+// Limits of what is kept in memory.
 const (
-	maxWorks = 60
-	maxPNGs  = 64 << 20 // bytes of previews
+	maxWorks   = 60
+	maxSources = 30
+	maxPNGs    = 64 << 20 // bytes of previews
+	maxWeights = 20_000
+	maxSeen    = 300 // names of pictures
 )
+
+// A shelf is what is kept of works: losing it costs only time.
+type shelf struct {
+	works    cache[*Work]
+	seen     cache[*Work] // by the names of their pictures
+	sources  cache[*source]
+	pngs     cache[[]byte]
+	weights  cache[Weight]
+	weighing sync.Mutex
+}
+
+func (s *shelf) init() {
+	s.works.most, s.seen.most, s.sources.most, s.weights.most = maxWorks, maxSeen, maxSources, maxWeights
+	s.pngs.most, s.pngs.weigh = maxPNGs, func(b []byte) int { return len(b) }
+}
 
 // A Work is a mark on the table: its master read, its versions made, its
 // files planned. It never changes; another decision gives another Work.
@@ -34,14 +44,16 @@ type Work struct {
 	Mark      *Mark
 	Decisions Decisions
 	Recipe    *recipe.Recipe
+	Source    string // names the master with its mends and fonts
 	Plan      *kit.Plan
 	Tones     []preflight.Tone
 	Stop      string // why no kit can be made, or ""
 
 	tones   map[string][]preflight.Tone // by version
+	looks   map[string]string           // by version: names how it looks
 	standIn func() (*intake.Master, error)
-	weights func() []Weight
-	pngs    *pngCache
+	shelf   *shelf
+	behind  *sync.Once // starts the weighing in the background
 }
 
 // Work returns the mark on the table.
@@ -58,32 +70,20 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	if w := s.works.get(name); w != nil {
+	if w, ok := s.shelf.works.get(name); ok {
 		c := *w
 		c.Mark = m // kits and jobs move on while the art stays
 		return &c, nil
 	}
-	data, err := s.Bytes(ctx, m.Master)
+	src, err := s.source(ctx, m, d)
 	if err != nil {
 		return nil, err
 	}
-	set, err := s.fontSet(ctx, m.fonts)
-	if err != nil {
+	w := &Work{Name: name, Mark: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, shelf: &s.shelf, behind: new(sync.Once)}
+	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand(), r); err != nil {
 		return nil, err
 	}
-	opt := intake.Options{Fonts: set, Mends: d.Mends}
-	read, err := intake.Read(ctx, data, opt)
-	if err != nil {
-		return nil, fmt.Errorf("the master cannot be read: %w", err)
-	}
-	w := &Work{Name: name, Mark: m, Decisions: d, Recipe: r, pngs: &s.works.pngs}
-	if w.Plan, err = kit.PlanFor(ctx, read, m.Brand(), r); err != nil {
-		return nil, err
-	}
-	if w.Tones, err = preflight.Tones(ctx, read.Drawing); err != nil {
-		return nil, err
-	}
-	w.tones = map[string][]preflight.Tone{}
+	w.tones, w.looks = map[string][]preflight.Tone{}, map[string]string{}
 	for _, v := range w.Plan.Versions {
 		t := w.Tones
 		if v.Drawing != nil && v.Spec.Treatment != version.AsDrawn {
@@ -92,19 +92,31 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 			}
 		}
 		w.tones[v.Spec.Name] = t
+		if w.looks[v.Spec.Name], err = w.lookOf(v.Spec); err != nil {
+			return nil, err
+		}
 	}
 	if f, stop := w.Plan.Findings.Stopping(); stop {
 		w.Stop = f.Message
 	} else if len(w.Plan.Files) == 0 {
 		w.Stop = "the recipe leaves no file to make"
 	}
-	w.standIn = sync.OnceValues(func() (*intake.Master, error) {
-		opt.StandIn = standInFamily
-		return intake.Read(context.WithoutCancel(ctx), data, opt)
-	})
-	w.weights = sync.OnceValue(func() []Weight { return w.weigh(context.WithoutCancel(ctx)) })
-	s.works.put(name, w)
+	w = s.shelf.works.put(name, w)
+	s.shelf.seen.put(w.Source, w)
+	for _, look := range w.looks {
+		s.shelf.seen.put(look, w)
+	}
 	return w, nil
+}
+
+// Seen returns a work of a mark from which pictures of this name can be drawn,
+// if one is at hand: its Source, or the Look of a version. It asks no database.
+func (s *Studio) Seen(mark int64, name string) (*Work, bool) {
+	w, ok := s.shelf.seen.get(name)
+	if !ok || w.Mark.ID != mark {
+		return nil, false
+	}
+	return w, true
 }
 
 // Warm puts the marks on the table that the desk will show, so that its first
@@ -123,6 +135,14 @@ func (s *Studio) Warm(ctx context.Context) {
 		}
 	}
 }
+
+// lookOf names how a version looks: equal names, equal pictures.
+func (w *Work) lookOf(s version.Spec) (string, error) {
+	return hashOf(w.Source, s, w.Plan.FrameOf(s.Name))
+}
+
+// Look names how a version looks; it changes when the pictures of it do.
+func (w *Work) Look(version string) string { return w.looks[version] }
 
 // Version returns a version by name.
 func (w *Work) Version(name string) (*version.Version, bool) {
@@ -172,224 +192,4 @@ func (w *Work) Ground(key string) (Ground, bool) {
 		}
 	}
 	return Ground{}, false
-}
-
-// Preview draws a version in the middle of width × height px of a ground. The
-// picture is the engine's own output, ground and all.
-func (w *Work) Preview(ctx context.Context, name string, width, height int, g Ground) ([]byte, error) {
-	v, ok := w.Version(name)
-	if !ok || v.Drawing == nil {
-		return nil, ErrNotFound
-	}
-	f := w.Plan.Frame.Box
-	box := frame.Around(f.Grow(f.Long()*0.06), float64(width), float64(height), "")
-	if !g.Photo {
-		return w.picture(ctx, "v:"+name, v.Drawing, box, width, height, &g.Colour)
-	}
-	d := *v.Drawing
-	img := photo()
-	// The photograph fills the box as a page is filled: cut, not squeezed.
-	b := frame.Around(geom.Rect{X1: 1, Y1: 1}, float64(img.Rect.Dx()), float64(img.Rect.Dy()), "")
-	k := max(box.W()/b.W(), box.H()/b.H())
-	to := geom.Affine{A: b.W() * k, D: b.H() * k, E: box.Centre().X - b.W()*k/2, F: box.Centre().Y - b.H()*k/2}
-	d.Nodes = append([]drawing.Node{&drawing.Picture{Image: img, To: to, Alpha: 1}}, d.Nodes...)
-	return w.picture(ctx, "photo:"+name, &d, box, width, height, nil)
-}
-
-// Tag draws the first version on white for the desk.
-func (w *Work) Tag(ctx context.Context, width, height int) ([]byte, error) {
-	return w.Preview(ctx, w.Plan.Versions[0].Spec.Name, width, height, Ground{Colour: colour.White})
-}
-
-// Whole draws the master with its whole page.
-func (w *Work) Whole(ctx context.Context, width, height int) ([]byte, error) {
-	return w.picture(ctx, "whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
-}
-
-// standInFamily is set instead of a missing font, for looking only.
-const standInFamily = "Hanken Grotesk"
-
-// StandIn draws the master with its whole page, text without its font set in
-// another one: it shows where the text is, not how it looks.
-func (w *Work) StandIn(ctx context.Context, width, height int) ([]byte, error) {
-	m, err := w.standIn()
-	if err != nil {
-		return nil, err
-	}
-	return w.picture(ctx, "stand-in", m.Drawing, m.Drawing.Page, width, height, nil)
-}
-
-// Tone draws the master with one colour in its own and all others faint.
-func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
-	if n < 0 || n >= len(w.Tones) {
-		return nil, ErrNotFound
-	}
-	t := w.Tones[n]
-	d := w.Plan.Master.Drawing.Map(func(x drawing.Node) drawing.Node {
-		s, ok := x.(*drawing.Shape)
-		if !ok {
-			return x
-		}
-		switch p := s.Paint.(type) {
-		case drawing.Solid:
-			if !t.Gradient && p.Colour == t.Colour {
-				return x
-			}
-		case *drawing.Gradient:
-			if t.Gradient && colour.Screen(p.Mean()) == t.Colour {
-				return x
-			}
-		}
-		c := *s
-		c.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(0xc4, 0xc4, 0xc3)), Alpha: 1}
-		return &c
-	})
-	return w.picture(ctx, fmt.Sprintf("tone:%d", n), d, w.Plan.Master.Drawing.Page, width, height, nil)
-}
-
-// picture draws d through box into the largest size that fits.
-func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
-	k := min(float64(width)/box.W(), float64(height)/box.H())
-	pw, ph := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
-	key := fmt.Sprintf("%s|%s|%dx%d|%v", w.Name, what, pw, ph, ground)
-	if ground != nil {
-		key = fmt.Sprintf("%s|%s|%dx%d|%s", w.Name, what, pw, ph, ground.Hex())
-	}
-	if b := w.pngs.get(key); b != nil {
-		return b, nil
-	}
-	img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
-	if err != nil {
-		return nil, err
-	}
-	b, err := png.Encode(img, png.Options{})
-	if err != nil {
-		return nil, err
-	}
-	w.pngs.put(key, b)
-	return b, nil
-}
-
-// Stands is the contrast with which a version stands on a ground: the best
-// that any colour covering a sixth of it or more reaches, as one strong
-// colour is enough to be seen.
-func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
-	v, ok := w.Version(name)
-	if !ok || v.Drawing == nil {
-		return 0, ErrNotFound
-	}
-	if v.Drawing.Has().Pictures { // the mean of what is opaque
-		c, err := w.mean(ctx, v.Drawing)
-		return colour.Contrast(c, ground), err
-	}
-	best := 1.0
-	for _, t := range w.tones[name] {
-		if t.Share >= 1.0/6 {
-			best = max(best, colour.Contrast(t.Colour.RGB, ground))
-		}
-	}
-	return best, nil
-}
-
-func (w *Work) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {
-	img, err := raster.Render(ctx, d, raster.Fit(w.Plan.Frame.Box, 64, 64), 64, 64, raster.Options{})
-	if err != nil {
-		return colour.RGB{}, err
-	}
-	return meanOf(img), nil
-}
-
-func meanOf(img *image.NRGBA) colour.RGB {
-	var s [4]float64
-	for i := 0; i < len(img.Pix); i += 4 {
-		a := float64(img.Pix[i+3])
-		for c := range 3 {
-			s[c] += a * float64(img.Pix[i+c]) / 255
-		}
-		s[3] += a
-	}
-	if s[3] == 0 {
-		return colour.White
-	}
-	return colour.RGB{R: s[0] / s[3], G: s[1] / s[3], B: s[2] / s[3]}
-}
-
-// workCache keeps the works last used.
-type workCache struct {
-	mu    sync.Mutex
-	order list.List // of *Work, newest first
-	index map[string]*list.Element
-	pngs  pngCache
-}
-
-func (c *workCache) get(name string) *Work {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	e, ok := c.index[name]
-	if !ok {
-		return nil
-	}
-	c.order.MoveToFront(e)
-	return e.Value.(*Work)
-}
-
-func (c *workCache) put(name string, w *Work) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.index == nil {
-		c.index = map[string]*list.Element{}
-	}
-	if _, ok := c.index[name]; ok {
-		return
-	}
-	c.index[name] = c.order.PushFront(w)
-	for c.order.Len() > maxWorks {
-		last := c.order.Back()
-		delete(c.index, last.Value.(*Work).Name)
-		c.order.Remove(last)
-	}
-}
-
-// pngCache keeps the previews last used, up to a weight.
-type pngCache struct {
-	mu    sync.Mutex
-	order list.List // of keyed
-	index map[string]*list.Element
-	bytes int
-}
-
-type keyed struct {
-	key  string
-	data []byte
-}
-
-func (c *pngCache) get(key string) []byte {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	e, ok := c.index[key]
-	if !ok {
-		return nil
-	}
-	c.order.MoveToFront(e)
-	return e.Value.(keyed).data
-}
-
-func (c *pngCache) put(key string, data []byte) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.index == nil {
-		c.index = map[string]*list.Element{}
-	}
-	if _, ok := c.index[key]; ok {
-		return
-	}
-	c.index[key] = c.order.PushFront(keyed{key, data})
-	c.bytes += len(data)
-	for c.bytes > maxPNGs && c.order.Len() > 1 {
-		last := c.order.Back()
-		k := last.Value.(keyed)
-		c.bytes -= len(k.data)
-		delete(c.index, k.key)
-		c.order.Remove(last)
-	}
 }

@@ -88,7 +88,7 @@ func (s *Server) mend(c *gin.Context) {
 	if !take {
 		words = "the backing was put back"
 	}
-	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) {
+	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) error {
 		var rest []intake.Mend
 		for _, m := range d.Mends {
 			if m != what {
@@ -99,6 +99,7 @@ func (s *Server) mend(c *gin.Context) {
 			rest = append(rest, what)
 		}
 		d.Mends = rest
+		return nil
 	})
 	if err != nil {
 		s.again(c, "master", err, nil)
@@ -115,11 +116,12 @@ func (s *Server) chooseRecipe(c *gin.Context) {
 		return
 	}
 	name, margin := c.PostForm("recipe"), strings.TrimSpace(c.PostForm("margin"))
-	err = s.studio.Decide(c.Request.Context(), n, fmt.Sprintf("recipe %s, room %s", name, margin), func(d *studio.Decisions) {
+	err = s.studio.Decide(c.Request.Context(), n, fmt.Sprintf("recipe %s, room %s", name, margin), func(d *studio.Decisions) error {
 		if name != d.Recipe && !(d.Recipe == "" && name == "standard") {
 			margin = "" // each recipe brings its own room
 		}
 		d.Recipe, d.Margin = name, margin
+		return nil
 	})
 	if err != nil {
 		s.again(c, "files", err, map[string]string{"recipe": name, "margin": margin})

@@ -24,13 +24,25 @@ func (s *Server) picture(c *gin.Context, data []byte, err error) {
 	c.Data(http.StatusOK, "image/png", data)
 }
 
+// pictured puts the mark of the address on the table to draw a picture of it.
+func (s *Server) pictured(c *gin.Context) (*studio.Work, error) {
+	n, err := id(c, "id")
+	if err != nil {
+		return nil, err
+	}
+	if w, ok := s.studio.Seen(n, c.Query("k")); ok {
+		return w, nil
+	}
+	return s.work(c)
+}
+
 // size is the size asked for, in px.
 func size(c *gin.Context) (w, h int) {
 	return number(c, "w", 640, 16, 2400), number(c, "h", 480, 16, 2400)
 }
 
 func (s *Server) tag(c *gin.Context) {
-	w, err := s.work(c)
+	w, err := s.pictured(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -40,8 +52,18 @@ func (s *Server) tag(c *gin.Context) {
 	s.picture(c, b, err)
 }
 
-func (s *Server) whole(c *gin.Context) {
+// weight says what the files of the recipe weigh together, once it is known.
+func (s *Server) weight(c *gin.Context) {
 	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.String(http.StatusOK, total(w.Weights()))
+}
+
+func (s *Server) whole(c *gin.Context) {
+	w, err := s.pictured(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -56,7 +78,7 @@ func (s *Server) whole(c *gin.Context) {
 }
 
 func (s *Server) tone(c *gin.Context) {
-	w, err := s.work(c)
+	w, err := s.pictured(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -73,7 +95,7 @@ func (s *Server) tone(c *gin.Context) {
 
 // cell is a version on a ground.
 func (s *Server) cell(c *gin.Context) {
-	w, err := s.work(c)
+	w, err := s.pictured(c)
 	if err != nil {
 		s.fail(c, err)
 		return

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -16,7 +15,6 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
-	"dyekit/core/version"
 	"dyekit/studio"
 )
 
@@ -62,7 +60,7 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 	case "inks":
 		page = newInksPage(d)
 	case "versions":
-		page, err = newWallPage(c.Request.Context(), d, c.Query("v"), c.Query("g"))
+		page, err = newWallPage(c, d)
 	case "files":
 		page, err = newFilesPage(d)
 	case "proof":
@@ -176,71 +174,6 @@ func newInksPage(d docket) inksPage {
 
 // graphics is the contrast that WCAG 2.2 asks of graphics.
 const graphics = 3.0
-
-// A cell is a version on a ground.
-type cell struct {
-	Version, Ground string
-	Label           string
-	Falls           string // the contrast, where the version does not stand
-}
-
-type row struct {
-	Version *version.Version
-	Sub     string
-	Cells   []cell
-}
-
-type wallPage struct {
-	D       docket
-	Grounds []studio.Ground
-	Rows    []row
-	Large   *cell
-}
-
-func newWallPage(ctx context.Context, d docket, v, g string) (wallPage, error) {
-	p := wallPage{D: d, Grounds: d.Work.Grounds()}
-	for _, x := range d.Work.Plan.Versions {
-		r := row{Version: x, Sub: describe(x)}
-		if x.Drawing != nil {
-			for _, gr := range p.Grounds {
-				k := cell{Version: x.Spec.Name, Ground: gr.Key, Label: x.Spec.Name + " on " + gr.Name}
-				c, err := d.Work.Stands(ctx, x.Spec.Name, gr.Colour)
-				if err != nil {
-					return p, err
-				}
-				if c < graphics {
-					k.Falls = ratio(c)
-				}
-				r.Cells = append(r.Cells, k)
-				if x.Spec.Name == v && gr.Key == g {
-					p.Large = &k
-				}
-			}
-		}
-		p.Rows = append(p.Rows, r)
-	}
-	return p, nil
-}
-
-// describe says how a version is made.
-func describe(v *version.Version) string {
-	switch {
-	case v.Spec.Treatment == version.AsDrawn:
-		return "as drawn"
-	case v.Spec.Treatment == version.SingleInk && v.Spec.White():
-		return "one ink · paper white"
-	case v.Spec.Treatment == version.SingleInk && v.Spec.Ink.CMYK != nil:
-		k := v.Spec.Ink.CMYK
-		s := "one ink ·"
-		for i, n := range "CMYK" {
-			if k[i] > 0 {
-				s += fmt.Sprintf(" %c %.0f", n, k[i])
-			}
-		}
-		return s
-	}
-	return v.Spec.Treatment
-}
 
 // A line is one planned file in the table.
 type line struct {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"dyekit/core/finding"
+	"dyekit/core/geom"
 	"dyekit/core/kit"
 	"dyekit/studio"
 )
@@ -50,11 +51,7 @@ type docket struct {
 func (s *Server) newDocket(w *studio.Work, here string) docket {
 	m := w.Mark
 	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}}
-	total, exact := studio.Total(w.Weights())
-	d.Weight = kit.Weight(total)
-	if !exact {
-		d.Weight = "about " + d.Weight
-	}
+	d.Weight = total(w.WeightsSoon())
 	next := 1
 	if m.Kit != nil {
 		next = m.Kit.Number + 1
@@ -84,6 +81,18 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		}
 	}
 	return d
+}
+
+// total says what files weigh together, or nothing if that is not known yet.
+func total(ws []studio.Weight) string {
+	bytes, known, exact := studio.Total(ws)
+	switch {
+	case !known:
+		return ""
+	case !exact:
+		return "about " + kit.Weight(bytes)
+	}
+	return kit.Weight(bytes)
 }
 
 // note says in a word or two how a station stands.
@@ -142,6 +151,7 @@ var funcs = template.FuncMap{
 	"round":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"num":      func(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") },
+	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
 	"add":      func(a, b int) int { return a + b },
 	"day":      day,
 	"plural": func(n int, one, many string) string {

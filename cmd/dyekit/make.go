@@ -17,7 +17,6 @@ import (
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
-	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 )
 
@@ -199,6 +198,11 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 	for _, o := range k.Omitted {
 		fmt.Fprintf(w, "left out: %s as %s: %s\n", o.Version, strings.ToUpper(o.Format), o.Reason)
 	}
+	for _, v := range k.Versions {
+		if v.Words != "" {
+			fmt.Fprintf(w, "%s: %s\n", v.Name, v.Words)
+		}
+	}
 	for _, f := range k.Findings {
 		fmt.Fprintf(w, "%s: %s: %s\n", f.Severity, f.Code, f.Message)
 	}
@@ -211,86 +215,6 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 	}
 	_, err := fmt.Fprintf(w, "%s: %d files, %s, all checked, in %s\n", k.Kit, len(k.Files), kit.Weight(total), out)
 	return err
-}
-
-// inspection is what inspect --json prints.
-type inspection struct {
-	Kind     string     `json:"kind"`
-	Width    float64    `json:"width_px"`
-	Height   float64    `json:"height_px"`
-	Art      [4]float64 `json:"art"` // x, y, width, height in px
-	Parts    []string   `json:"parts"`
-	Colours  []tone     `json:"colours"`
-	Findings any        `json:"findings"`
-}
-
-type tone struct {
-	RGB      string     `json:"rgb"`
-	CMYK     [4]float64 `json:"cmyk"`
-	Proposed bool       `json:"cmyk_proposed"`
-	Share    float64    `json:"share"`
-	Gradient bool       `json:"gradient,omitempty"`
-	Parts    []string   `json:"parts,omitempty"`
-}
-
-func inspectCmd() *cobra.Command {
-	var asJSON bool
-	var fontPaths []string
-	c := &cobra.Command{
-		Use:   "inspect MASTER",
-		Short: "Findings, parts, colours and bounds of a master",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			data, _, err := readMaster(args[0])
-			if err != nil {
-				return usage(err)
-			}
-			set, err := loadFonts(fontPaths)
-			if err != nil {
-				return usage(err)
-			}
-			m, err := intake.Read(cmd.Context(), data, intake.Options{Fonts: set})
-			if err != nil {
-				return usage(err)
-			}
-			tones, err := preflight.Tones(cmd.Context(), m.Drawing)
-			if err != nil {
-				return failed(err)
-			}
-			b := m.Drawing.Bounds()
-			in := inspection{
-				Kind: m.Kind, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
-				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(), Findings: m.Findings,
-			}
-			if m.Findings == nil {
-				in.Findings = []any{}
-			}
-			for _, t := range tones {
-				p, proposed := t.Colour.Press()
-				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, proposed, t.Share, t.Gradient, t.Parts})
-			}
-			w := cmd.OutOrStdout()
-			if asJSON {
-				return printJSON(w, in)
-			}
-			fmt.Fprintf(w, "%s, page %.4g × %.4g px, art %.4g × %.4g px\n", in.Kind, in.Width, in.Height, b.W(), b.H())
-			fmt.Fprintf(w, "parts: %s\n", strings.Join(in.Parts, ", "))
-			for _, t := range in.Colours {
-				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3])
-			}
-			for _, f := range m.Findings {
-				parts := ""
-				if len(f.Parts) > 0 {
-					parts = " [" + strings.Join(f.Parts, ", ") + "]"
-				}
-				fmt.Fprintf(w, "%s: %s: %s%s\n", f.Severity, f.Code, f.Message, parts)
-			}
-			return nil
-		},
-	}
-	c.Flags().BoolVar(&asJSON, "json", false, "print as JSON")
-	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	return c
 }
 
 func verifyCmd() *cobra.Command {

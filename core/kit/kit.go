@@ -69,6 +69,7 @@ type Report struct {
 	Files    []File            `json:"files"`
 	Omitted  []recipe.Omission `json:"omitted"`
 	Findings finding.List      `json:"findings"`
+	Versions []version.Summary `json:"versions"`
 	Readers  *outside.Verdict  `json:"readers,omitempty"`
 }
 
@@ -122,15 +123,15 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	return PlanFor(ctx, m, in.Brand, in.Recipe)
+	return PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
 }
 
-// PlanFor is NewPlan for a master that has been read.
-func PlanFor(ctx context.Context, m *intake.Master, brand string, r *recipe.Recipe) (*Plan, error) {
+// PlanFor is NewPlan for a master that has been read, and its art, which may
+// have served other plans.
+func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand string, r *recipe.Recipe) (*Plan, error) {
 	p := &Plan{Master: m, Findings: slices.Clone(m.Findings)}
 	page := m.Drawing.Page
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
-	source := version.NewArt(m.Drawing)
 	for _, s := range r.Versions {
 		v, err := source.Make(ctx, s)
 		if err != nil {
@@ -237,6 +238,9 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 		Omitted:  p.Omitted,
 		Findings: p.Findings,
 	}}
+	for _, v := range p.Versions {
+		k.Versions = append(k.Versions, v.Summary())
+	}
 	if err := j.files(ctx, p.Files, k, in.Progress); err != nil {
 		return nil, err
 	}

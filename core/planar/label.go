@@ -2,6 +2,7 @@ package planar
 
 import (
 	"math/bits"
+	"sync"
 
 	"dyekit/core/geom"
 )
@@ -74,6 +75,10 @@ func (s *Set) turn(ds []delta, sign int32) {
 type Map struct {
 	p     *Plane
 	label []int // of each face
+
+	once    sync.Once
+	regions []Region
+	of      []int32 // the region of each face
 }
 
 // Label calls f once for each face that has an edge, in a fixed order, and

@@ -22,8 +22,14 @@ type Border struct {
 }
 
 // Regions lists the connected areas of the map; region 0 is the outer one,
-// whose area is not counted. of gives the region of each face.
+// whose area is not counted. of gives the region of each face. Neither is to be
+// changed.
 func (m *Map) Regions() (rs []Region, of []int32) {
+	m.once.Do(func() { m.regions, m.of = m.divide() })
+	return m.regions, m.of
+}
+
+func (m *Map) divide() (rs []Region, of []int32) {
 	p := m.p
 	areas := newSets(len(m.label))
 	for e := range p.edges {
@@ -40,11 +46,11 @@ func (m *Map) Regions() (rs []Region, of []int32) {
 		}
 		of[f] = of[r]
 	}
-	type shared struct {
-		a, b   int32
-		length float64
-	}
-	var list []shared
+	type pair struct{ a, b int32 }
+	at := map[pair]int{} // where a pair stands in pairs
+	var pairs []pair
+	var lengths []float64
+	last, lastAt := pair{-1, -1}, 0
 	k := p.grid.k
 	for e := range p.edges {
 		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
@@ -58,16 +64,24 @@ func (m *Map) Regions() (rs []Region, of []int32) {
 		l := geom.Pt(float64(b.x-a.x), float64(b.y-a.y)).Len() / k
 		rs[below].Round += l
 		rs[above].Round += l
-		list = append(list, shared{below, above, l}, shared{above, below, l})
+		if x := (pair{min(below, above), max(below, above)}); x != last {
+			i, known := at[x]
+			if !known {
+				i = len(pairs)
+				at[x] = i
+				pairs, lengths = append(pairs, x), append(lengths, 0)
+			}
+			last, lastAt = x, i
+		}
+		lengths[lastAt] += l
 	}
 	rs[0].Area = 0
-	slices.SortStableFunc(list, func(x, y shared) int { return cmp.Or(cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b)) })
-	for i, s := range list {
-		r := &rs[s.a]
-		if i == 0 || list[i-1].a != s.a || list[i-1].b != s.b {
-			r.Borders = append(r.Borders, Border{Region: int(s.b)})
-		}
-		r.Borders[len(r.Borders)-1].Length += s.length
+	for i, x := range pairs {
+		rs[x.a].Borders = append(rs[x.a].Borders, Border{int(x.b), lengths[i]})
+		rs[x.b].Borders = append(rs[x.b].Borders, Border{int(x.a), lengths[i]})
+	}
+	for i := range rs {
+		slices.SortFunc(rs[i].Borders, func(x, y Border) int { return cmp.Compare(x.Region, y.Region) })
 	}
 	return rs, of
 }
@@ -91,7 +105,7 @@ func (m *Map) Relabel(label func(region int) int) *Map {
 func (m *Map) absorb() {
 	limit := Sliver * m.p.Long()
 	for range 3 {
-		rs, of := m.Regions()
+		rs, of := m.divide()
 		thin := func(i int) bool { return i != 0 && 2*rs[i].Area < limit*rs[i].Round }
 		some := false
 		label := make([]int, len(rs))
@@ -114,6 +128,7 @@ func (m *Map) absorb() {
 			}
 		}
 		if !some {
+			m.once.Do(func() { m.regions, m.of = rs, of })
 			return
 		}
 		for f, r := range of {

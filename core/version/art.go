@@ -209,8 +209,9 @@ func flat(c colour.RGB, alpha float64) tone {
 // A sight tells what is seen on a face.
 type sight struct {
 	in   *planar.Set
-	skip func(l *leaf, tone int) bool // leaves left out
-	top  *leaf                        // the last that painted
+	skip func(l *leaf, tone int) int // the number of a leaf that is left out, or 0
+	top  *leaf                       // the last that painted
+	gone int                         // left out with nothing painted over it, or 0
 	err  error
 }
 
@@ -265,15 +266,18 @@ func (s *sight) leaf(l *leaf, dst *raster.Pixel) {
 	for t < l.cuts && !s.in.Has(l.layer+1+t) {
 		t++
 	}
-	if s.skip != nil && s.skip(l, t) {
-		return
+	if s.skip != nil {
+		if n := s.skip(l, t); n > 0 {
+			s.gone = n
+			return
+		}
 	}
 	p := l.tones[t].pixel
 	if p[3] == 0 {
 		return
 	}
 	dst.Lay(p, 1, drawing.Normal)
-	s.top = l
+	s.top, s.gone = l, 0
 }
 
 func (s *sight) inside(cs []clip) bool {

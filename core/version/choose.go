@@ -159,7 +159,7 @@ func (r *reading) explain(free []int) {
 		}
 		word := "the bare page"
 		if other > 0 {
-			word = r.name(other)
+			word = r.classes[other-1].Word
 		}
 		where := "lies beside"
 		if r.length[l][0] < 0.01*(sum+r.length[l][0]) {
@@ -178,17 +178,6 @@ func (r *reading) explain(free []int) {
 			c.Why = fmt.Sprintf("it melts with %s, but its edge to the page is worth more", word)
 		}
 	}
-}
-
-// name is a colour's word, with its value where two colours share the word.
-func (r *reading) name(l int) string {
-	c := r.classes[l-1].Colour
-	for i := range r.classes {
-		if i != l-1 && r.classes[i].Colour.Word() == c.Word() {
-			return c.Word() + " " + c.Hex()
-		}
-	}
-	return c.Word()
 }
 
 // keepLight reads the light as ink and the dark as the ground showing: at the

@@ -1,6 +1,7 @@
 package version
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -52,6 +53,12 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 		}
 		return err
 	}
+	for _, c := range slices.Concat(r.classes, r.omitted) {
+		v.Readings = append(v.Readings, c.Reading)
+	}
+	slices.SortStableFunc(v.Readings, func(a, b Reading) int {
+		return cmp.Or(cmp.Compare(a.Colour.Lab().L, b.Colour.Lab().L), cmp.Compare(a.Colour.Hex(), b.Colour.Hex()))
+	})
 	plots, err := r.plots(ctx, s)
 	if err != nil {
 		return err
@@ -76,12 +83,6 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	v.Drawing = with(a.Drawing, nodes...)
 	v.Lost, v.Places = r.lost(), r.places()
 	v.Findings = append(v.Findings, a.findings...)
-	for _, c := range r.classes {
-		v.Readings = append(v.Readings, c.Reading)
-	}
-	for _, c := range r.omitted {
-		v.Readings = append(v.Readings, c.Reading)
-	}
 	v.Curves[0] = a.pieces
 	for _, n := range nodes {
 		n.(*drawing.Shape).Path.Each(func(geom.Curve, bool) { v.Curves[1]++ })

@@ -34,13 +34,14 @@ const (
 // A Reading says what one colour of the master becomes, and why.
 type Reading struct {
 	Colour colour.RGB // as seen on white
+	Word   string     // that names it, with its value where two share a word
 	As     string
 	Tint   float64 // percent of the ink, for tints
 	Why    string
 	Share  float64   // of the painted area, 0 to 1
 	Parts  []string  // whose colour this is
 	Said   bool      // by a person
-	Region geom.Path // where it is, in page units; empty for what is left out
+	Region geom.Path // where it is seen, in page units
 }
 
 // A class is a colour on its way to a reading. Label 0 of the map is the bare
@@ -50,6 +51,7 @@ type class struct {
 	lab     colour.Lab
 	white   bool // paper white
 	nothing bool // paper white with only the bare page around it
+	backing bool // left out as the white rectangle behind the art
 	area    float64
 	fixed   bool
 }
@@ -81,6 +83,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 	}
 	r.settleWhite()
 	r.measure()
+	r.words()
 	switch {
 	case s.Treatment == Tints:
 		r.tint(s)
@@ -100,7 +103,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 // label gives every face the colour seen there.
 func (a *Art) label(r *reading, overrides []Override) error {
 	omitted := map[colour.RGB]int{}
-	s := sight{skip: func(l *leaf, t int) bool {
+	s := sight{skip: func(l *leaf, t int) int {
 		o, said := byPart(overrides, l.part)
 		if !said {
 			o, said = byColour(overrides, l.tones[t].seen)
@@ -110,17 +113,18 @@ func (a *Art) label(r *reading, overrides []Override) error {
 		if !said && l.backing && l.tones[t].seen.NearWhite() {
 			omit, why = true, "it is the white rectangle behind the art"
 		}
-		if omit {
-			c := l.tones[t].seen
-			i, known := omitted[c]
-			if !known {
-				i = len(r.omitted)
-				omitted[c] = i
-				r.omitted = append(r.omitted, class{Reading: Reading{Colour: c, As: AsOmit, Why: why, Said: said}})
-			}
-			r.omitted[i].part(l.part)
+		if !omit {
+			return 0
 		}
-		return omit
+		c := l.tones[t].seen
+		n, known := omitted[c]
+		if !known {
+			r.omitted = append(r.omitted, class{Reading: Reading{Colour: c, As: AsOmit, Why: why, Said: said}, backing: !said})
+			n = len(r.omitted)
+			omitted[c] = n
+		}
+		r.omitted[n-1].part(l.part)
+		return n
 	}}
 	// Exact colours first: most faces show one that was seen before.
 	type key struct {
@@ -158,6 +162,17 @@ func (a *Art) label(r *reading, overrides []Override) error {
 	}
 	if len(r.classes) > MaxColours {
 		return fmt.Errorf("%w: it shows more than %d colours", errRefused, MaxColours)
+	}
+	if len(r.omitted) > 0 {
+		gone := a.plane.Label(func(in *planar.Set) int {
+			s.in, s.gone = in, 0
+			var p raster.Pixel
+			s.draw(a.nodes, &p)
+			return s.gone
+		})
+		for i := range r.omitted {
+			r.omitted[i].Region = gone.Path(func(l int) bool { return l == i+1 })
+		}
 	}
 	return nil
 }
@@ -389,7 +404,7 @@ func (r *reading) places() []Place {
 		long += p.Length
 		ps = append(ps, p)
 	})
-	ps = gather(ps, r.m.Long()/50)
+	ps = gather(ps, r.m.Long()/25)
 	slices.SortStableFunc(ps, func(a, b Place) int { return cmp.Compare(b.Length, a.Length) })
 	return ps[:min(len(ps), maxPlaces)]
 }

@@ -157,7 +157,7 @@ func (s Spec) White() bool {
 type Version struct {
 	Spec     Spec
 	Drawing  *drawing.Drawing // nil if Refused
-	Readings []Reading        // of one-ink versions, in order of painting
+	Readings []Reading        // of one-ink versions, from dark to light
 	Lost     float64          // share of the visible borders that melt, 0 to 1
 	Places   []Place          // where they melt
 	Curves   [2]int           // in the master and in the version

@@ -1,0 +1,186 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export/png"
+	"dyekit/core/frame"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+)
+
+// Preview draws a version in the middle of width × height px of a ground. The
+// picture is the engine's own output, ground and all.
+func (w *Work) Preview(ctx context.Context, name string, width, height int, g Ground) ([]byte, error) {
+	v, ok := w.Version(name)
+	if !ok || v.Drawing == nil {
+		return nil, ErrNotFound
+	}
+	box := w.Window(name, width, height)
+	if !g.Photo {
+		return w.picture(ctx, w.looks[name], v.Drawing, box, width, height, &g.Colour)
+	}
+	d := *v.Drawing
+	img := photo()
+	// The photograph fills the box as a page is filled: cut, not squeezed.
+	b := frame.Around(geom.Rect{X1: 1, Y1: 1}, float64(img.Rect.Dx()), float64(img.Rect.Dy()), "")
+	k := max(box.W()/b.W(), box.H()/b.H())
+	to := geom.Affine{A: b.W() * k, D: b.H() * k, E: box.Centre().X - b.W()*k/2, F: box.Centre().Y - b.H()*k/2}
+	d.Nodes = append([]drawing.Node{&drawing.Picture{Image: img, To: to, Alpha: 1}}, d.Nodes...)
+	return w.picture(ctx, w.looks[name]+" photo", &d, box, width, height, nil)
+}
+
+// Window is what a preview shows, in page units: the frame of the version and a
+// little more.
+func (w *Work) Window(name string, width, height int) geom.Rect {
+	f := w.Plan.FrameOf(name).Box
+	return frame.Around(f.Grow(f.Long()*0.06), float64(width), float64(height), "")
+}
+
+// Tag draws the first version on white for the desk.
+func (w *Work) Tag(ctx context.Context, width, height int) ([]byte, error) {
+	return w.Preview(ctx, w.Plan.Versions[0].Spec.Name, width, height, Ground{Colour: colour.White})
+}
+
+// Whole draws the master with its whole page.
+func (w *Work) Whole(ctx context.Context, width, height int) ([]byte, error) {
+	return w.picture(ctx, w.Source+" whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
+}
+
+// standInFamily is set instead of a missing font, for looking only.
+const standInFamily = "Hanken Grotesk"
+
+// StandIn draws the master with its whole page, text without its font set in
+// another one: it shows where the text is, not how it looks.
+func (w *Work) StandIn(ctx context.Context, width, height int) ([]byte, error) {
+	m, err := w.standIn()
+	if err != nil {
+		return nil, err
+	}
+	return w.picture(ctx, w.Source+" stand-in", m.Drawing, m.Drawing.Page, width, height, nil)
+}
+
+// Tone draws the master with one colour in its own and all others faint.
+func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
+	if n < 0 || n >= len(w.Tones) {
+		return nil, ErrNotFound
+	}
+	t := w.Tones[n]
+	d := w.Plan.Master.Drawing.Map(func(x drawing.Node) drawing.Node {
+		s, ok := x.(*drawing.Shape)
+		if !ok {
+			return x
+		}
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			if !t.Gradient && p.Colour == t.Colour {
+				return x
+			}
+		case *drawing.Gradient:
+			if t.Gradient && colour.Screen(p.Mean()) == t.Colour {
+				return x
+			}
+		}
+		c := *s
+		c.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(0xc4, 0xc4, 0xc3)), Alpha: 1}
+		return &c
+	})
+	return w.picture(ctx, fmt.Sprintf("%s tone %d", w.Source, n), d, w.Plan.Master.Drawing.Page, width, height, nil)
+}
+
+// What lights up keeps its colour and gets an edge in woad; a veil in the grey
+// of the page lies over all else.
+var (
+	woad = colour.FromBytes(0x2c, 0x52, 0x82)
+	veil = colour.FromBytes(0xd2, 0xd2, 0xd1)
+)
+
+// Light draws where a version reads its n-th colour, to be laid over a preview
+// of the same size.
+func (w *Work) Light(ctx context.Context, name string, n, width, height int) ([]byte, error) {
+	v, ok := w.Version(name)
+	if !ok || n < 0 || n >= len(v.Readings) {
+		return nil, ErrNotFound
+	}
+	r := v.Readings[n]
+	box := w.Window(name, width, height)
+	edge := r.Region.Stroke(geom.Pen{Width: box.W() / 150, Join: geom.RoundJoin}, box.W()/2000)
+	d := &drawing.Drawing{Page: box, Nodes: []drawing.Node{
+		&drawing.Shape{Path: geom.Box(box), Paint: drawing.Solid{Colour: colour.Screen(veil), Alpha: 0.85}},
+		&drawing.Shape{Path: edge, Paint: drawing.Solid{Colour: colour.Screen(woad), Alpha: 1}},
+		&drawing.Shape{Path: r.Region, Paint: drawing.Solid{Colour: colour.Screen(r.Colour), Alpha: 1}},
+	}}
+	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)
+}
+
+// picture draws d through box into the largest size that fits. What names the
+// drawing, for what is kept.
+func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
+	k := min(float64(width)/box.W(), float64(height)/box.H())
+	pw, ph := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
+	key := fmt.Sprintf("%s %d×%d", what, pw, ph)
+	if ground != nil {
+		key += " on " + ground.Hex()
+	}
+	if b, ok := w.shelf.pngs.get(key); ok {
+		return b, nil
+	}
+	img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
+	if err != nil {
+		return nil, err
+	}
+	b, err := png.Encode(img, png.Options{})
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.pngs.put(key, b), nil
+}
+
+// Stands is the contrast with which a version stands on a ground: the best
+// that any colour covering a sixth of it or more reaches, as one strong
+// colour is enough to be seen.
+func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
+	v, ok := w.Version(name)
+	if !ok || v.Drawing == nil {
+		return 0, ErrNotFound
+	}
+	if v.Drawing.Has().Pictures { // the mean of what is opaque
+		c, err := w.mean(ctx, v.Drawing)
+		return colour.Contrast(c, ground), err
+	}
+	best := 1.0
+	for _, t := range w.tones[name] {
+		if t.Share >= 1.0/6 {
+			best = max(best, colour.Contrast(t.Colour.RGB, ground))
+		}
+	}
+	return best, nil
+}
+
+func (w *Work) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {
+	img, err := raster.Render(ctx, d, raster.Fit(w.Plan.Frame.Box, 64, 64), 64, 64, raster.Options{})
+	if err != nil {
+		return colour.RGB{}, err
+	}
+	return meanOf(img), nil
+}
+
+func meanOf(img *image.NRGBA) colour.RGB {
+	var s [4]float64
+	for i := 0; i < len(img.Pix); i += 4 {
+		a := float64(img.Pix[i+3])
+		for c := range 3 {
+			s[c] += a * float64(img.Pix[i+c]) / 255
+		}
+		s[3] += a
+	}
+	if s[3] == 0 {
+		return colour.White
+	}
+	return colour.RGB{R: s[0] / s[3], G: s[1] / s[3], B: s[2] / s[3]}
+}

@@ -1,0 +1,55 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"sync"
+
+	"dyekit/core/intake"
+	"dyekit/core/preflight"
+	"dyekit/core/version"
+)
+
+// A source is a master as it was read, with its mends done: all that works of
+// a mark have in common which differ in recipe and readings. A changed reading
+// only labels the faces of its art anew.
+type source struct {
+	name    string
+	master  *intake.Master
+	art     *version.Art
+	tones   []preflight.Tone
+	standIn func() (*intake.Master, error) // text without its font in another
+}
+
+// source reads the master of a mark, unless that has been done.
+func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, error) {
+	name, err := hashOf(m.Master.Hash.String(), d.Mends, m.fonts)
+	if err != nil {
+		return nil, err
+	}
+	if src, ok := s.shelf.sources.get(name); ok {
+		return src, nil
+	}
+	data, err := s.Bytes(ctx, m.Master)
+	if err != nil {
+		return nil, err
+	}
+	set, err := s.fontSet(ctx, m.fonts)
+	if err != nil {
+		return nil, err
+	}
+	opt := intake.Options{Fonts: set, Mends: d.Mends}
+	src := &source{name: name}
+	if src.master, err = intake.Read(ctx, data, opt); err != nil {
+		return nil, fmt.Errorf("the master cannot be read: %w", err)
+	}
+	if src.tones, err = preflight.Tones(ctx, src.master.Drawing); err != nil {
+		return nil, err
+	}
+	src.art = version.NewArt(src.master.Drawing)
+	src.standIn = sync.OnceValues(func() (*intake.Master, error) {
+		opt.StandIn = standInFamily
+		return intake.Read(context.WithoutCancel(ctx), data, opt)
+	})
+	return s.shelf.sources.put(name, src), nil
+}

@@ -1,0 +1,284 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/colour"
+	"dyekit/core/geom"
+	"dyekit/core/version"
+	"dyekit/studio"
+)
+
+// Sizes of the wall's pictures in CSS px; they are drawn at twice that.
+const (
+	cellW, cellH   = 168, 128
+	largeW, largeH = 840, 540
+)
+
+// A cell is a version on a ground.
+type cell struct {
+	Version, Ground string
+	Label           string
+	Falls           string // the contrast, where the version does not stand
+}
+
+type row struct {
+	Version     *version.Version
+	Sub         string
+	Cells       []cell
+	Look        string
+	Chips       []chip
+	Words       string      // the reading in a sentence
+	Rings       []geom.Rect // where detail is lost, in page units
+	View, Large string      // viewBoxes of a cell and of the large picture
+	Lit         int         // the chip whose places are lit, or -1
+	Said        bool        // whether a person spoke
+	Others      bool        // whether other versions are read in one ink too
+}
+
+// A chip is a colour of the mark and what one ink makes of it.
+type chip struct {
+	version.Reading
+	ID   string
+	Part string // to speak of, instead of a colour that another chip has too
+	Ways []way
+	Tint string // in the field
+}
+
+// A way is one of the words a chip can have.
+type way struct {
+	As, Name string
+	On       bool
+}
+
+type wallPage struct {
+	D       docket
+	Grounds []studio.Ground
+	Rows    []row
+	Large   *cell
+	Look    string // of the large one
+}
+
+func newWallPage(c *gin.Context, d docket) (wallPage, error) {
+	p := wallPage{D: d, Grounds: d.Work.Grounds()}
+	oneInk := 0
+	for _, x := range d.Work.Plan.Versions {
+		if x.Spec.OneInk() {
+			oneInk++
+		}
+	}
+	for _, x := range d.Work.Plan.Versions {
+		name := x.Spec.Name
+		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1}
+		r.View, r.Large = viewBox(d.Work.Window(name, cellW, cellH)), viewBox(d.Work.Window(name, largeW, largeH))
+		if x.Drawing != nil {
+			for _, gr := range p.Grounds {
+				k := cell{Version: name, Ground: gr.Key, Label: name + " on " + gr.Name}
+				stands, err := d.Work.Stands(c.Request.Context(), name, gr.Colour)
+				if err != nil {
+					return p, err
+				}
+				if stands < graphics {
+					k.Falls = ratio(stands)
+				}
+				r.Cells = append(r.Cells, k)
+				if name == c.Query("v") && gr.Key == c.Query("g") {
+					p.Large, p.Look = &k, r.Look
+				}
+			}
+		}
+		r.read(x, d.Work.Plan.FrameOf(name).Box)
+		if n, err := strconv.Atoi(c.Query("light")); err == nil && name == c.Query("v") && n >= 0 && n < len(r.Chips) {
+			r.Lit = n
+		}
+		p.Rows = append(p.Rows, r)
+	}
+	return p, nil
+}
+
+// read fills in what one ink made of the colours.
+func (r *row) read(v *version.Version, frame geom.Rect) {
+	if len(v.Readings) == 0 {
+		return
+	}
+	r.Words = sentence(v.Words())
+	for i, x := range v.Readings {
+		k := chip{Reading: x, Tint: "50", ID: "reads-" + v.Spec.Name + "-" + x.Colour.Hex()[1:]}
+		if twin := twinOf(v.Readings, i); twin >= 0 {
+			if twin < i {
+				k.ID += "-2"
+			}
+			if len(x.Parts) == 1 && !slices.Contains(v.Readings[twin].Parts, x.Parts[0]) {
+				k.Part = x.Parts[0]
+			}
+		}
+		if x.As == version.AsTint && x.Tint > 0 {
+			k.Tint = fmt.Sprintf("%.0f", x.Tint)
+		}
+		for _, w := range []way{{As: version.AsInk, Name: "ink"}, {As: version.AsPaper, Name: "paper"}, {As: version.AsOmit, Name: "leave out"}} {
+			w.On = w.As == x.As
+			k.Ways = append(k.Ways, w)
+		}
+		r.Chips = append(r.Chips, k)
+	}
+	least := frame.Long() / 40 // a ring smaller than that is not seen
+	for _, x := range v.Places {
+		b := x.Box.Grow(least / 2)
+		r.Rings = append(r.Rings, b.Grow(max(0, least-b.Long()/2)))
+	}
+}
+
+// twinOf is another reading of the same colour, or -1: white that is paper and
+// the white of a backing.
+func twinOf(rs []version.Reading, i int) int {
+	for j := range rs {
+		if j != i && rs[j].Colour.Hex() == rs[i].Colour.Hex() {
+			return j
+		}
+	}
+	return -1
+}
+
+func viewBox(r geom.Rect) string {
+	return fmt.Sprintf("%.6g %.6g %.6g %.6g", r.X0, r.Y0, r.W(), r.H())
+}
+
+// describe says how a version is made.
+func describe(v *version.Version) string {
+	s := v.Spec
+	var words []string
+	add := func(format string, args ...any) { words = append(words, fmt.Sprintf(format, args...)) }
+	switch {
+	case !s.OneInk():
+		add("as drawn")
+	case s.Treatment == version.Tints:
+		add("tints of one ink")
+	default:
+		add("one ink")
+	}
+	if k := s.Ink; k != nil {
+		switch {
+		case k.White():
+			add("paper white")
+		case k.Spot != "":
+			add("%s", k.Spot)
+		case k.CMYK != nil:
+			var build []string
+			for i, n := range "CMYK" {
+				if k.CMYK[i] > 0 {
+					build = append(build, fmt.Sprintf("%c %.0f", n, k.CMYK[i]))
+				}
+			}
+			add("%s", strings.Join(build, " "))
+		default:
+			add("%s", k.Name)
+		}
+	}
+	if s.Reversed == version.KeepLight {
+		add("light stays light")
+	}
+	if s.Gap != "" {
+		add("%s apart", s.Gap)
+	}
+	if s.Outline != nil {
+		add("%s line round it", s.Outline.Width)
+	}
+	switch b := s.Backing; {
+	case b != nil && b.Knockout:
+		add("cut out of a %s", shapeOf(b))
+	case b != nil:
+		add("on a %s", shapeOf(b))
+	}
+	if s.Opacity > 0 && s.Opacity < 1 {
+		add("%.0f %% opaque", s.Opacity*100)
+	}
+	return strings.Join(words, " · ")
+}
+
+func shapeOf(b *version.Backing) string {
+	switch b.Shape {
+	case version.Circle:
+		return "circle"
+	case version.Rounded:
+		return "rounded rectangle"
+	}
+	return "rectangle"
+}
+
+// light is where a version reads a colour, to be laid over its previews.
+func (s *Server) light(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	n, err := strconv.Atoi(strings.TrimSuffix(c.Param("n"), ".png"))
+	if err != nil {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Light(c.Request.Context(), c.Param("version"), n, pw, ph)
+	s.picture(c, b, err)
+}
+
+// reading changes what a version reads a colour as, or gives all versions in
+// one ink the words said of this one.
+func (s *Server) reading(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	name := c.PostForm("version")
+	var what string
+	var change func(*studio.Decisions) error
+	if c.PostForm("all") != "" {
+		what = fmt.Sprintf("all in one ink read as %s", name)
+		change = func(d *studio.Decisions) error { return d.SayAll(name) }
+	} else {
+		o := version.Override{Part: c.PostForm("part"), As: c.PostForm("as")}
+		subject := o.Part
+		if o.Part == "" {
+			o.Colour = c.PostForm("colour")
+			rgb, bad := colour.ParseHex(o.Colour)
+			if bad != nil {
+				err = &studio.InputError{Field: "reading", Message: bad.Error()}
+			}
+			subject = rgb.Word()
+		}
+		as := o.As
+		switch o.As {
+		case version.AsTint:
+			tint, bad := strconv.ParseFloat(strings.TrimSpace(c.PostForm("tint")), 64)
+			if bad != nil || tint < 1 || tint > 100 {
+				err = &studio.InputError{Field: "reading", Message: "a tint is a number from 1 to 100 percent"}
+			}
+			o.Tint, as = tint, fmt.Sprintf("a tint of %.0f %%", tint)
+		case version.AsOmit:
+			as = "left out"
+		case "":
+			as = "read by itself"
+		}
+		what = fmt.Sprintf("%s: %s is %s", name, subject, as)
+		change = func(d *studio.Decisions) error { return d.Say(name, o) }
+	}
+	if err == nil {
+		err = s.studio.Decide(c.Request.Context(), n, what, change)
+	}
+	if err != nil {
+		s.again(c, "versions", err, nil)
+		return
+	}
+	if c.GetHeader("Accept") == "text/html" { // a script that puts the answer in place
+		s.station("versions")(c)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(n, "versions"))
+}

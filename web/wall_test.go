@@ -1,0 +1,140 @@
+package web
+
+import (
+	"bytes"
+	"image/png"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+const band = "#reads-black-b3402c"
+
+func word(tab interface{ Eval(string) string }, chip string) string {
+	return tab.Eval(`document.querySelector("` + chip + ` summary b").textContent`)
+}
+
+// A colour is pointed at, read otherwise, and the change undone.
+func TestAReadingIsChanged(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/versions")
+	const cell = `document.querySelector('[data-label="black on White"] img:not(.lit)')`
+	before := tab.Eval(cell + ".src")
+	white := tab.Eval(`document.querySelector('[data-label="white on Black"] img').src`)
+	if w := word(tab, band); w != "ink" {
+		t.Fatalf("the band is %s", w)
+	}
+	// Its places light up in every cell of the row, and dim again.
+	tab.Eval(`document.querySelector("` + band + ` summary").focus() || ""`)
+	tab.Until(`document.querySelectorAll(".lit").length === 6 && [...document.querySelectorAll(".lit")].every(i => i.naturalWidth === 336)`)
+	tab.Eval(`document.activeElement.blur() || ""`)
+	tab.Until(`!document.querySelector(".lit")`)
+
+	tab.Click(band + " summary")
+	tab.Until(`document.querySelector("` + band + `").open`)
+	tab.Click(band + ` button[value=paper]`)
+	tab.Until(cell + ".src !== '" + before + "'")
+	if w := word(tab, band); w != "paper" {
+		t.Errorf("the band is %s after it was said to be paper", w)
+	}
+	if s := tab.Eval(`document.querySelector('[data-label="white on Black"] img').src`); s != white {
+		t.Error("a version nobody spoke of was drawn anew")
+	}
+	if f := tab.Eval(`document.activeElement.closest("details").id`); "#"+f != band {
+		t.Errorf("the focus went to %s", f)
+	}
+	if s := tab.Eval(`document.querySelector("#saved").textContent`); s != "paper: kept" {
+		t.Errorf("a screen reader is told %q", s)
+	}
+	// What melts is ringed on request, in the large picture too.
+	if v := tab.Eval(`getComputedStyle(document.querySelector(".cell .lost")).visibility`); v != "hidden" {
+		t.Error("rings are drawn unasked")
+	}
+	tab.Click(".ring-lost")
+	tab.Until(`getComputedStyle(document.querySelector(".cell .lost")).visibility === "visible"`)
+	tab.Click(`[data-label="black on White"]`)
+	tab.Until(`document.querySelectorAll("#big .lost rect").length > 0`)
+	tab.Do(chromedp.KeyEvent("\u001b"))
+	tab.Until(`!document.querySelector("#big").open`)
+	// All others read alike, then all is undone, step by step.
+	tab.Click(`.say button[name=all]`)
+	tab.Until(`document.querySelector("#reads-white-b3402c summary b").textContent === "paper"`)
+	for _, chip := range []string{"#reads-white-b3402c", band} {
+		tab.Do(chromedp.KeyEvent("z"))
+		tab.Until(`document.readyState === "complete" && !!window.Alpine && document.querySelector("` + chip + ` summary b").textContent === "ink"`)
+	}
+	if src := tab.Eval(cell + ".src"); src != before {
+		t.Errorf("after undo the picture is %s, was %s", src, before)
+	}
+}
+
+// The same without scripts: forms, and links that show places.
+func TestReadingsWithoutScripts(t *testing.T) {
+	s, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	post := func(status int, form url.Values) string {
+		t.Helper()
+		res, err := http.PostForm(srv.URL+"/marks/1/reading", form)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		var b bytes.Buffer
+		b.ReadFrom(res.Body)
+		if res.StatusCode != status {
+			t.Fatalf("%v: %s, want %d", form, res.Status, status)
+		}
+		return b.String()
+	}
+	page := post(http.StatusOK, url.Values{"version": {"black"}, "colour": {"#b3402c"}, "as": {"tint"}, "tint": {"35"}})
+	if !strings.Contains(page, "tint 35 %") || !strings.Contains(page, "by hand") {
+		t.Error("the tint is not shown")
+	}
+	page = post(http.StatusOK, url.Values{"version": {"black"}, "colour": {"#b3402c"}, "as": {""}})
+	if strings.Contains(page, "by hand") {
+		t.Error("a word taken back is still there")
+	}
+	for _, bad := range []url.Values{
+		{"version": {"black"}, "colour": {"#b3402c"}, "as": {"tint"}, "tint": {"many"}},
+		{"version": {"black"}, "colour": {"#b3402c"}, "as": {"glitter"}},
+		{"version": {"black"}, "colour": {"reddish"}, "as": {"ink"}},
+		{"version": {"colour"}, "colour": {"#b3402c"}, "as": {"ink"}},
+	} {
+		if page := post(http.StatusUnprocessableEntity, bad); !strings.Contains(page, `role="alert"`) || !strings.Contains(page, "reads-black") {
+			t.Errorf("%v: the page does not say what is wrong beside the wall", bad)
+		}
+	}
+	page = string(fetch(t, srv.URL+"/marks/1/versions?v=black&light=1", http.StatusOK))
+	if n := strings.Count(page, `class="lit"`); n != 6 {
+		t.Errorf("%d cells are lit", n)
+	}
+	// All colours paper: the version cannot be made, and can be mended here.
+	m, err := s.Mark(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Work(t.Context(), m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, _ := w.Version("black")
+	for _, r := range v.Readings {
+		page = post(http.StatusOK, url.Values{"version": {"black"}, "colour": {r.Colour.Hex()}, "as": {"paper"}})
+	}
+	if !strings.Contains(page, "nothing in the master reads as ink") || !strings.Contains(page, band[1:]) {
+		t.Error("an empty version does not say so, or cannot be changed any more")
+	}
+	for _, p := range []string{"black/99.png", "nosuch/0.png", "black/x.png"} {
+		fetch(t, srv.URL+"/marks/1/light/"+p, http.StatusNotFound)
+	}
+	img, err := png.Decode(bytes.NewReader(fetch(t, srv.URL+"/marks/1/light/white/0.png?w=336&h=256", http.StatusOK)))
+	if err != nil || img.Bounds().Dx() != 336 || img.Bounds().Dy() != 256 {
+		t.Errorf("the places come as %v, %v", img, err)
+	}
+}
