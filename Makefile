@@ -31,6 +31,7 @@ bench:
 	@sh scripts/need.sh $(NEED_DEMO) node:nodejs npm:npm
 	@test -d .cache/node_modules/@resvg || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
+	$(GO) test ./core/planar ./core/version -run XXX -bench . -benchtime 3x
 	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
 
 fuzz:
@@ -39,6 +40,7 @@ fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzStyle -fuzztime 30s
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
 	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
+	$(GO) test ./core/planar -run XXX -fuzz FuzzOverlay -fuzztime 60s
 
 lint:
 	@test -z "$$(gofmt -l .)" || { gofmt -l .; exit 1; }

@@ -1,16 +1,19 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"image"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export/png"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/preflight"
 	"dyekit/core/raster"
 )
 
@@ -141,9 +144,9 @@ func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box
 	return w.shelf.pngs.put(key, b), nil
 }
 
-// Stands is the contrast with which a version stands on a ground: the best
-// that any colour covering a sixth of it or more reaches, as one strong
-// colour is enough to be seen.
+// Stands is the contrast with which a version stands on a ground: that which a
+// sixth of its area reaches or betters, as one strong colour is enough to be
+// seen.
 func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
@@ -153,13 +156,16 @@ func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (floa
 		c, err := w.mean(ctx, v.Drawing)
 		return colour.Contrast(c, ground), err
 	}
-	best := 1.0
-	for _, t := range w.tones[name] {
-		if t.Share >= 1.0/6 {
-			best = max(best, colour.Contrast(t.Colour.RGB, ground))
+	ts := slices.Clone(w.tones[name])
+	contrast := func(t preflight.Tone) float64 { return colour.Contrast(t.Colour.RGB, ground) }
+	slices.SortFunc(ts, func(a, b preflight.Tone) int { return cmp.Compare(contrast(b), contrast(a)) })
+	share := 0.0
+	for _, t := range ts {
+		if share += t.Share; share >= 1.0/6 {
+			return contrast(t), nil
 		}
 	}
-	return best, nil
+	return 1, nil
 }
 
 func (w *Work) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {

@@ -10,8 +10,11 @@ import (
 	"testing"
 	"time"
 
+	"dyekit/core/colour"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
+	"dyekit/core/preflight"
+	"dyekit/core/version"
 	"dyekit/internal/testkit"
 )
 
@@ -295,6 +298,60 @@ func TestDecisionsAreUndone(t *testing.T) {
 	}
 }
 
+// A word on a colour reaches the recipe, and only the version spoken of.
+func TestReadings(t *testing.T) {
+	s := open(t)
+	if err := s.LoadDemo(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	before := work(t, s, 2)
+	say := func(name string, o version.Override) error {
+		return s.Decide(context.Background(), 2, "say", func(d *Decisions) error { return d.Say(name, o) })
+	}
+	if err := say("black", version.Override{Colour: "#cf7a22", As: version.AsPaper}); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, 2)
+	if w.Name == before.Name || w.Source != before.Source || w.Look("black") == before.Look("black") || w.Look("white") != before.Look("white") {
+		t.Error("the names of works and looks do not tell what changed")
+	}
+	if got, ok := s.Seen(2, w.Look("black")); !ok || got.Name != w.Name {
+		t.Error("a picture just planned is not at hand")
+	}
+	if _, ok := s.Seen(1, w.Look("black")); ok {
+		t.Error("a picture of one mark is had by the number of another")
+	}
+	v, _ := w.Version("black")
+	for _, r := range v.Readings {
+		if r.Colour.Hex() == "#cf7a22" && (r.As != version.AsPaper || !r.Said) {
+			t.Errorf("the orange is %+v", r)
+		}
+	}
+	var in *InputError
+	for name, o := range map[string]version.Override{
+		"colour": {Colour: "#cf7a22", As: version.AsInk}, "nosuch": {Colour: "#cf7a22", As: version.AsInk}, "black": {Colour: "#cf7a22", As: "gold"},
+	} {
+		if err := say(name, o); !errors.As(err, &in) || in.Field != "reading" {
+			t.Errorf("%s %+v: %v", name, o, err)
+		}
+	}
+	all := func(d *Decisions) error { return d.SayAll("black") }
+	if err := s.Decide(context.Background(), 2, "all", all); err != nil {
+		t.Fatal(err)
+	}
+	if w = work(t, s, 2); len(w.Decisions.Readings["white"]) != 1 {
+		t.Errorf("%+v", w.Decisions.Readings)
+	}
+	for range 2 {
+		if _, err := s.Undo(context.Background(), 2); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if w = work(t, s, 2); w.Name != before.Name {
+		t.Error("undo does not bring back the same work")
+	}
+}
+
 func TestBuild(t *testing.T) {
 	s := open(t)
 	m := take(t, s, "Dot Works", "Dot")
@@ -558,6 +615,18 @@ func TestPreviews(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	white := w.Grounds()[0].Colour
+	// Ten colours, none of which covers a sixth: three tenths are black.
+	many := &Work{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
+	for i := range 10 {
+		c := colour.White
+		if i%3 == 1 {
+			c = colour.Black
+		}
+		many.tones["colour"] = append(many.tones["colour"], preflight.Tone{Colour: colour.Screen(c), Share: 0.1})
+	}
+	if c, err := many.Stands(ctx, "colour", white); err != nil || c < 20.9 {
+		t.Errorf("many small colours stand at %v, %v", c, err)
+	}
 	if c, err := w.Stands(ctx, "white", white); err != nil || c > 1.01 {
 		t.Errorf("white on white stands at %v, %v", c, err)
 	}

@@ -81,12 +81,23 @@ func TestMakeInspectVerify(t *testing.T) {
 		}
 		Omitted  []map[string]string
 		Findings []struct{ Code, Severity, Message string }
+		Versions []struct {
+			Name, Words string
+			Lost        *float64
+			Curves      *struct{ Master, Version int }
+		}
 	}
 	if err := json.Unmarshal([]byte(r.out), &rep); err != nil {
 		t.Fatalf("%v in %.200s", err, r.out)
 	}
 	if rep.Kit != "odd-kettle_kit_r1" || len(rep.Files) != 18 || rep.Omitted == nil || len(rep.Findings) == 0 {
 		t.Errorf("report: %+v", rep)
+	}
+	for _, v := range rep.Versions {
+		read := v.Name != "colour"
+		if read != strings.Contains(v.Words, "is ink because") || read != (v.Lost != nil) || read != (v.Curves != nil && v.Curves.Version > 0) {
+			t.Errorf("the report says of a version: %+v", v)
+		}
 	}
 	if r := call(t, "", "verify", out); r.code != 0 {
 		t.Errorf("verify: %d %s", r.code, r.err)
@@ -95,8 +106,12 @@ func TestMakeInspectVerify(t *testing.T) {
 	var in struct {
 		Parts   []string
 		Colours []struct{ RGB string }
+		OneInk  struct {
+			Words   string
+			Colours []struct{ Colour, As, Why string }
+		} `json:"one_ink"`
 	}
-	if err := json.Unmarshal([]byte(r.out), &in); r.code != 0 || err != nil || len(in.Parts) != 3 || len(in.Colours) != 3 {
+	if err := json.Unmarshal([]byte(r.out), &in); r.code != 0 || err != nil || len(in.Parts) != 3 || len(in.Colours) != 3 || len(in.OneInk.Colours) != 3 || in.OneInk.Colours[0].Why == "" {
 		t.Errorf("inspect: %d %v %+v", r.code, err, in)
 	}
 	if r := call(t, "", "version"); r.code != 0 || !strings.HasPrefix(r.out, "dyekit ") {

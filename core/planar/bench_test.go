@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"testing"
+	"time"
 
 	"dyekit/core/geom"
 )
@@ -39,4 +41,36 @@ func BenchmarkUnion(b *testing.B) {
 			}
 		})
 	}
+}
+
+// BenchmarkGrowth gives the power with which the time grows from 10 000 to
+// 100 000 curves, and the memory for each curve at both sizes.
+func BenchmarkGrowth(b *testing.B) {
+	run := func(ls []Layer) (took time.Duration, bytes uint64) {
+		var before, after runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		start := time.Now()
+		if _, err := Union(bg, ls...); err != nil {
+			b.Fatal(err)
+		}
+		took = time.Since(start)
+		runtime.ReadMemStats(&after)
+		return took, after.TotalAlloc - before.TotalAlloc
+	}
+	few, many := crowd(10_000), crowd(100_000)
+	run(few)
+	var t, t10 time.Duration
+	var m, m10 uint64
+	for range b.N {
+		for range 5 { // as long as one of many
+			took, bytes := run(few)
+			t, m = t+took/5, m+bytes/5
+		}
+		took, bytes := run(many)
+		t10, m10 = t10+took, m10+bytes
+	}
+	b.ReportMetric(math.Log10(float64(t10)/float64(t)), "power")
+	b.ReportMetric(float64(m)/10_000/float64(b.N), "B/curve-at-10k")
+	b.ReportMetric(float64(m10)/100_000/float64(b.N), "B/curve-at-100k")
 }
