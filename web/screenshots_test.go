@@ -17,11 +17,12 @@ func TestScreenshots(t *testing.T) {
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	for name, p := range map[string]string{
-		"desk": "/", "master": "/marks/1/master", "inks": "/marks/1/inks", "versions": "/marks/2/versions",
+		"desk": "/", "master": "/marks/1/master", "inks": "/marks/1/inks", "versions": "/marks/1/versions",
 		"files": "/marks/2/files", "proof": "/marks/2/proof", "kit": "/marks/2/kit", "take-in": "/new",
 	} {
 		tab.Go(p)
 		tab.Until(`[...document.images].every(i => i.complete || !i.getAttribute("src"))`)
+		tab.Until(`!document.body.innerText.includes("being weighed")`)
 		tab.Until(`document.fonts.status === "loaded"`)
 		if err := os.WriteFile(filepath.Join(*shots, name+".png"), tab.Shot(), 0o644); err != nil {
 			t.Fatal(err)

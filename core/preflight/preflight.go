@@ -39,7 +39,7 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 			}
 			switch p := n.Paint.(type) {
 			case *drawing.Gradient:
-				fs.Add("gradient", finding.Note, "a gradient is used: one-ink versions read it as one colour, and old print systems show it in fine bands", n.Part, place)
+				fs.Add("gradient", finding.Note, "a gradient is used: one-ink versions read it as one colour or cut it in two, and old print systems show it in fine bands", n.Part, place)
 			case drawing.Solid:
 				if p.Alpha < 1 {
 					fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
