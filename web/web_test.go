@@ -41,7 +41,7 @@ func TestMain(m *testing.M) {
 }
 
 // open starts the application on a database of its own, with a worker.
-func open(t *testing.T, demo bool) (*studio.Studio, http.Handler) {
+func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	t.Helper()
 	s, err := studio.Open(context.Background(), database.New(t))
 	if err != nil {
