@@ -68,7 +68,7 @@ func BenchmarkReadingInChromium(b *testing.B) {
 		tint = tint%100 + 1
 		tab.Until(`[...document.images].every(i => i.complete || i.loading === "lazy" || !i.getAttribute("src"))`)
 		tab.Until(`!document.querySelector(".weight[x-data]") || !document.body.innerText.includes("being weighed")`)
-		tab.Do(chromedp.Sleep(800*time.Millisecond)) // the weighing behind is over
+		tab.Do(chromedp.Sleep(800 * time.Millisecond)) // the weighing behind is over
 		tab.Eval(fmt.Sprintf(`(() => {
 			document.querySelector("%[1]s").open = true;
 			const form = document.querySelector("%[1]s form");
