@@ -137,7 +137,7 @@ func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box
 	if err != nil {
 		return nil, err
 	}
-	b, err := png.Encode(img, png.Options{})
+	b, err := png.Encode(img, png.Options{Quick: true})
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"image/color"
 	stdpng "image/png"
 	"math/rand/v2"
+	"runtime"
 	"testing"
 )
 
@@ -70,6 +71,96 @@ func TestEveryTypeIsLossless(t *testing.T) {
 		if !bytes.Equal(b, again) {
 			t.Errorf("%s: not the same bytes twice", c.name)
 		}
+	}
+}
+
+// Interlaced or not, in one block or many, the pixels are the same.
+func TestInterlaceAndBlocks(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for _, size := range [][2]int{{1, 1}, {3, 2}, {5, 9}, {64, 64}, {700, 900}} {
+		img := paint(size[0], size[1], func(x, y int) color.NRGBA {
+			return color.NRGBA{uint8(x), uint8(y), uint8(r.IntN(9)), uint8(255 - r.IntN(3)*(x&1))}
+		})
+		for _, o := range []Options{{Interlace: true}, {}, {Quick: true}, {NoPalette: true, Interlace: true}} {
+			b, err := Encode(img, o)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if (b[28] == 1) != o.Interlace {
+				t.Errorf("%v: interlace method %d", size, b[28])
+			}
+			got, err := stdpng.Decode(bytes.NewReader(b))
+			if err != nil {
+				t.Fatalf("%v %+v: %v", size, o, err)
+			}
+			for y := range size[1] {
+				for x := range size[0] {
+					if g, w := color.NRGBAModel.Convert(got.At(x, y)), img.NRGBAAt(x, y); g != w {
+						t.Fatalf("%v %+v: pixel %d,%d is %v, want %v", size, o, x, y, g, w)
+					}
+				}
+			}
+		}
+	}
+}
+
+// The same bytes whatever the number of cores.
+func TestCoresDoNotMatter(t *testing.T) {
+	img := paint(900, 700, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x * y), uint8(x), uint8(y), 255} })
+	var files [2][]byte
+	for i, n := range []int{1, 8} {
+		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(n))
+		files[i], _ = Encode(img, Options{})
+	}
+	if !bytes.Equal(files[0], files[1]) {
+		t.Error("one core and eight write different files")
+	}
+}
+
+// Few colours where asked, and by itself only where nobody sees it.
+func TestQuantise(t *testing.T) {
+	ramp := paint(512, 64, func(x, y int) color.NRGBA {
+		return color.NRGBA{uint8(x / 2), uint8(90 + x/8), uint8(200 - y), uint8(255 - y/8)}
+	})
+	kinds := func(o Options) (kind byte, n int, l Loss) {
+		b, err := Encode(ramp, o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := stdpng.Decode(bytes.NewReader(b))
+		if err != nil {
+			t.Fatal(err)
+		}
+		flat := paint(512, 64, func(x, y int) color.NRGBA { return color.NRGBAModel.Convert(got.At(x, y)).(color.NRGBA) })
+		if p, ok := got.(*image.Paletted); ok {
+			n = len(p.Palette)
+		}
+		return b[25], n, Compare(ramp, flat)
+	}
+	last := 0.0
+	for _, n := range []int{256, 64, 16, 2} {
+		kind, got, l := kinds(Options{Colours: n})
+		if kind != palette || got > n || l.Mean <= last {
+			t.Errorf("%d colours: type %d, %d entries, loss %+v after a mean of %v", n, kind, got, l, last)
+		}
+		last = l.Mean
+	}
+	if kind, _, l := kinds(Options{}); kind != trueAlpha || l != (Loss{}) {
+		t.Errorf("unasked: type %d, loss %+v", kind, l)
+	}
+	if kind, _, l := kinds(Options{Auto: true}); kind != trueAlpha || l != (Loss{}) {
+		t.Errorf("a wide ramp in 256 colours is seen, yet it came as type %d with %+v", kind, l)
+	}
+	// Two inks and their edges: more than 256 mixtures, none far from another.
+	ramp = paint(512, 64, func(x, y int) color.NRGBA {
+		return color.NRGBA{uint8(30 + x%24), uint8(90 + y%20), 120, 255}
+	})
+	if kind, n, l := kinds(Options{Auto: true}); kind != palette || n > 256 || !l.Unseen() || l.Most == 0 {
+		t.Errorf("near-equal colours: type %d, %d entries, %+v", kind, n, l)
+	}
+	bare := paint(300, 9, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), 9, uint8(y), uint8(x / 2)} })
+	if q := Quantise(bare, 8); q.NRGBAAt(0, 0) != (color.NRGBA{}) {
+		t.Errorf("what is bare became %v", q.NRGBAAt(0, 0))
 	}
 }
 

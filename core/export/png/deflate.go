@@ -1,0 +1,136 @@
+package png
+
+import (
+	"bytes"
+	"encoding/binary"
+	"hash/adler32"
+	"runtime"
+	"sync"
+
+	"github.com/klauspost/compress/flate"
+)
+
+const (
+	// block is about how many bytes of lines are compressed at a time. Blocks
+	// are cut by it alone, never by the number of cores: the same picture
+	// gives the same file everywhere.
+	block = 256 << 10
+	// window is how far back deflate looks (RFC 1951).
+	window = 32 << 10
+	// sample is how much is tried to choose between filters and none.
+	sample = 2 << 20
+	// thorough is the level of the finished file, medium that of a quick one,
+	// brief that of the trial.
+	thorough, medium, brief = 9, 4, 1
+)
+
+// A band is a stretch of lines of a pass.
+type band struct {
+	pass     pass
+	from, to int
+}
+
+func (b band) size() int { return (b.to - b.from) * b.pass.line }
+
+func (r *rows) bands() (all []band) {
+	for _, p := range r.passes {
+		step := max(1, block/p.line)
+		for y := 0; y < p.h; y += step {
+			all = append(all, band{p, y, min(p.h, y+step)})
+		}
+	}
+	return all
+}
+
+// deflate returns the zlib stream of the lines (RFC 1950). Bands are
+// compressed at once on all cores, each with the end of the one before it to
+// look back to.
+func (r *rows) deflate(quick bool) []byte {
+	bands, level := r.bands(), thorough
+	if quick {
+		level = medium
+		r.filtered = r.colors == nil && !r.flat
+	} else {
+		r.filtered = r.filtersPay(bands)
+	}
+	parts := make([][]byte, len(bands))
+	sums := make([]uint32, len(bands))
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for i, b := range bands {
+		slots <- struct{}{}
+		wg.Go(func() {
+			defer func() { <-slots }()
+			raw := r.lines(b.pass, b.from, b.to)
+			var dict []byte
+			if i > 0 {
+				dict = r.tail(bands[i-1])
+			}
+			parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler32.Checksum(raw)
+		})
+	}
+	wg.Wait()
+	out := []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
+	sum := uint32(1)
+	for i, p := range parts {
+		out = append(out, p...)
+		sum = joinSums(sum, sums[i], bands[i].size())
+	}
+	return binary.BigEndian.AppendUint32(out, sum)
+}
+
+// tail returns the last lines of a band, a window's worth.
+func (r *rows) tail(b band) []byte {
+	from := max(b.from, b.to-(window+b.pass.line-1)/b.pass.line)
+	raw := r.lines(b.pass, from, b.to)
+	return raw[max(0, len(raw)-window):]
+}
+
+// filtersPay tries the largest pass both ways: flat art is smallest
+// unfiltered, soft shades are not.
+func (r *rows) filtersPay(bands []band) bool {
+	if r.kind == palette {
+		return false
+	}
+	var size [2]int
+	for k := range size {
+		r.filtered = k == 1
+		left := sample
+		step := 1
+		if n := len(bands); n > 2 { // spread over the picture
+			step = n / 2
+		}
+		for i := step / 2; i < len(bands) && left > 0; i += step {
+			raw := r.lines(bands[i].pass, bands[i].from, bands[i].to)
+			size[k] += len(squeeze(raw, nil, brief, true))
+			left -= len(raw)
+		}
+	}
+	return size[1] < size[0]
+}
+
+// squeeze compresses one block; the last one ends the stream.
+func squeeze(raw, dict []byte, level int, last bool) []byte {
+	var out bytes.Buffer
+	w, err := flate.NewWriterDict(&out, level, dict)
+	if err != nil {
+		panic(err) // the levels are constants
+	}
+	w.Write(raw) // a bytes.Buffer takes everything
+	if last {
+		w.Close()
+	} else {
+		w.Flush()
+	}
+	return out.Bytes()
+}
+
+// joinSums is the Adler-32 of two stretches behind each other, from theirs; n
+// is the length of the second (RFC 1950, section 9).
+func joinSums(a, b uint32, n int) uint32 {
+	const base = 65521
+	a1, a2, b1, b2 := uint64(a&0xffff), uint64(a>>16), uint64(b&0xffff), uint64(b>>16)
+	s1 := (a1 + b1 + base - 1) % base
+	s2 := (a2 + b2 + (a1+base-1)%base*(uint64(n)%base)) % base
+	return uint32(s2<<16 | s1)
+}

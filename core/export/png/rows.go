@@ -1,0 +1,205 @@
+package png
+
+import (
+	"encoding/binary"
+	"math"
+	"math/bits"
+)
+
+// rows is the picture as the lines to be compressed: one pass, or the seven of
+// an interlaced file (section 8.2). Line i of a pass is filtered against the
+// line before it.
+type rows struct {
+	*facts
+	kind, depth int
+	bpp         int // bytes of a whole pixel, at least 1
+	passes      []pass
+	filtered    bool
+}
+
+// A pass holds every dx-th pixel of every dy-th line from x0, y0 on.
+type pass struct {
+	x0, y0, dx, dy int
+	w, h           int // px
+	line           int // bytes of a line with its filter's number
+}
+
+// adam7 are the passes of section 8.2.
+var adam7 = [7][4]int{{0, 0, 8, 8}, {4, 0, 8, 8}, {0, 4, 4, 8}, {2, 0, 4, 4}, {0, 2, 2, 4}, {1, 0, 2, 2}, {0, 1, 1, 2}}
+
+func (f *facts) rows(kind, depth int, interlace bool) *rows {
+	samples := map[int]int{grey: 1, trueColor: 3, palette: 1, greyAlpha: 2, trueAlpha: 4}[kind]
+	r := &rows{facts: f, kind: kind, depth: depth, bpp: samples}
+	w, h := f.img.Bounds().Dx(), f.img.Bounds().Dy()
+	add := func(p pass) {
+		p.w, p.h = (w-p.x0+p.dx-1)/p.dx, (h-p.y0+p.dy-1)/p.dy
+		p.line = 1 + (p.w*samples*depth+7)/8
+		if p.w > 0 && p.h > 0 {
+			r.passes = append(r.passes, p)
+		}
+	}
+	if !interlace {
+		add(pass{dx: 1, dy: 1})
+		return r
+	}
+	for _, a := range adam7 {
+		add(pass{x0: a[0], y0: a[1], dx: a[2], dy: a[3]})
+	}
+	return r
+}
+
+// lines returns lines from up to to of a pass, ready to be compressed.
+func (r *rows) lines(p pass, from, to int) []byte {
+	out := make([]byte, 0, (to-from)*p.line)
+	cur, prev := make([]byte, p.line), make([]byte, p.line)
+	best, try := make([]byte, p.line), make([]byte, p.line)
+	if from > 0 {
+		r.line(prev[1:], p, from-1)
+	}
+	for y := from; y < to; y++ {
+		r.line(cur[1:], p, y)
+		if r.filtered {
+			out = append(out, filter(cur, prev, best, try, r.bpp)...)
+		} else {
+			out = append(out, cur...)
+		}
+		cur, prev = prev, cur
+	}
+	return out
+}
+
+// line packs line y of a pass.
+func (r *rows) line(dst []byte, p pass, y int) {
+	img := r.img
+	at := (p.y0 + y*p.dy) * img.Stride
+	src := img.Pix[at : at+4*img.Bounds().Dx()]
+	if p.dx > 1 {
+		thin := make([]byte, 0, 4*p.w)
+		for x := p.x0 * 4; x < len(src); x += 4 * p.dx {
+			thin = append(thin, src[x:x+4]...)
+		}
+		src = thin
+	}
+	r.row(dst, src, r.kind, r.depth)
+}
+
+// row converts one row of pixels to samples.
+func (f *facts) row(dst, src []byte, kind, depth int) {
+	switch kind {
+	case grey:
+		for i := range dst {
+			dst[i] = src[4*i]
+		}
+	case greyAlpha:
+		for i, j := 0, 0; j < len(src); i, j = i+2, j+4 {
+			dst[i], dst[i+1] = src[j], src[j+3]
+		}
+	case trueColor:
+		for i, j := 0, 0; j < len(src); i, j = i+3, j+4 {
+			dst[i], dst[i+1], dst[i+2] = src[j], src[j+1], src[j+2]
+		}
+	case trueAlpha:
+		copy(dst, src)
+	case palette:
+		if depth < 8 {
+			clear(dst)
+		}
+		for i := 0; i < len(src); {
+			c := binary.LittleEndian.Uint32(src[i:])
+			at := f.index[bits.ReverseBytes32(c)]
+			end := skip(src, i+4, c)
+			run := [2]int{i / 4, end / 4}
+			i = end
+			if depth == 8 {
+				fillBytes(dst[run[0]:run[1]], at)
+				continue
+			}
+			for x := run[0]; x < run[1] && at > 0; x++ {
+				bit := x * depth
+				dst[bit/8] |= at << (8 - depth - bit%8)
+			}
+		}
+	}
+}
+
+func fillBytes(b []byte, v byte) {
+	if len(b) == 0 {
+		return
+	}
+	b[0] = v
+	for n := 1; n < len(b); n *= 2 {
+		copy(b[n:], b[:n])
+	}
+}
+
+// filter returns the line in the one of the five filters (section 9.2) that
+// leaves the smallest sum of absolute differences (section 12.8).
+func filter(cur, prev, best, try []byte, bpp int) []byte {
+	least := math.MaxInt
+	for ft := range 5 {
+		try[0] = byte(ft)
+		if sum := difference(ft, try[1:], cur[1:], prev[1:], bpp); sum < least {
+			least = sum
+			copy(best, try)
+		}
+	}
+	return best
+}
+
+// difference fills dst with what one filter leaves and sums it up.
+func difference(ft int, dst, cur, prev []byte, bpp int) int {
+	n := len(cur)
+	dst, prev = dst[:n], prev[:n]
+	first := min(bpp, n)
+	for i, v := range cur[:first] { // nothing lies to the left
+		switch ft {
+		case 2, 4:
+			v -= prev[i]
+		case 3:
+			v -= prev[i] / 2
+		}
+		dst[i] = v
+	}
+	left, corner := cur[:n-first], prev[:n-first]
+	here, above, out := cur[first:], prev[first:], dst[first:]
+	switch ft {
+	case 0:
+		copy(out, here)
+	case 1:
+		for i, v := range here {
+			out[i] = v - left[i]
+		}
+	case 2:
+		for i, v := range here {
+			out[i] = v - above[i]
+		}
+	case 3:
+		for i, v := range here {
+			out[i] = v - byte((int(left[i])+int(above[i]))/2)
+		}
+	case 4:
+		for i, v := range here {
+			out[i] = v - paeth(left[i], above[i], corner[i])
+		}
+	}
+	sum := 0
+	for _, v := range dst {
+		d := int(int8(v))
+		sum += (d ^ d>>63) - d>>63
+	}
+	return sum
+}
+
+// paeth is the neighbour nearest to left + above − corner (section 9.4).
+func paeth(a, b, c byte) byte {
+	pa, pb := int(b)-int(c), int(a)-int(c)
+	pc := pa + pb
+	pa, pb, pc = max(pa, -pa), max(pb, -pb), max(pc, -pc)
+	if pa <= pb && pa <= pc {
+		return a
+	}
+	if pb <= pc {
+		return b
+	}
+	return c
+}
