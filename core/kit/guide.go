@@ -124,14 +124,19 @@ dt{font-weight:700;margin-top:.9rem}dd{margin:0}.quiet{color:#5a5a59}
 
 // Measure says a file's size in px and on paper, and its weight.
 func (f File) Measure() string {
-	var s string
 	mm := func(pt float64) float64 { return pt / 72 * 25.4 }
-	if f.WidthPx > 0 {
-		s = fmt.Sprintf("%d × %d px, %.0f × %.0f mm at %.0f ppi", f.WidthPx, f.HeightPx, mm(f.WidthPt), mm(f.HeightPt), f.PPI)
-	} else {
-		s = fmt.Sprintf("curves, drawn at %.0f × %.0f mm", mm(f.WidthPt), mm(f.HeightPt))
+	var s string
+	switch {
+	case f.WidthPx > 0 && f.PPI > 0:
+		s = fmt.Sprintf("%d × %d px, %.0f × %.0f mm at %.0f ppi, ", f.WidthPx, f.HeightPx, mm(f.WidthPt), mm(f.HeightPt), f.PPI)
+	case f.WidthPx > 0:
+		s = fmt.Sprintf("%d × %d px, ", f.WidthPx, f.HeightPx)
+	case f.WidthPt > 0:
+		s = fmt.Sprintf("curves, drawn at %.0f × %.0f mm, ", mm(f.WidthPt), mm(f.HeightPt))
+	case f.Format == "svg":
+		s = "curves, "
 	}
-	return s + ", " + Weight(f.Bytes)
+	return s + Weight(f.Bytes)
 }
 
 // Weight writes bytes in kB or MB, powers of ten.

@@ -1,18 +1,26 @@
 package kit
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"sync"
+
+	"github.com/HugoSmits86/nativewebp"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/eps"
+	"dyekit/core/export/ico"
 	"dyekit/core/export/jpeg"
 	"dyekit/core/export/pdf"
 	"dyekit/core/export/png"
 	"dyekit/core/export/svg"
+	"dyekit/core/export/tiff"
 	"dyekit/core/frame"
+	"dyekit/core/geom"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -23,12 +31,19 @@ type job struct {
 	brand    string
 	plan     *Plan
 	versions map[string]*version.Version
+
+	mu      sync.Mutex
+	squares map[string]geom.Rect // of icons
 }
 
 // frameFor is the frame of a version in a file: its own, or a box of other
 // proportions around it.
 func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 	own := j.plan.FrameOf(version)
+	if f.Icon != nil {
+		side := max(float64(f.W), 64)
+		return frame.Frame{Box: j.square(f, version, f.W), W: side, H: side}
+	}
 	if f.Page == ([2]float64{}) {
 		return own
 	}
@@ -42,40 +57,72 @@ func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Dr
 func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	fr := j.frameFor(f, f.Versions[0])
 	e := f.Entry
-	d := j.drawing(f.Versions[0])
 	title := j.brand
 	if len(f.Versions) == 1 {
 		title += ", " + f.Versions[0]
 	}
-	page := export.Page{Drawing: d, Frame: fr}
+	page := export.Page{Drawing: j.drawing(f.Versions[0]), Frame: fr}
 	switch e.Format {
 	case "png":
-		img, err := raster.Render(ctx, d, raster.Fit(fr.Box, f.W, f.H), f.W, f.H, j.options(e))
+		img, err := j.render(ctx, f, f.W)
 		if err != nil {
 			return nil, err
 		}
-		return png.Encode(img, png.Options{PPI: f.PPI, NoPalette: e.Palette != nil && e.Palette.Never})
-	case "jpeg":
-		opt := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
-		ground := backing(e)
-		to := raster.Fit(fr.Box, f.W, f.H)
-		if e.ColourSpace() == export.CMYK {
-			if h := d.Has(); h.Filters || h.Blends {
-				return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
-			}
-			img, err := raster.Separate(ctx, d, to, f.W, f.H, colour.Propose(ground))
+		o := png.Options{PPI: f.PPI, Interlace: e.Interlace}
+		if p := e.Palette; p != nil {
+			o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
+		}
+		return png.Encode(img, o)
+	case "webp":
+		img, err := j.render(ctx, f, f.W)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = nativewebp.Encode(&b, img, nil)
+		return b.Bytes(), err
+	case "ico":
+		var imgs []*image.NRGBA
+		for _, side := range f.Icon.Sides {
+			img, err := j.render(ctx, f, side)
 			if err != nil {
 				return nil, err
 			}
-			return jpeg.EncodeCMYK(img, opt)
+			imgs = append(imgs, img)
 		}
-		ro := j.options(e)
-		ro.Ground = &ground
-		img, err := raster.Render(ctx, d, to, f.W, f.H, ro)
+		return ico.Encode(imgs)
+	case "tiff":
+		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
+		if e.ColourSpace() == export.CMYK {
+			img, err := j.separate(ctx, f)
+			if err != nil {
+				return nil, err
+			}
+			return tiff.EncodeCMYK(img, o)
+		}
+		img, err := j.render(ctx, f, f.W)
 		if err != nil {
 			return nil, err
 		}
-		return jpeg.EncodeRGB(img, opt)
+		return tiff.EncodeRGB(img, o)
+	case "jpeg":
+		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
+		if e.ColourSpace() == export.CMYK {
+			img, err := j.separate(ctx, f)
+			if err != nil {
+				return nil, err
+			}
+			return jpeg.EncodeCMYK(img, o)
+		}
+		img, err := j.render(ctx, f, f.W)
+		if err != nil {
+			return nil, err
+		}
+		return jpeg.EncodeRGB(img, o)
+	case recipe.WebManifest:
+		return j.webManifest(f)
+	case recipe.HeadLines:
+		return j.headLines(f), nil
 	case "svg":
 		return svg.Encode(page, svg.Options{Title: title})
 	case "eps":
@@ -90,16 +137,27 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
 }
 
-func (j *job) options(e recipe.Entry) raster.Options {
-	return raster.Options{Hard: e.Antialias != nil && !*e.Antialias}
+// render draws the version of a file for the screen, w px wide.
+func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, error) {
+	h, box := f.H, j.frameFor(f, f.Versions[0]).Box
+	if f.Icon != nil {
+		h, box = w, j.square(f, f.Versions[0], w)
+	}
+	o := raster.Options{Hard: f.Entry.Antialias != nil && !*f.Entry.Antialias}
+	if c, ok := f.Entry.Ground(); ok {
+		o.Ground = &c
+	}
+	return raster.Render(ctx, j.drawing(f.Versions[0]), raster.Fit(box, w, h), w, h, o)
 }
 
-// backing is the colour that JPEG puts where the art is transparent.
-func backing(e recipe.Entry) colour.RGB {
-	if c, err := colour.ParseHex(e.Backing); err == nil {
-		return c
+// separate draws the version of a file in process inks.
+func (j *job) separate(ctx context.Context, f recipe.File) (*image.CMYK, error) {
+	d := j.drawing(f.Versions[0])
+	if h := d.Has(); h.Filters || h.Blends {
+		return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
 	}
-	return colour.White
+	ground, _ := f.Entry.Ground()
+	return raster.Separate(ctx, d, raster.Fit(j.frameFor(f, f.Versions[0]).Box, f.W, f.H), f.W, f.H, colour.Propose(ground))
 }
 
 // Sample makes the bytes of one planned file without checking them, to look
@@ -109,7 +167,7 @@ func Sample(ctx context.Context, p *Plan, brand string, f recipe.File) ([]byte, 
 }
 
 func newJob(brand string, p *Plan) *job {
-	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}}
+	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}, squares: map[string]geom.Rect{}}
 	for _, v := range p.Versions {
 		j.versions[v.Spec.Name] = v
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"dyekit/core/colour"
 	"dyekit/core/frame"
 	"dyekit/core/version"
 )
@@ -40,7 +41,20 @@ type File struct {
 	PPI      float64    // 0 for files drawn in curves
 	Size     string     // as it stands in the name: 512, h512, 2x, 8x10in
 	Page     [2]float64 // proportions to fit the frame into, 0 for its own
+	Icon     *Icon      // of files made for the pixels of a square
 }
+
+// An Icon is a square picture of the art without the room of the frame.
+type Icon struct {
+	Sides []int   // px of the pictures in one ICO
+	Room  float64 // share of the side left bare at each edge, 0 to 0.5
+	Round bool    // whether the art keeps within the circle of the safe zone
+}
+
+// SafeZone is the radius, as a share of the side, of the circle that is never
+// cut from a maskable icon (W3C Web Application Manifest, icon masks and safe
+// zone).
+const SafeZone = 0.4
 
 // Version is the name to show: that of the version, or of all pages.
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
@@ -64,6 +78,23 @@ func (e Entry) ColourSpace() string {
 		return "rgb"
 	}
 	return e.Colour
+}
+
+// Opaque reports whether what is bare in the art is filled.
+func (e Entry) Opaque() bool {
+	return e.Format == "jpeg" || e.Backing != "" || e.Format == "tiff" && e.ColourSpace() == "cmyk"
+}
+
+// Ground is the colour put where the art is bare; ok is false where it stays
+// bare.
+func (e Entry) Ground() (c colour.RGB, ok bool) {
+	if !e.Opaque() {
+		return c, false
+	}
+	if c, err := colour.ParseHex(e.Backing); err == nil {
+		return c, true
+	}
+	return colour.White, true
 }
 
 // Plan lists the files in a fixed order and what is left out. brand is used
@@ -91,6 +122,14 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 				omit(v.Name, e.Format, why)
 				continue
 			}
+			if e.Format == Icons {
+				fs, why := e.icons(v, art, len(made) > 0)
+				if why != "" {
+					omit(v.Name, e.Format, why)
+				}
+				made = append(made, fs...)
+				continue
+			}
 			fs, why, err := e.sizes(v, art)
 			if err != nil {
 				return nil, nil, fmt.Errorf("files[%d]: %w", i, err)
@@ -112,7 +151,9 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			if len(files) >= MaxFiles {
 				return nil, nil, fmt.Errorf("files[%d]: the recipe asks for more than %d files", i, MaxFiles)
 			}
-			f.Path = r.name(brand, f)
+			if f.Path == "" {
+				f.Path = r.name(brand, f)
+			}
 			if j, ok := places[f.Path]; ok {
 				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, j)
 			}
@@ -126,25 +167,14 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 
 // leaveOut says why a version is not wanted in a format, or "".
 func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
-	switch e.Format {
-	case "tiff", "webp", "ico":
-		return strings.ToUpper(e.Format) + " files cannot be made yet"
-	}
-	switch {
-	case e.Interlace:
-		return "interlaced files cannot be made yet"
-	case e.Palette != nil && e.Palette.Colors > 0:
-		return "palettes that lose colours cannot be made yet"
-	case e.Format == "png" && e.ColourSpace() == "cmyk":
-		return "PNG knows no CMYK"
-	case e.Format == "svg" && e.ColourSpace() == "cmyk":
-		return "SVG 1.1 knows no CMYK"
+	if name, ok := map[string]string{"png": "PNG knows", "svg": "SVG 1.1 knows", "webp": "WebP knows", "ico": "ICO knows", Icons: "icons know"}[e.Format]; ok && e.ColourSpace() == "cmyk" {
+		return name + " no CMYK"
 	}
 	if why := art.Refused[v.Name]; why != "" {
 		return why
 	}
 	if v.White() {
-		if e.Format == "jpeg" && nearWhite(e.Backing) {
+		if (e.Format == "jpeg" || e.Opaque()) && nearWhite(e.Backing) {
 			return whiteBlock
 		}
 		if e.Format == "pdf" {
@@ -162,6 +192,18 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		base.WPt, base.HPt = art.W*0.75, art.H*0.75
 		return []File{base}, nil, nil
 	}
+	if e.Format == "ico" {
+		base.Icon = &Icon{Sides: e.Widths}
+		if len(e.Widths) == 0 {
+			base.Icon.Sides = []int{16, 32, 48}
+		}
+		base.W = slices.Max(base.Icon.Sides)
+		base.H, base.WPt, base.HPt = base.W, float64(base.W)*0.75, float64(base.W)*0.75
+		if art.Pixels > 0 && base.W > art.Pixels {
+			return nil, []string{enlarged(art)}, nil
+		}
+		return []File{base}, nil, nil
+	}
 	add := func(w, h float64, ppi float64, size string, page [2]float64, inner float64) {
 		f := base
 		f.W, f.H = max(1, int(math.Round(w))), max(1, int(math.Round(h)))
@@ -172,7 +214,7 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 			return
 		}
 		if art.Pixels > 0 && inner > float64(art.Pixels)+0.5 {
-			omitted = append(omitted, fmt.Sprintf("the master is a picture; it would be enlarged past 100 %% (%d px of frame at most)", art.Pixels))
+			omitted = append(omitted, enlarged(art))
 			return
 		}
 		fs = append(fs, f)
@@ -210,11 +252,14 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 // at the top.
 func folders(files []File) {
 	count := map[string]int{}
+	own := func(f File) bool { return strings.Contains(f.Path, "/") } // has its folder
 	for _, f := range files {
-		count[f.Entry.Format]++
+		if !own(f) {
+			count[f.Entry.Format]++
+		}
 	}
 	for i := range files {
-		if f := &files[i]; count[f.Entry.Format] > 1 {
+		if f := &files[i]; !own(*f) && count[f.Entry.Format] > 1 {
 			f.Path = strings.ToUpper(f.Entry.Format) + "/" + f.Path
 		}
 	}

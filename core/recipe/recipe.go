@@ -42,21 +42,23 @@ type Recipe struct {
 
 // An Entry asks for files of one type.
 type Entry struct {
-	Format    string    `json:"format"`
-	Versions  []string  `json:"versions,omitempty"` // all if empty
-	Widths    []int     `json:"widths,omitempty"`   // px
-	Heights   []int     `json:"heights,omitempty"`  // px
-	Scales    []float64 `json:"scales,omitempty"`   // multiples of the frame
-	Size      string    `json:"size,omitempty"`     // physical
-	PPI       float64   `json:"ppi,omitempty"`
-	Colour    string    `json:"colour,omitempty"` // rgb or cmyk
-	Backing   string    `json:"backing,omitempty"`
-	Quality   int       `json:"quality,omitempty"`
-	Level     int       `json:"level,omitempty"`
-	Pages     string    `json:"pages,omitempty"`
-	Palette   *Palette  `json:"palette,omitempty"`
-	Antialias *bool     `json:"antialias,omitempty"`
-	Interlace bool      `json:"interlace,omitempty"`
+	Format   string    `json:"format"`
+	Versions []string  `json:"versions,omitempty"` // all if empty
+	Widths   []int     `json:"widths,omitempty"`   // px
+	Heights  []int     `json:"heights,omitempty"`  // px
+	Scales   []float64 `json:"scales,omitempty"`   // multiples of the frame
+	Size     string    `json:"size,omitempty"`     // physical
+	PPI      float64   `json:"ppi,omitempty"`
+	Colour   string    `json:"colour,omitempty"` // rgb or cmyk
+	Backing  string    `json:"backing,omitempty"`
+	Quality  int       `json:"quality,omitempty"`
+	Level    int       `json:"level,omitempty"`
+	Pages    string    `json:"pages,omitempty"`
+	// Compression of TIFF: deflate or lzw.
+	Compression string   `json:"compression,omitempty"`
+	Palette     *Palette `json:"palette,omitempty"`
+	Antialias   *bool    `json:"antialias,omitempty"`
+	Interlace   bool     `json:"interlace,omitempty"`
 }
 
 // A Palette is "auto", "never" or the largest number of colours, 2 to 256.
@@ -98,11 +100,16 @@ func (p Palette) MarshalJSON() ([]byte, error) {
 }
 
 // Formats in the order in which they are listed everywhere.
-var Formats = []string{"svg", "pdf", "eps", "png", "jpeg", "tiff", "webp", "ico"}
+var Formats = []string{"svg", "pdf", "eps", "png", "jpeg", "tiff", "webp", "ico", Icons}
+
+// Icons asks for the whole set of a site and its application: favicon, icons
+// of all usual sizes, touch icon, maskable icons, manifest and the lines for
+// the page's head.
+const Icons = "icons"
 
 // raster formats need a size.
 func pixels(format string) bool {
-	return format != "svg" && format != "pdf" && format != "eps"
+	return format != "svg" && format != "pdf" && format != "eps" && format != Icons
 }
 
 //go:embed builtin/*.json
@@ -380,6 +387,21 @@ func (e Entry) check(versions map[string]bool) error {
 	case "", "rgb", "cmyk":
 	default:
 		return fmt.Errorf("colour: %q is not rgb or cmyk", e.Colour)
+	}
+	switch e.Compression {
+	case "", "deflate", "lzw":
+	default:
+		return fmt.Errorf("compression: %q is not deflate or lzw", e.Compression)
+	}
+	if e.Format == "ico" {
+		for i, w := range e.Widths {
+			if w > 256 {
+				return fmt.Errorf("widths[%d]: an ICO holds pictures of at most 256 px, not %d px", i, w)
+			}
+		}
+		if len(e.Heights)+len(e.Scales)+len(e.Size) > 0 {
+			return errors.New("widths: an ICO is square; its sizes are widths")
+		}
 	}
 	if e.Backing != "" {
 		if _, err := colour.ParseHex(e.Backing); err != nil {

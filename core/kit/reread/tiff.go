@@ -1,0 +1,134 @@
+package reread
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"image"
+	"io"
+
+	stdzlib "compress/zlib"
+
+	"golang.org/x/image/tiff/lzw"
+)
+
+// TIFF is what a TIFF file says and shows.
+type TIFF struct {
+	Image   image.Image // *image.NRGBA or *image.CMYK
+	PPI     float64
+	Profile []byte
+}
+
+// maxPixels bounds what is unpacked.
+const maxPixels = 1 << 30
+
+// ReadTIFF reads 8-bit RGB, RGB with opacity, and CMYK in strips, by TIFF 6.0;
+// the packages that unpack are not those that packed.
+func ReadTIFF(b []byte) (*TIFF, error) {
+	if len(b) < 8 || string(b[:4]) != "II*\x00" {
+		return nil, errors.New("it does not begin as a TIFF")
+	}
+	le := binary.LittleEndian
+	at := int(le.Uint32(b[4:]))
+	if at+2 > len(b) {
+		return nil, errors.New("its directory is missing")
+	}
+	values := map[uint16][]int{}
+	var out TIFF
+	for i := range int(le.Uint16(b[at:])) {
+		f := at + 2 + 12*i
+		if f+12 > len(b) {
+			return nil, errors.New("its directory is cut off")
+		}
+		tag, kind, n := le.Uint16(b[f:]), le.Uint16(b[f+2:]), int(le.Uint32(b[f+4:]))
+		size, ok := map[uint16]int{3: 2, 4: 4, 5: 8, 7: 1}[kind]
+		if !ok || n < 0 || n > len(b) {
+			return nil, fmt.Errorf("tag %d is of a kind not known", tag)
+		}
+		data := b[f+8 : f+12]
+		if n*size > 4 {
+			p := int(le.Uint32(data))
+			if p < 0 || p+n*size > len(b) {
+				return nil, fmt.Errorf("tag %d points past the end", tag)
+			}
+			data = b[p : p+n*size]
+		}
+		if kind == 7 {
+			out.Profile = data[:n]
+			continue
+		}
+		for k := range n {
+			switch kind {
+			case 3:
+				values[tag] = append(values[tag], int(le.Uint16(data[2*k:])))
+			case 4:
+				values[tag] = append(values[tag], int(le.Uint32(data[4*k:])))
+			case 5:
+				if tag == 282 && le.Uint32(data[4:]) != 0 {
+					out.PPI = float64(le.Uint32(data)) / float64(le.Uint32(data[4:]))
+				}
+			}
+		}
+	}
+	one := func(tag uint16) int {
+		if v := values[tag]; len(v) > 0 {
+			return v[0]
+		}
+		return 0
+	}
+	w, h, n := one(256), one(257), one(277)
+	if w < 1 || h < 1 || n < 3 || n > 4 || w*h*n > maxPixels || one(317) != 2 || len(values[273]) != len(values[279]) {
+		return nil, errors.New("its size or layout is not one we write")
+	}
+	var raw []byte
+	for i, off := range values[273] {
+		end := off + values[279][i]
+		if off < 0 || end > len(b) || end < off {
+			return nil, errors.New("a strip lies past the end")
+		}
+		var r io.ReadCloser
+		var err error
+		switch one(259) {
+		case 5:
+			r = lzw.NewReader(bytes.NewReader(b[off:end]), lzw.MSB, 8)
+		case 8:
+			r, err = stdzlib.NewReader(bytes.NewReader(b[off:end]))
+		default:
+			err = fmt.Errorf("compression %d is not known", one(259))
+		}
+		if err != nil {
+			return nil, err
+		}
+		strip, err := io.ReadAll(io.LimitReader(r, int64(w*h*n-len(raw))+1))
+		if err != nil {
+			return nil, err
+		}
+		raw = append(raw, strip...)
+	}
+	if len(raw) != w*h*n {
+		return nil, fmt.Errorf("it holds %d bytes of pixels, not %d", len(raw), w*h*n)
+	}
+	for y := range h {
+		row := raw[y*w*n : (y+1)*w*n]
+		for i := n; i < len(row); i++ {
+			row[i] += row[i-n]
+		}
+	}
+	switch {
+	case one(262) == 5 && n == 4:
+		out.Image = &image.CMYK{Pix: raw, Stride: 4 * w, Rect: image.Rect(0, 0, w, h)}
+	case one(262) == 2 && (n == 3 || one(338) == 2):
+		img := image.NewNRGBA(image.Rect(0, 0, w, h))
+		for i := range w * h {
+			copy(img.Pix[4*i:], raw[n*i:n*i+n])
+			if n == 3 {
+				img.Pix[4*i+3] = 255
+			}
+		}
+		out.Image = img
+	default:
+		return nil, fmt.Errorf("photometric %d with %d samples is not known", one(262), n)
+	}
+	return &out, nil
+}
