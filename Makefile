@@ -3,7 +3,7 @@
 
 GO ?= go
 NEED_DEMO = mariadbd:mariadb-server gs:ghostscript pdftocairo:poppler-utils rsvg-convert:librsvg2-bin
-NEED_TEST = $(NEED_DEMO) chromium:chromium \
+NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-tools dwebp:webp \
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 

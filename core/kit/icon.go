@@ -18,7 +18,7 @@ import (
 )
 
 // fitted is the side up to which an icon is fitted to its pixels.
-const fitted = 64
+const fitted = 48
 
 // square is the box of an icon of the given side: the art alone, with the room
 // or within the circle the icon asks for. Small icons are moved and sized by
@@ -53,24 +53,32 @@ func (j *job) square(f recipe.File, version string, side int) geom.Rect {
 // picture is crispest.
 func fit(d *drawing.Drawing, box geom.Rect, side int) geom.Rect {
 	best, most := box, -1.0
-	c := box.Centre()
-	for _, smaller := range []float64{0, 0.5, 1, 1.5, 2} {
+	try := func(smaller, dx, dy float64) {
 		long := box.W() * float64(side) / (float64(side) - smaller)
 		px := long / float64(side)
-		for _, dx := range []float64{0, 0.25, 0.5, -0.25} {
-			for _, dy := range []float64{0, 0.25, 0.5, -0.25} {
-				if max(dx, -dx, dy, -dy)*2 > smaller { // it would be cut
-					continue
-				}
-				x, y := c.X+dx*px, c.Y+dy*px
-				b := geom.Rect{X0: x - long/2, Y0: y - long/2, X1: x + long/2, Y1: y + long/2}
-				img, err := raster.Render(context.Background(), d, raster.Fit(b, side, side), side, side, raster.Options{})
-				if err != nil {
-					return box // the file's own drawing will say why
-				}
-				if v := crispness(img); v > most*1.0001 {
-					best, most = b, v
-				}
+		c := box.Centre().Add(geom.Pt(dx*px, dy*px))
+		b := geom.Rect{X0: c.X - long/2, Y0: c.Y - long/2, X1: c.X + long/2, Y1: c.Y + long/2}
+		img, err := raster.Render(context.Background(), d, raster.Fit(b, side, side), side, side, raster.Options{})
+		if err != nil {
+			return // the file's own drawing will say why
+		}
+		if v := crispness(img); v > most*1.0001 {
+			best, most = b, v
+		}
+	}
+	steps := []float64{0, 0.25, 0.5, -0.25}
+	for _, smaller := range []float64{0, 1, 2} {
+		for _, dx := range steps {
+			if 2*max(dx, -dx) <= smaller { // or it would be cut
+				try(smaller, dx, dx)
+			}
+		}
+	}
+	smaller := (box.W() - best.W()) * float64(side) / -best.W()
+	for _, dx := range steps {
+		for _, dy := range steps {
+			if dx != dy && 2*max(dx, -dx, dy, -dy) <= smaller+1e-9 {
+				try(smaller, dx, dy)
 			}
 		}
 	}

@@ -26,7 +26,7 @@ import (
 
 func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
 	e := f.Entry
-	img, kind, err := decode(data)
+	img, kind, ppi, err := decode(data)
 	if err != nil {
 		return err
 	}
@@ -34,10 +34,6 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	cs.add("opens", kind == e.Format, "%s", kind)
 	cs.add("pixel-size", b.Dx() == f.W && b.Dy() == f.H, "%d × %d px", b.Dx(), b.Dy())
 	if e.Format != "webp" { // which keeps none
-		ppi, err := resolution(data)
-		if err != nil {
-			return err
-		}
 		cs.add("resolution", math.Abs(ppi-f.PPI) < 0.02, "%.2f ppi", ppi)
 	}
 	// Reduced by a whole number of pixels, so that both sides mean the same.
@@ -84,7 +80,8 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 		tol = lossy
 	}
 	if ground, ok := e.Ground(); ok {
-		cs.add("transparency", straight(img).Opaque(), "opaque")
+		o, ok := img.(interface{ Opaque() bool })
+		cs.add("transparency", ok && o.Opaque(), "opaque")
 		// Blocks at the edge reach over it, where there is no paper either.
 		got, want = over(got, ground), over(want, ground)
 	} else {
@@ -105,16 +102,21 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	return nil
 }
 
-// decode reads a picture with readers that did not write it.
-func decode(data []byte) (image.Image, string, error) {
+// decode reads a picture and its resolution with readers that did not write
+// it.
+func decode(data []byte) (img image.Image, kind string, ppi float64, err error) {
 	if bytes.HasPrefix(data, []byte("II*\x00")) {
 		t, err := reread.ReadTIFF(data)
 		if err != nil {
-			return nil, "", err
+			return nil, "", 0, err
 		}
-		return t.Image, "tiff", nil
+		return t.Image, "tiff", t.PPI, nil
 	}
-	return image.Decode(bytes.NewReader(data))
+	if ppi, err = resolution(data); err != nil {
+		return nil, "", 0, err
+	}
+	img, kind, err = image.Decode(bytes.NewReader(data))
+	return img, kind, ppi, err
 }
 
 // checkPalette holds a file with a palette that may lose something to the art
@@ -249,6 +251,17 @@ func straight(img image.Image) *image.NRGBA {
 		}
 		return out
 	}
+	if p, ok := img.(*image.YCbCr); ok {
+		for y := range b.Dy() {
+			row := out.Pix[y*out.Stride:][:out.Stride]
+			for x := range b.Dx() {
+				i, k := p.YOffset(x, y), p.COffset(x, y)
+				row[4*x], row[4*x+1], row[4*x+2] = color.YCbCrToRGB(p.Y[i], p.Cb[k], p.Cr[k])
+				row[4*x+3] = 255
+			}
+		}
+		return out
+	}
 	draw2.Draw(out, out.Rect, img, b.Min, draw2.Src)
 	return out
 }
@@ -283,13 +296,6 @@ func resolution(data []byte) (float64, error) {
 			at += 12 + n
 		}
 		return 0, nil
-	}
-	if bytes.HasPrefix(data, []byte("II*\x00")) {
-		t, err := reread.ReadTIFF(data)
-		if err != nil {
-			return 0, err
-		}
-		return t.PPI, nil
 	}
 	if len(data) > 18 && string(data[6:11]) == "JFIF\x00" && data[13] == 1 {
 		return float64(binary.BigEndian.Uint16(data[14:])), nil

@@ -256,8 +256,12 @@ func TestTints(t *testing.T) {
 	for _, n := range v.Drawing.Nodes {
 		got = append(got, n.(*drawing.Shape).Paint.(drawing.Solid).Colour.Build.K)
 	}
-	if len(got) != 2 || got[0] != 100 || got[1] != 80 {
-		t.Errorf("tints %v, want 100 and 80", got)
+	if len(got) != 2 || got[0] != 80 || got[1] != 100 {
+		t.Errorf("tints %v, want 80 and 100, the darker on top", got)
+	}
+	// The lighter one reaches under the darker one it touches, and nowhere else.
+	if b := v.Drawing.Nodes[0].(*drawing.Shape).Path.Bounds(); math.Abs(b.X0-34.55) > 0.05 || math.Abs(b.X1-65) > 1e-6 {
+		t.Errorf("the lighter tint lies on %v", b)
 	}
 	// Red and green of the same lightness that touch get different steps.
 	v = one(t, `<rect x="5" y="5" width="40" height="90" fill="#c0392b"/><rect x="45" y="5" width="40" height="90" fill="#2a7f3f"/>`, s)

@@ -19,9 +19,11 @@ const (
 	window = 32 << 10
 	// sample is how much is tried to choose between filters and none.
 	sample = 2 << 20
-	// thorough is the level of the finished file, medium that of a quick one,
-	// brief that of the trial.
-	thorough, medium, brief = 9, 4, 1
+	// Levels of deflate: the highest for shades and for what is small; the
+	// second for large flat art, where the highest takes four times as long to
+	// win a tenth; the third for a quick file.
+	highest, high, medium = 9, 7, 4
+	small                 = 1 << 20 // bytes of lines
 )
 
 // A band is a stretch of lines of a pass.
@@ -46,12 +48,19 @@ func (r *rows) bands() (all []band) {
 // compressed at once on all cores, each with the end of the one before it to
 // look back to.
 func (r *rows) deflate(quick bool) []byte {
-	bands, level := r.bands(), thorough
-	if quick {
+	bands, level, total := r.bands(), highest, 0
+	for _, b := range bands {
+		total += b.size()
+	}
+	switch {
+	case quick:
 		level = medium
 		r.filtered = r.colors == nil && !r.flat
-	} else {
-		r.filtered = r.filtersPay(bands)
+	case r.flat && total > small:
+		level = high
+		fallthrough
+	default:
+		r.filtered = r.filtersPay(bands, level)
 	}
 	parts := make([][]byte, len(bands))
 	sums := make([]uint32, len(bands))
@@ -88,7 +97,7 @@ func (r *rows) tail(b band) []byte {
 
 // filtersPay tries the largest pass both ways: flat art is smallest
 // unfiltered, soft shades are not.
-func (r *rows) filtersPay(bands []band) bool {
+func (r *rows) filtersPay(bands []band, level int) bool {
 	if r.kind == palette {
 		return false
 	}
@@ -102,26 +111,34 @@ func (r *rows) filtersPay(bands []band) bool {
 		}
 		for i := step / 2; i < len(bands) && left > 0; i += step {
 			raw := r.lines(bands[i].pass, bands[i].from, bands[i].to)
-			size[k] += len(squeeze(raw, nil, brief, true))
+			size[k] += len(squeeze(raw, nil, min(level, high), true))
 			left -= len(raw)
 		}
 	}
 	return size[1] < size[0]
 }
 
+// writers are kept for the next block: each holds tables of a megabyte.
+var writers [10]sync.Pool
+
 // squeeze compresses one block; the last one ends the stream.
 func squeeze(raw, dict []byte, level int, last bool) []byte {
 	var out bytes.Buffer
-	w, err := flate.NewWriterDict(&out, level, dict)
-	if err != nil {
-		panic(err) // the levels are constants
+	w, ok := writers[level].Get().(*flate.Writer)
+	if !ok {
+		var err error
+		if w, err = flate.NewWriterDict(&out, level, nil); err != nil {
+			panic(err) // the levels are constants
+		}
 	}
+	w.ResetDict(&out, dict)
 	w.Write(raw) // a bytes.Buffer takes everything
 	if last {
 		w.Close()
 	} else {
 		w.Flush()
 	}
+	writers[level].Put(w)
 	return out.Bytes()
 }
 

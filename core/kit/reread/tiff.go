@@ -31,16 +31,16 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 	}
 	le := binary.LittleEndian
 	at := int(le.Uint32(b[4:]))
-	if at+2 > len(b) {
+	if at < 8 || at+2 > len(b) {
 		return nil, errors.New("its directory is missing")
+	}
+	if end := at + 2 + 12*int(le.Uint16(b[at:])); end+4 > len(b) || le.Uint32(b[end:]) != 0 {
+		return nil, errors.New("its directory is cut off")
 	}
 	values := map[uint16][]int{}
 	var out TIFF
 	for i := range int(le.Uint16(b[at:])) {
 		f := at + 2 + 12*i
-		if f+12 > len(b) {
-			return nil, errors.New("its directory is cut off")
-		}
 		tag, kind, n := le.Uint16(b[f:]), le.Uint16(b[f+2:]), int(le.Uint32(b[f+4:]))
 		size, ok := map[uint16]int{3: 2, 4: 4, 5: 8, 7: 1}[kind]
 		if !ok || n < 0 || n > len(b) {
