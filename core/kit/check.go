@@ -10,6 +10,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/reread"
@@ -71,13 +72,41 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, data []byte, cs *chec
 	if err != nil {
 		return err
 	}
+	if f.Entry.Dark != "" { // the dark side is hidden on light pages, as it must be
+		findings = slices.DeleteFunc(findings, func(x finding.Finding) bool { return x.Code == "hidden" })
+	}
 	cs.add("opens", len(findings) == 0, "%d findings", len(findings))
 	s := string(data)
 	fr := j.frameFor(f, f.Versions[0])
 	cs.add("page-box", strings.Contains(s, ` viewBox="0 0 `) && close2(d.Page.W(), fr.W) && close2(d.Page.H(), fr.H), "%.4g × %.4g px", d.Page.W(), d.Page.H())
 	cs.add("no-fonts", !strings.Contains(s, "<text") && !strings.Contains(s, "font-family"), "text is shapes")
 	cs.add("self-contained", !strings.Contains(s, "<script") && !strings.Contains(s, `href="http`), "no script, nothing fetched")
+	named := strings.Contains(s, "<title>") && strings.Contains(s, "<desc>")
+	cs.add("described", named, "title and description")
+	if f.Entry.Dark != "" {
+		cs.add("dark", strings.Contains(s, "prefers-color-scheme:dark"), "%s on dark pages", f.Entry.Dark)
+	}
+	if f.Entry.Current {
+		cs.add("inks", strings.Count(s, `fill="currentColor"`) == strings.Count(s, "<path"), "currentColor")
+		d = d.Map(func(n drawing.Node) drawing.Node { return inked(n, j.drawing(f.Versions[0])) })
+	}
 	return j.samePicture(ctx, f.Versions[0], f, d, d.Page, false, cs)
+}
+
+// inked gives a shape that takes the colour of its surroundings that of the
+// art.
+func inked(n drawing.Node, art *drawing.Drawing) drawing.Node {
+	s, ok := n.(*drawing.Shape)
+	ink, one := onlyInk(art)
+	if !ok || !one {
+		return n
+	}
+	c := *s
+	if p, ok := c.Paint.(drawing.Solid); ok {
+		p.Colour = colour.Screen(ink)
+		c.Paint = p
+	}
+	return &c
 }
 
 // close2 compares lengths of a page to within 1/10000 of it.

@@ -124,7 +124,11 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case recipe.HeadLines:
 		return j.headLines(f), nil
 	case "svg":
-		return svg.Encode(page, svg.Options{Title: title})
+		o := svg.Options{Title: title, Desc: j.tell(f.Versions[0]), Current: e.Current, Fluid: e.Fluid}
+		if e.Dark != "" {
+			o.Dark = j.drawing(e.Dark)
+		}
+		return svg.Encode(page, o)
 	case "eps":
 		return eps.Encode(page, eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level})
 	case "pdf":
@@ -135,6 +139,18 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace()})
 	}
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
+}
+
+// tell describes a version to those who do not see it.
+func (j *job) tell(name string) string {
+	s := j.versions[name].Spec
+	switch {
+	case s.OneInk() && s.Ink != nil:
+		return fmt.Sprintf("The mark of %s in one ink, %s.", j.brand, s.Ink.Name)
+	case s.Treatment == version.Backed:
+		return fmt.Sprintf("The mark of %s on a backing.", j.brand)
+	}
+	return fmt.Sprintf("The mark of %s in its own colours.", j.brand)
 }
 
 // render draws the version of a file for the screen, w px wide.

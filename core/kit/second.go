@@ -76,7 +76,7 @@ func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data 
 		res.Found = err.Error()
 		return res
 	}
-	diff := compare(got, want, shape, !r.RGB)
+	diff := compare(got, want, shape, !r.RGB || f.Entry.Current)
 	res.OK, res.Found = diff.within(shape), diff.String()
 	if res.OK && r.Name == "poppler" {
 		fonts, err := outside.Fonts(ctx, data)

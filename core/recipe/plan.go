@@ -173,6 +173,15 @@ func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
 	if why := art.Refused[v.Name]; why != "" {
 		return why
 	}
+	if why := art.Refused[e.Dark]; e.Dark != "" && why != "" {
+		return fmt.Sprintf("its dark side, %s: %s", e.Dark, why)
+	}
+	if e.Current && v.Treatment != version.SingleInk {
+		return "only a version in one ink can take the colour of the text around it"
+	}
+	if e.Dark == v.Name {
+		return "it is the dark side of the others"
+	}
 	if v.White() {
 		if (e.Format == "jpeg" || e.Opaque()) && nearWhite(e.Backing) {
 			return whiteBlock

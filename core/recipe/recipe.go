@@ -59,6 +59,11 @@ type Entry struct {
 	Palette     *Palette `json:"palette,omitempty"`
 	Antialias   *bool    `json:"antialias,omitempty"`
 	Interlace   bool     `json:"interlace,omitempty"`
+	// Of SVG: painted in the colour of the text around it; without width and
+	// height; with the version that is shown where dark pages are preferred.
+	Current bool   `json:"currentcolor,omitempty"`
+	Fluid   bool   `json:"fluid,omitempty"`
+	Dark    string `json:"dark,omitempty"`
 }
 
 // A Palette is "auto", "never" or the largest number of colours, 2 to 256.
@@ -350,6 +355,12 @@ func (e Entry) check(versions map[string]bool) error {
 		if !versions[v] {
 			return fmt.Errorf("versions[%d]: there is no version called %q", i, v)
 		}
+	}
+	if e.Dark != "" && !versions[e.Dark] {
+		return fmt.Errorf("dark: there is no version called %q", e.Dark)
+	}
+	if (e.Dark != "" || e.Current || e.Fluid) && e.Format != "svg" {
+		return errors.New("currentcolor, fluid and dark are for svg")
 	}
 	ways := 0
 	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Size)} {

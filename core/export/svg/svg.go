@@ -19,7 +19,13 @@ import (
 
 // Options of a file.
 type Options struct {
-	Title string // for readers of screens; may be empty
+	Title   string // for readers of screens; may be empty
+	Desc    string // the same, in a sentence
+	Current bool   // paint in the colour of the text around (currentColor)
+	Fluid   bool   // no width and height: as large as its place
+	// Dark, if not nil, is shown instead where the reader prefers dark pages
+	// (Media Queries Level 5, prefers-color-scheme). It has the same frame.
+	Dark *drawing.Drawing
 }
 
 // Encode returns the page as a file.
@@ -32,8 +38,20 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	h := fnv.New32a()
 	fmt.Fprintf(h, "%s %v %v", o.Title, p.Frame, p.Drawing.Bounds())
 	w.prefix = fmt.Sprintf("d%08x", h.Sum32())
+	w.current = o.Current
+	light, dark := w.prefix+"-l", w.prefix+"-d"
+	if o.Dark != nil {
+		w.body = fmt.Appendf(w.body, "<g class=\"%s\">\n", light)
+	}
 	if err := w.nodes(p.Drawing.Nodes, ""); err != nil {
 		return nil, err
+	}
+	if o.Dark != nil {
+		w.body = fmt.Appendf(w.body, "</g>\n<g class=\"%s\">\n", dark)
+		if err := w.nodes(o.Dark.Nodes, ""); err != nil {
+			return nil, err
+		}
+		w.body = append(w.body, "</g>\n"...)
 	}
 	var out []byte
 	out = append(out, `<svg xmlns="http://www.w3.org/2000/svg"`...)
@@ -41,16 +59,28 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		out = append(out, ` xmlns:xlink="http://www.w3.org/1999/xlink"`...)
 	}
 	num := func(v float64) string { return string(export.Number(nil, v, w.places)) }
-	out = fmt.Appendf(out, ` version="1.1" width="%s" height="%s" viewBox="0 0 %s %s"`, num(p.Frame.W), num(p.Frame.H), num(p.Frame.W), num(p.Frame.H))
+	out = append(out, ` version="1.1"`...)
+	if !o.Fluid {
+		out = fmt.Appendf(out, ` width="%s" height="%s"`, num(p.Frame.W), num(p.Frame.H))
+	}
+	out = fmt.Appendf(out, ` viewBox="0 0 %s %s"`, num(p.Frame.W), num(p.Frame.H))
 	if o.Title != "" {
-		out = append(out, ` role="img"><title>`...)
-		var t strings.Builder
-		if err := xml.EscapeText(&t, []byte(o.Title)); err != nil {
+		out = append(out, ` role="img"`...)
+	}
+	out = append(out, '>')
+	for _, t := range [][2]string{{"title", o.Title}, {"desc", o.Desc}} {
+		if t[1] == "" {
+			continue
+		}
+		var b strings.Builder
+		if err := xml.EscapeText(&b, []byte(t[1])); err != nil {
 			return nil, err
 		}
-		out = append(out, t.String()+"</title>\n"...)
-	} else {
-		out = append(out, ">\n"...)
+		out = fmt.Appendf(out, "<%s>%s</%[1]s>", t[0], b.String())
+	}
+	out = append(out, '\n')
+	if o.Dark != nil {
+		out = fmt.Appendf(out, "<style>.%[2]s{display:none}@media (prefers-color-scheme:dark){.%[1]s{display:none}.%[2]s{display:inline}}</style>\n", light, dark)
 	}
 	if len(w.defs) > 0 {
 		out = append(out, "<defs>\n"...)
@@ -62,14 +92,15 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 }
 
 type writer struct {
-	to     geom.Affine
-	places int
-	prefix string
-	ids    int
-	linked bool
-	body   []byte
-	defs   []byte
-	known  map[string]string // definition -> id
+	to      geom.Affine
+	places  int
+	prefix  string
+	ids     int
+	linked  bool
+	current bool
+	body    []byte
+	defs    []byte
+	known   map[string]string // definition -> id
 }
 
 // define stores a definition once; body has %s where its id goes.
@@ -138,6 +169,13 @@ func (w *writer) shape(s *drawing.Shape, indent string) error {
 	w.body = append(w.body, indent+"<path"...)
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
+		if w.current {
+			w.attr("fill", "currentColor")
+			if p.Alpha < 1 {
+				w.attr("fill-opacity", string(export.Number(nil, p.Alpha, 4)))
+			}
+			break
+		}
 		w.paint("fill", p.Colour.RGB, p.Alpha)
 	case *drawing.Gradient:
 		id, err := w.gradient(p)

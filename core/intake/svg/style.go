@@ -69,7 +69,7 @@ func (s *sheet) add(src string) {
 			name := strings.ToLower(string(data))
 			applies := name == "@media" && screen(join(p.Values()))
 			face = name == "@font-face"
-			if !applies && !face {
+			if !applies && !face && name != "@media" { // other media are not our page
 				s.failed = append(s.failed, name)
 			}
 			open = append(open, !applies)
