@@ -132,29 +132,3 @@ func TestParse(t *testing.T) {
 
 // Black is K 100 alone, white is no ink, greys print with black alone (common
 // practice); the proposal never passes 300 %.
-func TestPropose(t *testing.T) {
-	if b := Propose(Black); b != (CMYK{K: 100}) {
-		t.Errorf("black: %v", b)
-	}
-	if b := Propose(White); !b.NoInk() {
-		t.Errorf("white: %v", b)
-	}
-	for r := 0; r < 256; r += 15 {
-		for g := 0; g < 256; g += 15 {
-			for bl := 0; bl < 256; bl += 15 {
-				c := FromBytes(uint8(r), uint8(g), uint8(bl))
-				b := Propose(c)
-				if b.Total() > 300 {
-					t.Fatalf("%s: total ink %v %%", c.Hex(), b.Total())
-				}
-				if r == g && g == bl && b.C+b.M+b.Y != 0 {
-					t.Fatalf("grey %s is built of %v", c.Hex(), b)
-				}
-				back := b.RGB()
-				if math.Abs(back.R-c.R)+math.Abs(back.G-c.G)+math.Abs(back.B-c.B) > 0.006 {
-					t.Fatalf("%s comes back as %s", c.Hex(), back.Hex())
-				}
-			}
-		}
-	}
-}

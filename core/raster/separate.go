@@ -37,7 +37,8 @@ func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int,
 					k := [3]uint8(n.Image.Pix[i : i+3])
 					v, ok := memo[k]
 					if !ok {
-						v[0], v[1], v[2] = swap(colour.Screen(colour.FromBytes(k[0], k[1], k[2]))).RGB.Bytes()
+						b := colour.Coated.Pixel(colour.FromBytes(k[0], k[1], k[2]))
+						v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
 						memo[k] = v
 					}
 					copy(c.Image.Pix[i:], v[:])

@@ -185,7 +185,7 @@ func TestOverrides(t *testing.T) {
 	if n := len(v.Drawing.Nodes); n != 2 {
 		t.Fatalf("a tint beside the ink: %d paths", n)
 	}
-	if p := v.Drawing.Nodes[1].(*drawing.Shape).Paint.(drawing.Solid); p.Colour.Build.K != 40 {
+	if p := v.Drawing.Nodes[0].(*drawing.Shape).Paint.(drawing.Solid); p.Colour.Build.K != 40 {
 		t.Errorf("a 40 %% tint is painted %+v", p)
 	}
 }

@@ -25,7 +25,7 @@ func Samples(img *image.NRGBA, cmyk bool) (data, mask []byte) {
 			k := [3]uint8(row[i : i+3])
 			v, ok := memo[k]
 			if !ok {
-				p := colour.Propose(colour.FromBytes(k[0], k[1], k[2]))
+				p := colour.Coated.Pixel(colour.FromBytes(k[0], k[1], k[2]))
 				for j, x := range []float64{p.C, p.M, p.Y, p.K} {
 					v[j] = byte(x*2.55 + 0.5)
 				}
