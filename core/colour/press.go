@@ -173,6 +173,28 @@ func (p *Press) Lab(b CMYK) Lab {
 	return labOf(v)
 }
 
+// Beside is what a build looks like beside the paper, which is white: the
+// media-relative colour of ICC.1.
+func (p *Press) Beside(b CMYK) Lab {
+	p.load()
+	return p.at(b)
+}
+
+// Nearest is the build, not rounded, whose media-relative colour is nearest.
+func (p *Press) Nearest(l Lab) CMYK {
+	p.load()
+	if l.L >= 100 {
+		return CMYK{}
+	}
+	return p.solve(l)
+}
+
+// XYZ is the colour in CIE XYZ under D50.
+func (l Lab) XYZ() (x, y, z float64) {
+	v := l.xyz()
+	return v[0], v[1], v[2]
+}
+
 // at is what a build looks like beside the paper: interpolated between the
 // mixtures measured around it, at the two blacks around its own.
 func (p *Press) at(b CMYK) Lab {

@@ -116,7 +116,7 @@ func close2(a, b float64) bool { return math.Abs(a-b) <= 1e-4*max(a, b) }
 func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, press bool, cs *checks) error {
 	fr := j.frameFor(f, v)
 	w, h := lookSize(fr.W, fr.H)
-	art := j.drawing(v)
+	art := j.art(f, v)
 	if press {
 		art = pressed(art)
 	}
@@ -138,7 +138,19 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *chec
 	if err != nil {
 		return err
 	}
-	cs.add("opens", true, "PDF 1.4")
+	claim, err := reread.Claims(data)
+	if err != nil {
+		return err
+	}
+	cs.add("opens", true, "PDF %s", claim.Version)
+	if e := f.Entry; e.Standard != "" {
+		no := claim.Keeps(e.Standard, e.ColourSpace() == export.CMYK)
+		said := claim.Condition
+		if no != "" {
+			said = no
+		}
+		cs.add("standard", no == "", "%s: %s", e.Standard, said)
+	}
 	cs.add("pages", len(pages) == len(f.Versions), "%d", len(pages))
 	if len(pages) != len(f.Versions) {
 		return nil
@@ -147,7 +159,7 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *chec
 		if err := j.checkPage(ctx, f, f.Versions[i], p, cs); err != nil {
 			return err
 		}
-		cs.add("trim-box", p.Facts.Trim, "TrimBox and ArtBox are the page")
+		cs.add("trim-box", p.Facts.Trim, "the page is what is trimmed to")
 	}
 	return nil
 }
@@ -173,7 +185,7 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.P
 	}
 	cs.add("ink-space", x.RGB != cmyk || len(x.Plates) > 0 && !x.RGB, "%s", inkList(x))
 	if j.versions[v].Spec.OneInk() {
-		cs.add("inks", sameInks(x, j.drawing(v), cmyk), "%s", inkList(x))
+		cs.add("inks", sameInks(x, j.art(f, v), cmyk), "%s", inkList(x))
 	}
 	box := geom.Rect{X1: x.W, Y1: x.H}
 	return j.samePicture(ctx, v, f, p.Drawing, box, cmyk || len(x.Plates) > 0, cs)

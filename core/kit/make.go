@@ -5,11 +5,13 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"slices"
 	"sync"
 
 	"github.com/HugoSmits86/nativewebp"
 
 	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/eps"
@@ -52,6 +54,41 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }
 
+// art is the drawing of a version as a file's press prints it: colours with no
+// build of their own get the one that press needs.
+func (j *job) art(f recipe.File, name string) *drawing.Drawing {
+	d, p := j.drawing(name), press(f.Entry)
+	if f.Entry.ColourSpace() != export.CMYK || p == colour.Coated {
+		return d
+	}
+	build := func(c colour.Colour) colour.Colour {
+		if !c.Built {
+			c.Build, c.Built = p.Propose(c.RGB).Build, true
+		}
+		return c
+	}
+	return d.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return n
+		}
+		c := *s
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			p.Colour = build(p.Colour)
+			c.Paint = p
+		case *drawing.Gradient:
+			g := *p
+			g.Stops = slices.Clone(p.Stops)
+			for i := range g.Stops {
+				g.Stops[i].Colour = build(g.Stops[i].Colour)
+			}
+			c.Paint = &g
+		}
+		return &c
+	})
+}
+
 // encode makes the bytes of one file. An error that wraps export.ErrCannot
 // means that the file type cannot carry the art.
 func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
@@ -61,7 +98,10 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	if len(f.Versions) == 1 {
 		title += ", " + f.Versions[0]
 	}
-	page := export.Page{Drawing: j.drawing(f.Versions[0]), Frame: fr}
+	if e.ColourSpace() == export.CMYK && press(e) != colour.Coated && slices.ContainsFunc(f.Versions, func(v string) bool { return j.drawing(v).Has().Pictures }) {
+		return nil, export.Cannot("pictures are separated for coated paper (fogra39) alone yet")
+	}
+	page := export.Page{Drawing: j.art(f, f.Versions[0]), Frame: fr}
 	switch e.Format {
 	case "png":
 		img, err := j.render(ctx, f, f.W)
@@ -94,6 +134,7 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "tiff":
 		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
 		if e.ColourSpace() == export.CMYK {
+			o.Profile = icc.Press(press(e))
 			img, err := j.separate(ctx, f)
 			if err != nil {
 				return nil, err
@@ -108,6 +149,7 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "jpeg":
 		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
 		if e.ColourSpace() == export.CMYK {
+			o.Profile = icc.Press(press(e))
 			img, err := j.separate(ctx, f)
 			if err != nil {
 				return nil, err
@@ -134,11 +176,19 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "pdf":
 		var pages []export.Page
 		for _, v := range f.Versions {
-			pages = append(pages, export.Page{Drawing: j.drawing(v), Frame: j.frameFor(f, v)})
+			pages = append(pages, export.Page{Drawing: j.art(f, v), Frame: j.frameFor(f, v)})
 		}
-		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace()})
+		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: press(e)})
 	}
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
+}
+
+// press is the printing condition a file is made for.
+func press(e recipe.Entry) *colour.Press {
+	if p, ok := colour.PressOf(e.Press); ok {
+		return p
+	}
+	return colour.Coated
 }
 
 // tell describes a version to those who do not see it.
@@ -168,7 +218,7 @@ func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, e
 
 // separate draws the version of a file in process inks.
 func (j *job) separate(ctx context.Context, f recipe.File) (*image.CMYK, error) {
-	d := j.drawing(f.Versions[0])
+	d := j.art(f, f.Versions[0])
 	if h := d.Has(); h.Filters || h.Blends {
 		return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
 	}

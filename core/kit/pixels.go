@@ -17,6 +17,7 @@ import (
 	_ "golang.org/x/image/webp"
 
 	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/png"
@@ -46,10 +47,11 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	box := j.frameFor(f, f.Versions[0]).Box
 	box.X1 = box.X0 + box.W()*float64(w*n)/float64(f.W)
 	box.Y1 = box.Y0 + box.H()*float64(h*n)/float64(f.H)
-	d := j.drawing(f.Versions[0])
+	d := j.art(f, f.Versions[0])
 	_, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == export.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
+		cs.add("profile", bytes.Equal(profile(data), icc.Press(press(e))), "%s", press(e).Name)
 		d = pressed(d)
 	} else if e.Format == "jpeg" || e.Format == "tiff" {
 		cs.add("ink-space", !isCMYK, "%s", space(img))
@@ -117,6 +119,21 @@ func decode(data []byte) (img image.Image, kind string, ppi float64, err error) 
 	}
 	img, kind, err = image.Decode(bytes.NewReader(data))
 	return img, kind, ppi, err
+}
+
+// profile is the ICC profile in a JPEG or TIFF, or nil.
+func profile(data []byte) (p []byte) {
+	if t, err := reread.ReadTIFF(data); err == nil {
+		return t.Profile
+	}
+	for at := 2; at+18 < len(data) && data[at] == 0xff && data[at+1] != 0xda; {
+		n := int(binary.BigEndian.Uint16(data[at+2:]))
+		if at+2+n <= len(data) && data[at+1] == 0xe2 && n > 16 && string(data[at+4:at+15]) == "ICC_PROFILE" {
+			p = append(p, data[at+18:at+2+n]...)
+		}
+		at += 2 + n
+	}
+	return p
 }
 
 // checkPalette holds a file with a palette that may lose something to the art

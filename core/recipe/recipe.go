@@ -54,6 +54,10 @@ type Entry struct {
 	Quality  int       `json:"quality,omitempty"`
 	Level    int       `json:"level,omitempty"`
 	Pages    string    `json:"pages,omitempty"`
+	// Standard of PDF: pdfx1a, pdfx4 or pdfa2b. Press is the printing condition
+	// that files in process inks are made for: fogra39, fogra29 or tr006.
+	Standard string `json:"standard,omitempty"`
+	Press    string `json:"press,omitempty"`
 	// Compression of TIFF: deflate or lzw.
 	Compression string   `json:"compression,omitempty"`
 	Palette     *Palette `json:"palette,omitempty"`
@@ -355,6 +359,23 @@ func (e Entry) check(versions map[string]bool) error {
 		if !versions[v] {
 			return fmt.Errorf("versions[%d]: there is no version called %q", i, v)
 		}
+	}
+	switch e.Standard {
+	case "":
+	case "pdfx1a", "pdfx4":
+		if e.Colour != "cmyk" {
+			return fmt.Errorf("standard: %s is made of process inks: it needs colour cmyk", e.Standard)
+		}
+		fallthrough
+	case "pdfa2b":
+		if e.Format != "pdf" {
+			return fmt.Errorf("standard: %s is for pdf", e.Standard)
+		}
+	default:
+		return fmt.Errorf("standard: %q is not known: pdfx1a, pdfx4 or pdfa2b", e.Standard)
+	}
+	if _, ok := colour.PressOf(e.Press); e.Press != "" && !ok {
+		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", e.Press)
 	}
 	if e.Dark != "" && !versions[e.Dark] {
 		return fmt.Errorf("dark: there is no version called %q", e.Dark)

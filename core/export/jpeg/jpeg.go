@@ -15,6 +15,7 @@ import (
 type Options struct {
 	Quality int     // 1 to 100; 0 stands for 90
 	PPI     float64 // kept as dots per inch; 0 for none
+	Profile []byte  // ICC, or nil
 }
 
 // MaxSide is the longest side a frame header can hold.
@@ -163,6 +164,13 @@ func (e *encoder) headers(w, h, n int, o Options) {
 	e.marker(0xe0, []byte{'J', 'F', 'I', 'F', 0, 1, 2, unit, byte(d >> 8), byte(d), byte(d >> 8), byte(d), 0, 0})
 	if n == 4 {
 		e.marker(0xee, []byte{'A', 'd', 'o', 'b', 'e', 0, 100, 0, 0, 0, 0, 0})
+	}
+	// ICC.1 annex B.4: the profile in pieces that fit into a marker.
+	const piece = 65533 - 14
+	total := (len(o.Profile) + piece - 1) / piece
+	for i := range total {
+		part := o.Profile[i*piece : min(len(o.Profile), (i+1)*piece)]
+		e.marker(0xe2, append([]byte{'I', 'C', 'C', '_', 'P', 'R', 'O', 'F', 'I', 'L', 'E', 0, byte(i + 1), byte(total)}, part...))
 	}
 	tables := 1
 	if n == 3 {

@@ -1,4 +1,4 @@
-// Package pdf writes PDF 1.4 (read against PDF 32000-1): one page for each
+// Package pdf writes PDF 1.4 to 1.7 (read against PDF 32000-1): one page for each
 // version, real curves, DeviceRGB, DeviceCMYK or Separation colours, no fonts.
 // The same pages give the same bytes: no clock, no random.
 package pdf
@@ -22,13 +22,15 @@ import (
 
 // Options of a file.
 type Options struct {
-	Title  string
-	Colour string // export.RGB or export.CMYK
+	Title    string
+	Colour   string        // export.RGB or export.CMYK
+	Standard string        // X1a, X4, A2b, or none
+	Press    *colour.Press // the standards name it; offset on coated paper if nil
 }
 
 // Encode returns the file with the pages in order.
 func Encode(pages []export.Page, o Options) ([]byte, error) {
-	f := &file{cmyk: o.Colour == export.CMYK}
+	f := &file{cmyk: o.Colour == export.CMYK, oneBox: standards[o.Standard].oneBox}
 	f.space = "/DeviceRGB"
 	if f.cmyk {
 		f.space = "/DeviceCMYK"
@@ -43,10 +45,13 @@ func Encode(pages []export.Page, o Options) ([]byte, error) {
 		kids = append(kids, ref)
 	}
 	f.set(tree, fmt.Sprintf("<</Type/Pages/Kids[%s]/Count %d>>", strings.Join(kids, " "), len(kids)))
-	f.set(catalog, "<</Type/Catalog/Pages "+ref(tree)+">>")
+	if err := f.check(o); err != nil {
+		return nil, err
+	}
+	f.set(catalog, "<</Type/Catalog/Pages "+ref(tree)+"/Metadata "+f.metadata(o)+f.intent(o)+">>")
 	info := f.reserve()
-	f.set(info, "<</Title "+text(o.Title)+"/Producer(Dye Kit)>>")
-	return f.bytes(catalog, info), nil
+	f.set(info, "<</Title "+text(o.Title)+"/Producer(Dye Kit)/CreationDate("+made+")/ModDate("+made+")/Trapped/False"+standards[o.Standard].info+">>")
+	return f.bytes(standards[o.Standard].version, catalog, info), nil
 }
 
 // A file is the objects so far; object n is objects[n-1].
@@ -54,6 +59,9 @@ type file struct {
 	objects [][]byte
 	cmyk    bool
 	space   string
+	oneBox  bool
+	// What was needed on any page.
+	translucent, spots bool
 }
 
 func (f *file) reserve() int {
@@ -85,9 +93,9 @@ func (f *file) stream(dict string, data []byte) string {
 
 // bytes lays the objects out behind each other, with the table of where they
 // begin (section 7.5).
-func (f *file) bytes(catalog, info int) []byte {
+func (f *file) bytes(version string, catalog, info int) []byte {
 	var b bytes.Buffer
-	b.WriteString("%PDF-1.4\n%\xe2\xe3\xcf\xd3\n")
+	b.WriteString("%PDF-" + version + "\n%\xe2\xe3\xcf\xd3\n")
 	at := make([]int, len(f.objects))
 	for i, o := range f.objects {
 		at[i] = b.Len()
@@ -177,9 +185,14 @@ func (f *file) page(p export.Page, tree int) (string, error) {
 	box := "[0 0 " + num(width) + " " + num(height) + "]"
 	group := ""
 	if c.res.translucent {
+		f.translucent = true
 		group = "/Group<</S/Transparency/CS" + f.space + "/I true>>"
 	}
-	return f.add("<</Type/Page/Parent " + ref(tree) + "/MediaBox" + box + "/TrimBox" + box + "/ArtBox" + box +
+	boxes := "/MediaBox" + box + "/TrimBox" + box
+	if !f.oneBox {
+		boxes += "/ArtBox" + box
+	}
+	return f.add("<</Type/Page/Parent " + ref(tree) + boxes +
 		group + "/Resources" + c.res.dict() + "/Contents " + body + ">>"), nil
 }
 
@@ -233,6 +246,7 @@ func (c *canvas) colour(k colour.Colour) {
 	}
 	// Section 8.6.6.4: the plate, and for screens its process alternate,
 	// reached in a straight line from bare paper.
+	c.file.spots = true
 	full := content.Inks(k, true)
 	var b []byte
 	for _, v := range full {

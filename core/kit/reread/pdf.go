@@ -48,7 +48,10 @@ func (f *file) page(o any) (Page, error) {
 	if !ok || len(box) != 4 || box[0] != 0 || box[1] != 0 {
 		return Page{}, errors.New("it has no MediaBox")
 	}
-	facts := Facts{W: box[2], H: box[3], Trim: fmt.Sprint(d["/TrimBox"]) == fmt.Sprint(d["/MediaBox"]) && fmt.Sprint(d["/ArtBox"]) == fmt.Sprint(d["/MediaBox"])}
+	facts := Facts{W: box[2], H: box[3], Trim: fmt.Sprint(d["/TrimBox"]) == fmt.Sprint(d["/MediaBox"])}
+	if d["/ArtBox"] != nil && fmt.Sprint(d["/ArtBox"]) != fmt.Sprint(d["/MediaBox"]) {
+		facts.Trim = false
+	}
 	// Points with y upwards become page units with y down.
 	flip := geom.Affine{A: 1, D: -1, F: facts.H}
 	c, err := f.get(d["/Contents"])
