@@ -1,0 +1,148 @@
+package kit
+
+import (
+	"fmt"
+	"image"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"golang.org/x/image/tiff"
+
+	"dyekit/core/drawing"
+	"dyekit/core/kit/outside"
+)
+
+const printRecipe = `{"name": "print", "naming": "{brand}_{version}_{size}", "frame": {"fit": "artwork", "margin": "4%"},
+ "versions": [
+  {"name": "x1a", "treatment": "as-drawn"}, {"name": "x4", "treatment": "as-drawn"}, {"name": "a2b", "treatment": "as-drawn"},
+  {"name": "black", "treatment": "single-ink", "ink": {"name": "Black", "rgb": "#000000", "cmyk": [0, 0, 0, 100]}},
+  {"name": "build", "treatment": "single-ink", "ink": {"name": "Plum", "rgb": "#6b2d4f", "cmyk": [40, 85, 20, 35]}},
+  {"name": "spot", "treatment": "single-ink", "ink": {"name": "Plum", "rgb": "#6b2d4f", "cmyk": [40, 85, 20, 35], "spot": "Kettle Plum"}},
+  {"name": "tint", "treatment": "single-ink", "ink": {"name": "Plum", "rgb": "#6b2d4f", "cmyk": [40, 85, 20, 35], "spot": "Kettle Plum", "tint": 35}}],
+ "files": [
+  {"format": "pdf", "colour": "cmyk", "standard": "pdfx1a", "versions": ["x1a", "black", "build", "spot", "tint"], "pages": "one-per-version-file"},
+  {"format": "pdf", "colour": "cmyk", "standard": "pdfx4", "press": "fogra29", "versions": ["x4"], "pages": "one-per-version-file"},
+  {"format": "pdf", "standard": "pdfa2b", "versions": ["a2b"], "pages": "one-per-version-file"},
+  {"format": "eps", "colour": "cmyk", "versions": ["black", "build", "spot", "tint"]},
+  {"format": "jpeg", "widths": [300], "ppi": 300, "colour": "cmyk", "versions": ["x1a"]},
+  {"format": "svg", "versions": ["x1a"], "dark": "spot", "fluid": true},
+  {"format": "svg", "versions": ["black"], "currentcolor": true}
+ ]}`
+
+// run calls an outside program on a file and returns what it says.
+func run(t *testing.T, program string, args ...string) string {
+	t.Helper()
+	out, err := exec.Command(program, args...).CombinedOutput()
+	if err != nil {
+		t.Errorf("%s %s (make test installs it): %v %s", program, strings.Join(args, " "), err, out)
+	}
+	return string(out)
+}
+
+// Print files as qpdf, mupdf, poppler, exiftool and libxml2 see them.
+func TestPrintFilesOutside(t *testing.T) {
+	for _, name := range []string{"larkmoor-roundel.svg", "odd-kettle.svg"} {
+		k := build(t, Input{Master: master(t, name), MasterName: name, Brand: "Mark", Recipe: parse(t, printRecipe), Readers: outside.All})
+		dir := t.TempDir()
+		if err := k.Save(dir, true); err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range k.Files {
+			file := filepath.Join(dir, f.Path)
+			switch f.Format {
+			case "svg":
+				run(t, "xmllint", "--noout", file)
+			case "jpeg":
+				if out := run(t, "exiftool", file); !strings.Contains(out, "Offset on coated paper (FOGRA39)") || !strings.Contains(out, "Unknown (RGB or CMYK)") {
+					t.Errorf("%s: %s", f.Path, out)
+				}
+			case "pdf":
+				if out := run(t, "qpdf", "--check", file); strings.Contains(strings.ToLower(out), "warning") {
+					t.Errorf("%s: %s", f.Path, out)
+				}
+				run(t, "mutool", "draw", "-q", "-r", "20", "-o", filepath.Join(dir, "m.png"), file)
+				if out := run(t, "pdffonts", file); strings.Count(out, "\n") > 2 {
+					t.Errorf("%s has fonts: %s", f.Path, out)
+				}
+				if out := run(t, "pdfimages", "-list", file); strings.Count(out, "\n") > 2 {
+					t.Errorf("%s has pictures: %s", f.Path, out)
+				}
+				info, tags := run(t, "pdfinfo", file), run(t, "exiftool", file)
+				want := map[string][]string{
+					"x4":  {"PDF version:     1.6", "GTS PDFX Version                : PDF/X-4"},
+					"a2b": {"PDF version:     1.7", "Part                            : 2", "Conformance                     : B"},
+				}[f.Version]
+				if want == nil {
+					want = []string{"PDF version:     1.4", "ISO 15930"}
+				}
+				for _, w := range want {
+					if !strings.Contains(info+tags, w) {
+						t.Errorf("%s does not say %q: %s%s", f.Path, w, info, tags)
+					}
+				}
+			}
+		}
+	}
+}
+
+// The plates of ghostscript's tiffsep carry the ink that the art says: its
+// area times the percentage, to 0.5 % of the page.
+func TestPlates(t *testing.T) {
+	in := Input{Master: master(t, "odd-kettle.svg"), MasterName: "odd-kettle.svg", Brand: "Mark", Recipe: parse(t, printRecipe), Readers: outside.None}
+	k := build(t, in)
+	p, err := NewPlan(t.Context(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	area := 0.0
+	for _, v := range p.Versions {
+		if v.Spec.Name == "black" {
+			area = v.Drawing.Nodes[0].(*drawing.Shape).Path.Area() / (p.Frame.Box.W() * p.Frame.Box.H())
+		}
+	}
+	want := map[string]map[string]float64{
+		"black": {"Black": 1},
+		"build": {"Cyan": 0.4, "Magenta": 0.85, "Yellow": 0.2, "Black": 0.35},
+		"spot":  {"Kettle Plum": 1},
+		"tint":  {"Kettle Plum": 0.35},
+	}
+	for _, f := range k.Files {
+		plates, ok := want[f.Version]
+		if !ok || f.Format == "svg" {
+			continue
+		}
+		dir := t.TempDir()
+		file := filepath.Join(dir, "in."+f.Format)
+		if err := os.WriteFile(file, f.Data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		run(t, "gs", "-q", "-dSAFER", "-dBATCH", "-dNOPAUSE", "-dEPSCrop", "-sDEVICE=tiffsep", "-r576", "-sOutputFile="+filepath.Join(dir, "out.tif"), file)
+		for _, name := range []string{"Cyan", "Magenta", "Yellow", "Black", "Kettle Plum"} {
+			r, err := os.Open(filepath.Join(dir, fmt.Sprintf("out(%s).tif", name)))
+			if err != nil {
+				if plates[name] > 0 {
+					t.Errorf("%s has no plate %s", f.Path, name)
+				}
+				continue
+			}
+			img, err := tiff.Decode(r)
+			r.Close()
+			if err != nil {
+				t.Fatal(err)
+			}
+			sum := 0.0
+			for _, v := range img.(*image.Gray).Pix {
+				sum += 1 - float64(v)/255
+			}
+			// Dots that are touched are inked: fine ones keep that small.
+			got := sum / (f.WidthPt * 8 * f.HeightPt * 8)
+			if math.Abs(got-area*plates[name]) > 0.005 {
+				t.Errorf("%s: plate %s carries %.4f of the page, want %.4f", f.Path, name, got, area*plates[name])
+			}
+		}
+	}
+}
