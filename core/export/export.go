@@ -4,6 +4,7 @@
 package export
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -12,6 +13,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/planar"
 )
 
 // ErrCannot is wrapped by a writer whose file type cannot carry something of
@@ -51,17 +53,49 @@ func Places(long float64) int {
 }
 
 // OneClip returns the clip as paths to be intersected one after another, for
-// file types that know no union of clips. ok is false if it is a union.
-func OneClip(c []drawing.Region) (paths []drawing.Region, ok bool) {
+// file types that know no union of clips: where there is one, it is made of
+// the geometry.
+func OneClip(c []drawing.Region) (paths []drawing.Region, err error) {
 	for c != nil {
-		if len(c) > 1 {
-			return nil, false
+		switch len(c) {
+		case 0: // nothing shows: an empty box
+			return append(paths, drawing.Region{Path: geom.Path{{Op: geom.MoveTo}, {Op: geom.LineTo}, {Op: geom.Close}}}), nil
+		case 1:
+			paths = append(paths, c[0])
+			c = c[0].Clip
+		default:
+			p, err := union(c)
+			if err != nil {
+				return nil, err
+			}
+			if len(p) == 0 {
+				c = []drawing.Region{}
+				continue
+			}
+			return append(paths, drawing.Region{Path: p}), nil
 		}
-		if len(c) == 0 { // nothing shows: an empty box
-			return append(paths, drawing.Region{Path: geom.Path{{Op: geom.MoveTo}, {Op: geom.LineTo}, {Op: geom.Close}}}), true
-		}
-		paths = append(paths, c[0])
-		c = c[0].Clip
 	}
-	return paths, true
+	return paths, nil
+}
+
+// union is the area inside any of the regions, each within its own clip.
+func union(c []drawing.Region) (geom.Path, error) {
+	ctx := context.Background() // bounded by the size of the drawing
+	var parts []planar.Layer
+	for _, r := range c {
+		l := planar.Layer{Path: r.Path, Rule: r.Rule}
+		if r.Clip != nil {
+			inner, err := union(r.Clip)
+			if err != nil {
+				return nil, err
+			}
+			p, err := planar.Intersect(ctx, l, planar.Layer{Path: inner})
+			if err != nil {
+				return nil, err
+			}
+			l = planar.Layer{Path: p}
+		}
+		parts = append(parts, l)
+	}
+	return planar.Union(ctx, parts...)
 }

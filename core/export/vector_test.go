@@ -143,7 +143,7 @@ func TestBoxes(t *testing.T) {
 			t.Errorf("pdfinfo does not say %q:\n%s", want, info)
 		}
 	}
-	if strings.Contains(info, "CreationDate") {
+	if !bytes.Contains(p, []byte("/CreationDate(D:20260101000000Z)")) {
 		t.Error("the file holds a clock")
 	}
 	_, fonts := testkit.Run(t, map[string][]byte{"in.pdf": p}, "pdffonts", "in.pdf")
@@ -205,12 +205,22 @@ func TestRefusals(t *testing.T) {
 	}
 	two := page(&drawing.Group{Alpha: 1, Nodes: []drawing.Node{shape(box, colour.Screen(colour.Black), 1)},
 		Clip: []drawing.Region{{Path: box}, {Path: geom.Ellipse(geom.Pt(60, 60), 20, 20)}}})
-	if _, err := pdf.Encode([]export.Page{two}, pdf.Options{}); !errors.Is(err, export.ErrCannot) {
-		t.Errorf("union clip in PDF: %v", err)
-	}
 	fading := page(&drawing.Shape{Path: box, Paint: &drawing.Gradient{P1: geom.Pt(50, 0), To: geom.Identity, Stops: []drawing.Stop{{At: 0, Alpha: 1}, {At: 1}}}})
-	if _, err := pdf.Encode([]export.Page{fading}, pdf.Options{}); !errors.Is(err, export.ErrCannot) {
-		t.Errorf("fading gradient in PDF: %v", err)
+	for name, p := range map[string]export.Page{"a clip of two shapes": two, "a gradient that fades": fading, "half a black": half} {
+		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{}); err != nil {
+			t.Errorf("%s in PDF: %v", name, err)
+		}
+		want := name != "a clip of two shapes" // which is opaque
+		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{Colour: export.CMYK, Standard: pdf.X1a}); errors.Is(err, export.ErrCannot) != want {
+			t.Errorf("%s in PDF/X-1a: %v", name, err)
+		}
+	}
+	if _, err := pdf.Encode([]export.Page{art()}, pdf.Options{Standard: pdf.X4}); !errors.Is(err, export.ErrCannot) {
+		t.Errorf("screen colours in PDF/X-4: %v", err)
+	}
+	light := page(&drawing.Group{Alpha: 1, Blend: drawing.Screen, Nodes: []drawing.Node{shape(box, colour.Screen(colour.White), 1)}})
+	if _, err := pdf.Encode([]export.Page{light}, pdf.Options{Colour: export.CMYK}); !errors.Is(err, export.ErrCannot) {
+		t.Errorf("a blend of light in process inks: %v", err)
 	}
 	if _, err := svg.Encode(fading, svg.Options{}); err != nil {
 		t.Errorf("fading gradient in SVG: %v", err)

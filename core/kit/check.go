@@ -116,7 +116,15 @@ func close2(a, b float64) bool { return math.Abs(a-b) <= 1e-4*max(a, b) }
 func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, press bool, cs *checks) error {
 	fr := j.frameFor(f, v)
 	w, h := lookSize(fr.W, fr.H)
-	art := j.art(f, v)
+	art, err := j.art(ctx, f, v)
+	if err != nil {
+		return err
+	}
+	if whole := j.drawing(v); art != whole && art.Has() != whole.Has() {
+		if err := sameOnPaper(ctx, art, whole, fr.Box, w, h, cs); err != nil {
+			return err
+		}
+	}
 	if press {
 		art = pressed(art)
 	}
@@ -130,6 +138,21 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 	}
 	diff := compare(got, want, curve, false)
 	cs.add("picture", diff.within(curve), "%v", diff)
+	return nil
+}
+
+// sameOnPaper holds a flattened drawing to the one it came from, on white.
+func sameOnPaper(ctx context.Context, flat, whole *drawing.Drawing, box geom.Rect, w, h int, cs *checks) error {
+	a, err := draw(ctx, flat, box, w, h)
+	if err != nil {
+		return err
+	}
+	b, err := draw(ctx, whole, box, w, h)
+	if err != nil {
+		return err
+	}
+	diff := compare(over(a, colour.White), over(b, colour.White), bands, false)
+	cs.add("flattened", diff.within(bands), "on white paper: %v", diff)
 	return nil
 }
 
@@ -185,7 +208,11 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.P
 	}
 	cs.add("ink-space", x.RGB != cmyk || len(x.Plates) > 0 && !x.RGB, "%s", inkList(x))
 	if j.versions[v].Spec.OneInk() {
-		cs.add("inks", sameInks(x, j.art(f, v), cmyk), "%s", inkList(x))
+		art, err := j.art(ctx, f, v)
+		if err != nil {
+			return err
+		}
+		cs.add("inks", sameInks(x, art, cmyk), "%s", inkList(x))
 	}
 	box := geom.Rect{X1: x.W, Y1: x.H}
 	return j.samePicture(ctx, v, f, p.Drawing, box, cmyk || len(x.Plates) > 0, cs)

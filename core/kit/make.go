@@ -35,7 +35,8 @@ type job struct {
 	versions map[string]*version.Version
 
 	mu      sync.Mutex
-	squares map[string]geom.Rect // of icons
+	squares map[string]geom.Rect        // of icons
+	flats   map[string]*drawing.Drawing // versions with nothing translucent
 }
 
 // frameFor is the frame of a version in a file: its own, or a box of other
@@ -54,13 +55,50 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }
 
-// art is the drawing of a version as a file's press prints it: colours with no
-// build of their own get the one that press needs.
-func (j *job) art(f recipe.File, name string) *drawing.Drawing {
-	d, p := j.drawing(name), press(f.Entry)
-	if f.Entry.ColourSpace() != export.CMYK || p == colour.Coated {
-		return d
+// art is the drawing of a version as a file can hold it: flattened where the
+// file type knows no transparency; for a press of its own with the builds that
+// press needs.
+func (j *job) art(ctx context.Context, f recipe.File, name string) (*drawing.Drawing, error) {
+	d, e := j.drawing(name), f.Entry
+	if e.Format == "eps" || e.Standard == pdf.X1a {
+		var err error
+		if d, err = j.flat(ctx, name); err != nil {
+			return nil, err
+		}
 	}
+	if p := press(e); e.ColourSpace() == export.CMYK && p != colour.Coated {
+		if d.Has().Pictures {
+			return nil, export.Cannot("pictures are separated for coated paper (fogra39) alone yet")
+		}
+		d = forPress(d, p)
+	}
+	return d, nil
+}
+
+// flat is a version with nothing translucent in it.
+func (j *job) flat(ctx context.Context, name string) (*drawing.Drawing, error) {
+	d := j.drawing(name)
+	if h := d.Has(); !h.Translucent && !h.Masks && !h.Blends || h.Pictures || h.Filters {
+		return d, nil // the writer refuses what it cannot hold
+	}
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if f, ok := j.flats[name]; ok {
+		return f, nil
+	}
+	f, err := version.Flatten(ctx, d)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if err != nil {
+		return nil, export.Cannot("its translucent paint cannot be resolved: " + err.Error())
+	}
+	j.flats[name] = f
+	return f, nil
+}
+
+// forPress gives colours without a build of their own the one a press needs.
+func forPress(d *drawing.Drawing, p *colour.Press) *drawing.Drawing {
 	build := func(c colour.Colour) colour.Colour {
 		if !c.Built {
 			c.Build, c.Built = p.Propose(c.RGB).Build, true
@@ -98,10 +136,11 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	if len(f.Versions) == 1 {
 		title += ", " + f.Versions[0]
 	}
-	if e.ColourSpace() == export.CMYK && press(e) != colour.Coated && slices.ContainsFunc(f.Versions, func(v string) bool { return j.drawing(v).Has().Pictures }) {
-		return nil, export.Cannot("pictures are separated for coated paper (fogra39) alone yet")
+	d, err := j.art(ctx, f, f.Versions[0])
+	if err != nil {
+		return nil, err
 	}
-	page := export.Page{Drawing: j.art(f, f.Versions[0]), Frame: fr}
+	page := export.Page{Drawing: d, Frame: fr}
 	switch e.Format {
 	case "png":
 		img, err := j.render(ctx, f, f.W)
@@ -176,7 +215,11 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "pdf":
 		var pages []export.Page
 		for _, v := range f.Versions {
-			pages = append(pages, export.Page{Drawing: j.art(f, v), Frame: j.frameFor(f, v)})
+			d, err := j.art(ctx, f, v)
+			if err != nil {
+				return nil, err
+			}
+			pages = append(pages, export.Page{Drawing: d, Frame: j.frameFor(f, v)})
 		}
 		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: press(e)})
 	}
@@ -218,7 +261,10 @@ func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, e
 
 // separate draws the version of a file in process inks.
 func (j *job) separate(ctx context.Context, f recipe.File) (*image.CMYK, error) {
-	d := j.art(f, f.Versions[0])
+	d, err := j.art(ctx, f, f.Versions[0])
+	if err != nil {
+		return nil, err
+	}
 	if h := d.Has(); h.Filters || h.Blends {
 		return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
 	}
@@ -233,7 +279,7 @@ func Sample(ctx context.Context, p *Plan, brand string, f recipe.File) ([]byte, 
 }
 
 func newJob(brand string, p *Plan) *job {
-	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}, squares: map[string]geom.Rect{}}
+	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}, squares: map[string]geom.Rect{}, flats: map[string]*drawing.Drawing{}}
 	for _, v := range p.Versions {
 		j.versions[v.Spec.Name] = v
 	}

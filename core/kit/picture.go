@@ -36,6 +36,7 @@ var (
 	curve = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // rewritten curves and inks
 	lossy = tolerance{step: 48, soft: 0.02, hard: 0.001, mean: 3}     // JPEG at its quality
 	shape = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // opacity by another renderer
+	bands = tolerance{step: 40, soft: 0.02, hard: 0.002, mean: 2}     // gradients cut into bands
 	jags  = tolerance{step: 128, soft: 0.02, hard: 0.02, mean: 20}    // no antialiasing
 )
 

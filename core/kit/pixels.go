@@ -47,7 +47,10 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	box := j.frameFor(f, f.Versions[0]).Box
 	box.X1 = box.X0 + box.W()*float64(w*n)/float64(f.W)
 	box.Y1 = box.Y0 + box.H()*float64(h*n)/float64(f.H)
-	d := j.art(f, f.Versions[0])
+	d, err := j.art(ctx, f, f.Versions[0])
+	if err != nil {
+		return err
+	}
 	_, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == export.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))

@@ -71,7 +71,12 @@ func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data 
 		res.Found = err.Error()
 		return res
 	}
-	want, err := draw(ctx, j.drawing(f.Versions[page]), fr.Box, w, h)
+	art, err := j.art(ctx, f, f.Versions[page])
+	if err != nil {
+		res.Found = err.Error()
+		return res
+	}
+	want, err := draw(ctx, art, fr.Box, w, h)
 	if err != nil {
 		res.Found = err.Error()
 		return res

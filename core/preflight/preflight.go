@@ -42,7 +42,7 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 				fs.Add("gradient", finding.Note, "a gradient is used: one-ink versions read it as one colour or cut it in two, and old print systems show it in fine bands", n.Part, place)
 			case drawing.Solid:
 				if p.Alpha < 1 {
-					fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
+					fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 				}
 				if !slices.Contains(colours, p.Colour.RGB) {
 					colours = append(colours, p.Colour.RGB)
@@ -53,10 +53,10 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 				fs.Add("effect", finding.Note, "an effect (shadow, glow, blur) is used: it is made of pixels, so files of curves are left out", n.Part, place)
 			}
 			if n.Mask != nil || n.Blend != drawing.Normal {
-				fs.Add("translucent", finding.Note, "a mask or blend is used: not every file type can keep it yet", n.Part, place)
+				fs.Add("translucent", finding.Note, "a mask or blend is used: not every file type can keep it", n.Part, place)
 			}
 			if n.Alpha < 1 {
-				fs.Add("translucent", finding.Note, "translucent paint is used: it cannot be kept in EPS yet", n.Part, place)
+				fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 			}
 		}
 	})

@@ -31,6 +31,8 @@ type Art struct {
 	pieces   int // curves of the drawing
 	findings finding.List
 	err      error
+
+	fine bool // gradients are cut into bands that nobody tells apart
 }
 
 // NewArt takes a drawing whose mends are done.
@@ -61,6 +63,7 @@ type leaf struct {
 type tone struct {
 	pixel raster.Pixel
 	seen  colour.RGB // on white
+	ink   colour.Colour
 }
 
 // A clip is a region by its layer, itself clipped.
@@ -184,9 +187,18 @@ func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
 		}
 		l.layer = c.layer(s.Path, s.Rule)
 		l.tones = []tone{flat(p.Colour.RGB, p.Alpha)}
+		l.tones[0].ink = p.Colour
 	case *drawing.Gradient:
 		l.layer = c.layer(s.Path, s.Rule)
-		cuts, tones := cutRamp(p, c.art.view, inMask)
+		cut := cutRamp
+		if c.art.fine {
+			cut = bandRamp
+		}
+		cuts, tones := cut(p, c.art.view, inMask)
+		if tones == nil {
+			c.err = errors.New("a gradient repeats too often, or its circles do not hold each other: it cannot be cut into bands")
+			return nil
+		}
 		for _, path := range cuts {
 			c.layer(path, geom.NonZero)
 		}
@@ -203,7 +215,7 @@ func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
 }
 
 func flat(c colour.RGB, alpha float64) tone {
-	return tone{raster.NewPixel(c, alpha), c.Over(colour.White, alpha)}
+	return tone{pixel: raster.NewPixel(c, alpha), seen: c.Over(colour.White, alpha)}
 }
 
 // A sight tells what is seen on a face.
@@ -211,7 +223,9 @@ type sight struct {
 	in   *planar.Set
 	skip func(l *leaf, tone int) int // the number of a leaf that is left out, or 0
 	top  *leaf                       // the last that painted
+	tone int                         // and with which of its tones
 	gone int                         // left out with nothing painted over it, or 0
+	look func(t *tone) raster.Pixel  // what a tone is painted with; its pixel if nil
 	err  error
 }
 
@@ -273,11 +287,14 @@ func (s *sight) leaf(l *leaf, dst *raster.Pixel) {
 		}
 	}
 	p := l.tones[t].pixel
+	if s.look != nil {
+		p = s.look(&l.tones[t])
+	}
 	if p[3] == 0 {
 		return
 	}
 	dst.Lay(p, 1, drawing.Normal)
-	s.top, s.gone = l, 0
+	s.top, s.tone, s.gone = l, t, 0
 }
 
 func (s *sight) inside(cs []clip) bool {

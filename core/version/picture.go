@@ -7,7 +7,6 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
-	"dyekit/core/raster"
 	"dyekit/core/trace"
 )
 
@@ -66,7 +65,7 @@ func (c *compiler) picture(p *drawing.Picture, inMask bool) []node {
 			return out
 		}
 		m := colour.RGB{R: sum[k].R / count[k], G: sum[k].G / count[k], B: sum[k].B / count[k]}
-		l := &leaf{part: p.Part, layer: c.layer(path, geom.NonZero), tones: []tone{{raster.NewPixel(m, p.Alpha), m.Over(colour.White, p.Alpha)}}}
+		l := &leaf{part: p.Part, layer: c.layer(path, geom.NonZero), tones: []tone{flat(m, p.Alpha)}}
 		if !inMask {
 			c.art.leaves = append(c.art.leaves, l)
 		}

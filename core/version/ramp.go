@@ -104,7 +104,7 @@ func mean(g *drawing.Gradient, a, b float64) tone {
 			m[k] += v / n
 		}
 	}
-	return tone{m, m.On(colour.White)}
+	return tone{pixel: m, seen: m.On(colour.White)}
 }
 
 // before is the part of the view in which the ramp's offset is less than t. ok

@@ -84,9 +84,9 @@ func (w *Writer) Fill(r geom.Rule) {
 
 // Clip intersects the clip with regions; a union of several cannot be said.
 func (w *Writer) Clip(c []drawing.Region) error {
-	paths, ok := export.OneClip(c)
-	if !ok {
-		return export.Cannot("a clip made of several shapes cannot be kept in PDF or EPS yet")
+	paths, err := export.OneClip(c)
+	if err != nil {
+		return err
 	}
 	for _, r := range paths {
 		w.Path(r.Path)

@@ -44,7 +44,7 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		return nil, fmt.Errorf("EPS level %d is not 2 or 3", o.Level)
 	}
 	body, width, height := content.New(p)
-	w := &writer{Writer: body, cmyk: o.Colour == export.CMYK}
+	w := &writer{Writer: body, cmyk: o.Colour == export.CMYK, level: o.Level}
 	if err := w.nodes(p.Drawing.Nodes); err != nil {
 		return nil, err
 	}
@@ -122,6 +122,7 @@ type spot struct {
 type writer struct {
 	*content.Writer
 	cmyk    bool
+	level   int
 	spots   []spot
 	process map[string]bool
 }
@@ -209,8 +210,8 @@ func (w *writer) colour(k colour.Colour) {
 	w.Op(string(export.Number(nil, t, 4)) + fmt.Sprintf(" S%d", i+1))
 }
 
-// gradient paints bands so fine that their steps are those of 8 bits: the
-// way of language level 2, which knows no shadings.
+// gradient paints a shading in language level 3, and in level 2, which knows
+// none, bands so fine that their steps are those of 8 bits.
 func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	for _, st := range g.Stops {
 		if st.Alpha < 1 {
@@ -229,6 +230,21 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	w.Op("q")
 	if err := w.Clip([]drawing.Region{{Path: s.Path, Rule: s.Rule}}); err != nil {
 		return err
+	}
+	if w.level >= 3 {
+		space := "/DeviceRGB"
+		if w.cmyk {
+			space = "/DeviceCMYK"
+		}
+		at, inks := content.Ramp(u, w.cmyk)
+		for _, k := range inks {
+			w.use(k)
+		}
+		w.Matrix(w.To.Mul(u.To))
+		// A line of its own: the reader takes the dictionary as it stands.
+		w.Op(content.Shading(u, space, at, inks) + "shfill")
+		w.Op("Q")
+		return nil
 	}
 	at, inks := bands(u, w.cmyk)
 	band := linearBand(u, back, box)

@@ -137,6 +137,15 @@ type canvas struct {
 	*content.Writer
 	file *file
 	res  *resources
+	grey bool // inside a mask: paint is brightness
+}
+
+// space is the colour space of what is painted.
+func (c *canvas) space() string {
+	if c.grey {
+		return "/DeviceGray"
+	}
+	return c.file.space
 }
 
 // resources of a page, in the order in which they were first needed.
@@ -176,7 +185,7 @@ func (r *resources) dict() string {
 
 func (f *file) page(p export.Page, tree int) (string, error) {
 	w, width, height := content.New(p)
-	c := &canvas{w, f, &resources{}}
+	c := &canvas{w, f, &resources{}, false}
 	if err := c.nodes(p.Drawing.Nodes); err != nil {
 		return "", err
 	}
@@ -215,10 +224,7 @@ func (c *canvas) nodes(ns []drawing.Node) error {
 }
 
 // alpha sets the opacity of what is painted next.
-func (c *canvas) alpha(a float64) {
-	c.res.translucent = true
-	c.Op(c.res.name(&c.res.states, "G", "<</Type/ExtGState/ca "+string(export.Number(nil, a, 4))+">>") + " gs")
-}
+func (c *canvas) alpha(a float64) { c.state("/ca " + string(export.Number(nil, a, 4))) }
 
 func (c *canvas) shape(s *drawing.Shape) error {
 	switch p := s.Paint.(type) {
@@ -240,6 +246,10 @@ func (c *canvas) shape(s *drawing.Shape) error {
 }
 
 func (c *canvas) colour(k colour.Colour) {
+	if c.grey {
+		c.Buf = append(export.Number(c.Buf, k.RGB.R, 4), " g\n"...)
+		return
+	}
 	if k.Spot == "" {
 		c.Colour(k, c.file.cmyk)
 		return
@@ -279,24 +289,15 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	a := g.Stops[0].Alpha
 	for _, st := range g.Stops {
 		if st.Alpha != a {
-			return export.Cannot("a gradient that fades out cannot be kept in PDF yet")
+			return c.fading(s, g)
 		}
 	}
 	u, ok := g.Unroll(s.Path.Bounds())
 	if !ok {
 		return export.Cannot("a gradient repeats too often to be kept in PDF")
 	}
-	num := func(v float64) string { return string(export.Number(nil, v, 6)) }
-	kind, coords := 2, []float64{u.P0.X, u.P0.Y, u.P1.X, u.P1.Y}
-	if u.Radial {
-		kind, coords = 3, []float64{u.P0.X, u.P0.Y, u.R0, u.P1.X, u.P1.Y, u.R1}
-	}
-	var cs []string
-	for _, v := range coords {
-		cs = append(cs, num(v))
-	}
-	sh := fmt.Sprintf("<</ShadingType %d/ColorSpace%s/Coords[%s]/Extend[true true]/Function%s>>",
-		kind, c.file.space, strings.Join(cs, " "), ramp(u, c.file.cmyk))
+	at, inks := c.ramp(u)
+	sh := content.Shading(u, c.space(), at, inks)
 	c.Op("q")
 	c.Path(s.Path)
 	if s.Rule == geom.EvenOdd {
@@ -314,60 +315,56 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	return nil
 }
 
-// ramp writes the colours of a gradient as a stitching function of straight
-// pieces (section 7.10.4).
-func ramp(g *drawing.Gradient, cmyk bool) string {
-	at, inks := content.Ramp(g, cmyk)
-	if at[0] > 0 {
-		at, inks = append([]float64{0}, at...), append(inks[:1:1], inks...)
-	}
-	if n := len(at) - 1; at[n] < 1 {
-		at, inks = append(at, 1), append(inks, inks[n])
-	}
-	list := func(v []float64) string {
-		var b []byte
-		for _, x := range v {
-			b = append(export.Number(b, x, 4), ' ')
+// ramp lists the colours of a gradient, in a mask as brightness.
+func (c *canvas) ramp(g *drawing.Gradient) (at []float64, inks [][]float64) {
+	at, inks = content.Ramp(g, c.file.cmyk && !c.grey)
+	if c.grey {
+		for i := range inks {
+			inks[i] = inks[i][:1]
 		}
-		return "[" + strings.TrimSpace(string(b)) + "]"
 	}
-	var fns, bounds, encode []string
-	for i := 1; i < len(at); i++ {
-		if at[i] <= at[i-1] {
-			continue // a hard edge: the next piece begins with its own colour
-		}
-		fns = append(fns, "<</FunctionType 2/Domain[0 1]/N 1/C0"+list(inks[i-1])+"/C1"+list(inks[i])+">>")
-		if at[i] < 1 {
-			bounds = append(bounds, string(export.Number(nil, at[i], 6)))
-		}
-		encode = append(encode, "0 1")
-	}
-	return fmt.Sprintf("<</FunctionType 3/Domain[0 1]/Functions[%s]/Bounds[%s]/Encode[%s]>>",
-		strings.Join(fns, ""), strings.Join(bounds, " "), strings.Join(encode, " "))
+	return at, inks
 }
 
 // group composes its nodes as one: a form XObject with a transparency group
-// where it is translucent (section 11.6.6), plain operators otherwise.
+// where it is translucent, masked or blended (section 11.6.6), plain operators
+// otherwise.
 func (c *canvas) group(g *drawing.Group) error {
-	if err := content.Plain(g, "PDF"); err != nil {
-		return err
+	if g.Filter != nil {
+		return export.Cannot("a filter (shadow, glow, blur) is made of pixels and cannot be kept in PDF yet")
+	}
+	if c.file.cmyk && g.Blend != drawing.Normal && g.Blend != drawing.Multiply {
+		return export.Cannot("a blend that is made of light cannot be turned into process inks")
 	}
 	c.Op("q")
 	if err := c.Clip(g.Clip); err != nil {
 		return err
 	}
-	if g.Alpha < 1 {
-		sub := &canvas{&content.Writer{To: c.To, Places: c.Places}, c.file, &resources{}}
-		if err := sub.nodes(g.Nodes); err != nil {
+	switch {
+	case g.Alpha < 1 || g.Mask != nil || g.Blend != drawing.Normal || g.Isolated:
+		if g.Mask != nil {
+			if err := c.soft(g.Mask); err != nil {
+				return err
+			}
+		}
+		if g.Blend != drawing.Normal {
+			c.state("/BM/" + blends[g.Blend])
+		}
+		if g.Alpha < 1 {
+			c.alpha(g.Alpha)
+		}
+		// Groups of SVG are isolated from what lies below whenever they are
+		// composed on their own (Compositing Level 1, section 5.1).
+		form, err := c.form(g.Nodes, drawing.Bounds(g), c.space(), true)
+		if err != nil {
 			return err
 		}
-		b := c.To.Rect(drawing.Bounds(g).Grow(1))
-		box := fmt.Sprintf("[%s %s %s %s]", export.Number(nil, b.X0, 3), export.Number(nil, b.Y0, 3), export.Number(nil, b.X1, 3), export.Number(nil, b.Y1, 3))
-		form := c.file.stream("/Type/XObject/Subtype/Form/BBox"+box+"/Group<</S/Transparency/CS"+c.file.space+">>/Resources"+sub.res.dict(), sub.Buf)
-		c.alpha(g.Alpha)
+		c.res.translucent = true
 		c.Op(c.res.name(&c.res.objects, "X", form) + " Do")
-	} else if err := c.nodes(g.Nodes); err != nil {
-		return err
+	default:
+		if err := c.nodes(g.Nodes); err != nil {
+			return err
+		}
 	}
 	c.Op("Q")
 	return nil
@@ -377,8 +374,14 @@ func (c *canvas) group(g *drawing.Group) error {
 func (c *canvas) picture(p *drawing.Picture) error {
 	b := p.Image.Bounds()
 	size := fmt.Sprintf("/Type/XObject/Subtype/Image/Width %d/Height %d/BitsPerComponent 8", b.Dx(), b.Dy())
-	data, mask := content.Samples(p.Image, c.file.cmyk)
-	dict := size + "/ColorSpace" + c.file.space
+	data, mask := content.Samples(p.Image, c.file.cmyk && !c.grey)
+	dict := size + "/ColorSpace" + c.space()
+	if c.grey {
+		for i := range len(data) / 3 {
+			data[i] = data[3*i]
+		}
+		data = data[:len(data)/3]
+	}
 	if mask != nil {
 		c.res.translucent = true
 		dict += "/SMask " + c.file.stream(size+"/ColorSpace/DeviceGray", mask)

@@ -16,12 +16,13 @@ import (
 	"dyekit/core/geom"
 )
 
-// noResources is what an EPS file has.
-type noResources struct{}
+// noResources is what an EPS file has; shadings stand in it where they are
+// painted.
+type noResources struct{ shade dict }
 
-func (noResources) alpha(string) (float64, error) { return 0, errors.New("EPS has no opacity") }
-func (noResources) shading(string) (*drawing.Gradient, []colour.CMYK, bool, error) {
-	return nil, nil, false, errors.New("EPS of level 2 has no shadings")
+func (noResources) state(string, *machine) error { return errors.New("EPS has no opacity") }
+func (r noResources) shading(string) (*drawing.Gradient, []colour.CMYK, bool, error) {
+	return shadingOf(r.shade)
 }
 func (noResources) object(string, *machine) error { return errors.New("EPS has no objects") }
 
@@ -95,7 +96,7 @@ func EPS(b []byte) (Page, error) {
 		if b2, r2, f2 := strings.Cut(body, "/DeviceCMYK setcolorspace\n"); f2 && (!found || len(b2) < len(before)) {
 			before, rest, found, space = b2, r2, true, "/DeviceCMYK"
 		}
-		if err := m.tokens(before); err != nil {
+		if err := m.epsTokens(before); err != nil {
 			return Page{}, err
 		}
 		if !found {
@@ -116,6 +117,30 @@ func EPS(b []byte) (Page, error) {
 	}
 	page := geom.Rect{X1: facts.W, Y1: facts.H}
 	return Page{&drawing.Drawing{Page: page, Nodes: m.out}, facts}, nil
+}
+
+// epsTokens runs operators, with the shadings between them.
+func (m *machine) epsTokens(s string) error {
+	for {
+		head, rest, found := strings.Cut(s, "<</ShadingType")
+		if err := m.tokens(head); err != nil || !found {
+			return err
+		}
+		body, after, ok := strings.Cut(rest, ">>shfill\n")
+		if !ok {
+			return errors.New("a shading does not end")
+		}
+		o, err := (&scan{b: []byte("<</ShadingType" + body + ">>")}).object()
+		if err != nil {
+			return err
+		}
+		d, _ := o.(dict)
+		m.res = noResources{d}
+		if err := m.shade(""); err != nil {
+			return err
+		}
+		s = after
+	}
 }
 
 func comment(s, name string) ([]float64, error) {

@@ -37,6 +37,8 @@ type state struct {
 	fill  colour.Colour
 	space string // name of a Separation resource
 	alpha float64
+	mask  *drawing.Mask
+	blend drawing.Blend
 	clip  []drawing.Region
 }
 
@@ -56,7 +58,7 @@ type machine struct {
 
 // resources are looked up by a machine; EPS files have none.
 type resources interface {
-	alpha(name string) (float64, error)
+	state(name string, m *machine) error
 	shading(name string) (*drawing.Gradient, []colour.CMYK, bool, error)
 	object(name string, m *machine) error
 }
@@ -120,6 +122,10 @@ func (m *machine) run(op string, args []string) error {
 		if v, err = num(3); err == nil {
 			m.fill = colour.Screen(colour.RGB{R: v[0], G: v[1], B: v[2]})
 		}
+	case "g":
+		if v, err = num(1); err == nil {
+			m.fill = colour.Screen(colour.RGB{R: v[0], G: v[0], B: v[0]})
+		}
 	case "k":
 		if v, err = num(4); err == nil {
 			m.fill = built(v)
@@ -135,7 +141,7 @@ func (m *machine) run(op string, args []string) error {
 			err = m.spot(m.space, v[0])
 		}
 	case "gs":
-		m.alpha, err = m.res.alpha(args[0])
+		err = m.res.state(args[0], m)
 	case "sh":
 		err = m.shade(args[0])
 	case "Do":

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"slices"
+	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -76,7 +78,7 @@ func (f *file) run(data []byte, res any, ctm geom.Affine, facts *Facts) ([]drawi
 	if fonts, ok := d["/Font"].(dict); ok {
 		facts.Fonts += len(fonts)
 	}
-	m := &machine{state: state{ctm: ctm, alpha: 1}, facts: facts, res: &pdfResources{f, d, facts}, spots: map[string]colour.Colour{}}
+	m := &machine{state: state{ctm: ctm, alpha: 1}, facts: facts, res: &pdfResources{f, d, facts, ctm}, spots: map[string]colour.Colour{}}
 	if spaces, ok := d["/ColorSpace"].(dict); ok {
 		for name, o := range spaces {
 			l, ok := o.([]any)
@@ -103,6 +105,7 @@ type pdfResources struct {
 	f     *file
 	d     dict
 	facts *Facts
+	page  geom.Affine // what the content began with
 }
 
 func (r *pdfResources) find(kind, name string) (any, error) {
@@ -114,27 +117,73 @@ func (r *pdfResources) find(kind, name string) (any, error) {
 	return r.f.get(o)
 }
 
-func (r *pdfResources) alpha(name string) (float64, error) {
+// state sets opacity, blend or mask.
+func (r *pdfResources) state(name string, m *machine) error {
 	o, err := r.find("/ExtGState", name)
 	if err != nil {
-		return 0, err
+		return err
 	}
 	d, _ := o.(dict)
-	a, ok := d["/ca"].(float64)
-	if !ok {
-		return 0, fmt.Errorf("state %s sets no opacity", name)
+	for key, v := range d {
+		ok := true
+		switch key {
+		case "/Type":
+		case "/ca":
+			m.alpha, ok = v.(float64)
+		case "/BM":
+			var word string
+			word, ok = v.(string)
+			m.blend = drawing.Blend(slices.Index(blends, strings.TrimPrefix(word, "/")))
+			ok = ok && m.blend < drawing.Blend(len(blends))
+		case "/SMask":
+			if m.mask, err = r.mask(v); err != nil {
+				return err
+			}
+		default:
+			ok = false
+		}
+		if !ok {
+			return fmt.Errorf("state %s sets %s to what is not written here", name, key)
+		}
 	}
-	return a, nil
+	return nil
+}
+
+// blends are the names of PDF section 11.3.5 in the order of drawing.Blend.
+var blends = []string{"Normal", "Multiply", "Screen", "Overlay", "Darken", "Lighten", "ColorDodge", "ColorBurn", "HardLight",
+	"SoftLight", "Difference", "Exclusion", "Hue", "Saturation", "Color", "Luminosity"}
+
+// mask reads a soft mask; what it is painted with is brightness, not ink.
+func (r *pdfResources) mask(v any) (*drawing.Mask, error) {
+	d, _ := v.(dict)
+	o, err := r.f.get(d["/G"])
+	st, ok := o.(*stream)
+	if err != nil || !ok || d["/S"] != "/Luminosity" && d["/S"] != "/Alpha" {
+		return nil, errors.New("a soft mask is not one that is written here")
+	}
+	var facts Facts
+	nodes, err := r.f.run(st.data, st.dict["/Resources"], r.page, &facts)
+	if err != nil {
+		return nil, err
+	}
+	if facts.Fonts > 0 || len(facts.Builds)+len(facts.Plates) > 0 {
+		return nil, errors.New("a soft mask is painted with ink or type")
+	}
+	return &drawing.Mask{Nodes: nodes, Alpha: d["/S"] == "/Alpha"}, nil
 }
 
 // shading reads an axial or radial shading with a stitched ramp.
 func (r *pdfResources) shading(name string) (*drawing.Gradient, []colour.CMYK, bool, error) {
-	bad := fmt.Errorf("shading %s is not one that is written here", name)
 	o, err := r.find("/Shading", name)
 	if err != nil {
 		return nil, nil, false, err
 	}
 	d, _ := o.(dict)
+	return shadingOf(d)
+}
+
+func shadingOf(d dict) (*drawing.Gradient, []colour.CMYK, bool, error) {
+	bad := errors.New("a shading is not one that is written here")
 	c, ok := list(d["/Coords"])
 	g := &drawing.Gradient{}
 	switch {
@@ -159,16 +208,18 @@ func (r *pdfResources) shading(name string) (*drawing.Gradient, []colour.CMYK, b
 	}
 	ends := append(append([]float64{0}, bounds...), 1)
 	var builds []colour.CMYK
-	rgb := d["/ColorSpace"] == "/DeviceRGB"
+	rgb, gray := d["/ColorSpace"] == "/DeviceRGB", d["/ColorSpace"] == "/DeviceGray"
 	for i, x := range fns {
 		piece, _ := x.(dict)
 		for j, key := range []string{"/C0", "/C1"} {
 			v, ok := list(piece[key])
 			var col colour.Colour
 			switch {
+			case ok && gray && len(v) == 1:
+				col = colour.Screen(colour.RGB{R: v[0], G: v[0], B: v[0]})
 			case ok && rgb && len(v) == 3:
 				col = colour.Screen(colour.RGB{R: v[0], G: v[1], B: v[2]})
-			case ok && !rgb && len(v) == 4:
+			case ok && !rgb && !gray && len(v) == 4:
 				col = built(v)
 				builds = append(builds, col.Build)
 			default:
@@ -196,7 +247,8 @@ func (r *pdfResources) object(name string, m *machine) error {
 		if err != nil {
 			return err
 		}
-		m.emit(&drawing.Group{Nodes: nodes, Alpha: m.alpha})
+		g, _ := st.dict["/Group"].(dict)
+		m.emit(&drawing.Group{Nodes: nodes, Alpha: m.alpha, Mask: m.mask, Blend: m.blend, Isolated: g["/I"] == true})
 	case "/Image":
 		w, _ := st.dict["/Width"].(float64)
 		h, _ := st.dict["/Height"].(float64)
@@ -234,8 +286,11 @@ func (m *machine) picture(img *image.NRGBA) {
 // pixels turns samples back into a picture.
 func pixels(w, h int, space string, data, mask []byte) (*image.NRGBA, error) {
 	n := 3
-	if space == "/DeviceCMYK" {
+	switch space {
+	case "/DeviceCMYK":
 		n = 4
+	case "/DeviceGray":
+		n = 1
 	}
 	if w < 1 || h < 1 || len(data) != w*h*n || mask != nil && len(mask) != w*h {
 		return nil, errors.New("an image does not have the pixels it says")
@@ -244,10 +299,13 @@ func pixels(w, h int, space string, data, mask []byte) (*image.NRGBA, error) {
 	for i := range w * h {
 		p := img.Pix[4*i : 4*i+4]
 		s := data[n*i : n*i+n]
-		if n == 4 {
+		switch n {
+		case 1:
+			p[0], p[1], p[2] = s[0], s[0], s[0]
+		case 4:
 			b := colour.CMYK{C: float64(s[0]) / 2.55, M: float64(s[1]) / 2.55, Y: float64(s[2]) / 2.55, K: float64(s[3]) / 2.55}
 			p[0], p[1], p[2] = b.RGB().Bytes()
-		} else {
+		default:
 			copy(p, s)
 		}
 		p[3] = 255
