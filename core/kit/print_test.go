@@ -1,12 +1,14 @@
 package kit
 
 import (
+	"bytes"
 	"fmt"
 	"image"
 	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -144,5 +146,57 @@ func TestPlates(t *testing.T) {
 				t.Errorf("%s: plate %s carries %.4f of the page, want %.4f", f.Path, name, got, area*plates[name])
 			}
 		}
+	}
+}
+
+// soft has all that is translucent: fades, masks of both kinds, a clip of
+// several shapes, a blend and an opacity.
+const soft = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100">
+<defs><linearGradient id="f" x2="1"><stop offset="0" stop-color="#c00"/><stop offset="1" stop-color="#c00" stop-opacity="0"/></linearGradient>
+<radialGradient id="r"><stop offset="0" stop-color="#fff"/><stop offset="1" stop-color="#000"/></radialGradient>
+<mask id="m"><rect width="200" height="100" fill="url(#r)"/></mask>
+<mask id="n" mask-type="alpha"><circle cx="150" cy="70" r="20" fill-opacity=".6"/></mask>
+<clipPath id="c"><circle cx="30" cy="70" r="18"/><circle cx="50" cy="70" r="18"/><rect x="60" y="60" width="20" height="30" clip-path="url(#d)"/></clipPath><clipPath id="d"><circle cx="70" cy="75" r="10"/></clipPath></defs>
+<rect x="5" y="5" width="90" height="30" fill="url(#f)"/>
+<g mask="url(#m)"><rect x="100" y="5" width="95" height="45" fill="#206047"/></g>
+<g mask="url(#n)"><rect x="120" y="45" width="60" height="50" fill="#6b2d4f"/></g>
+<rect x="5" y="45" width="90" height="50" fill="#cf7a22" clip-path="url(#c)"/>
+<g style="mix-blend-mode:multiply"><rect x="60" y="20" width="60" height="50" fill="#8cf"/></g>
+<circle cx="100" cy="80" r="15" fill="#00f" opacity=".5"/></svg>`
+
+// Translucent art goes into every print file: as it is where the type knows
+// it, resolved where not; and every reader sees the same.
+func TestTranslucentArtInPrint(t *testing.T) {
+	k := build(t, Input{Master: []byte(soft), MasterName: "soft.svg", Brand: "Soft", Readers: outside.All, Recipe: parse(t, `{"name": "soft",
+		"naming": "{brand}_{version}_{colour}", "frame": {"fit": "viewbox"},
+		"versions": [{"name": "colour", "treatment": "as-drawn"}, {"name": "x1a", "treatment": "as-drawn"}, {"name": "x4", "treatment": "as-drawn"}, {"name": "eps3", "treatment": "as-drawn"}],
+		"files": [
+		 {"format": "pdf", "versions": ["colour"], "pages": "one-per-version-file"},
+		 {"format": "pdf", "colour": "cmyk", "versions": ["colour"], "pages": "one-per-version-file"},
+		 {"format": "pdf", "colour": "cmyk", "standard": "pdfx1a", "versions": ["x1a"], "pages": "one-per-version-file"},
+		 {"format": "pdf", "colour": "cmyk", "standard": "pdfx4", "versions": ["x4"], "pages": "one-per-version-file"},
+		 {"format": "eps", "versions": ["colour"]}, {"format": "eps", "colour": "cmyk", "versions": ["colour"]}, {"format": "eps", "level": 3, "versions": ["eps3"]}]}`)})
+	if len(k.Files) != 7 || len(k.Omitted) > 0 {
+		t.Fatalf("%d files, left out: %+v", len(k.Files), k.Omitted)
+	}
+	for _, f := range k.Files {
+		flat := f.Format == "eps" || f.Version == "x1a"
+		said := strings.Contains(fmt.Sprint(f.Checks), "flattened")
+		if flat != said {
+			t.Errorf("%s: flattened is %v, and said %v", f.Path, flat, said)
+		}
+	}
+}
+
+// The same bytes on one core and on eight.
+func TestCoresDoNotMatter(t *testing.T) {
+	var zips [2][]byte
+	for i, n := range []int{1, 8} {
+		old := runtime.GOMAXPROCS(n)
+		zips[i] = zipped(t, build(t, Input{Master: []byte(soft), MasterName: "soft.svg", Brand: "Soft", Readers: outside.None, Recipe: parse(t, pixelRecipe)}))
+		runtime.GOMAXPROCS(old)
+	}
+	if !bytes.Equal(zips[0], zips[1]) {
+		t.Error("one core and eight make different kits")
 	}
 }

@@ -39,7 +39,12 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 	}
 	c := compiler{ctx: ctx, to: to, w: w, h: h, hard: opt.Hard, arena: arenas.Get().(*arena)}
 	defer c.free()
-	items := c.nodes(d.Nodes)
+	nodes := d.Nodes
+	if opt.Ground != nil && d.Has().Blends {
+		// Art blends with itself; what it is laid on is another matter.
+		nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Isolated: true}}
+	}
+	items := c.nodes(nodes)
 	if c.err != nil {
 		return nil, c.err
 	}

@@ -1,0 +1,292 @@
+package colour
+
+import (
+	"math"
+	"sync"
+)
+
+// A Proposal is a build for a screen colour.
+type Proposal struct {
+	Build CMYK
+	// Difference is ΔE00 between what the screen shows and what the press
+	// prints, both beside their own white.
+	Difference float64
+}
+
+// printable is the difference up to which a colour counts as printed: past 5
+// it is plainly another.
+const printable = 5
+
+// Printable reports whether the press comes near enough.
+func (x Proposal) Printable() bool { return x.Difference <= printable }
+
+// Propose finds the build that comes nearest to a screen colour: greys in black
+// alone, as much black as leaves the other inks clean, whole percents, at most
+// MaxInk. Screen black is K 100, screen white bare paper.
+func (p *Press) Propose(c RGB) Proposal {
+	p.load()
+	t := p.target(c)
+	var b CMYK
+	switch {
+	case c == White:
+	case c == Black:
+		b.K = 100
+	case c.R == c.G && c.G == c.B:
+		b.K = math.Round(p.greyBlack(t.L))
+	default:
+		b = p.solve(t)
+		round := math.Round
+		if b.Total() > MaxInk-2 {
+			round = math.Floor
+		}
+		b = CMYK{round(b.C), round(b.M), round(b.Y), round(b.K)}
+		for _, v := range []*float64{&b.C, &b.M, &b.Y, &b.K} { // a percent or two only soil
+			old := *v
+			if old == 0 || old > 2 {
+				continue
+			}
+			with := Difference(p.at(b), t)
+			if *v = 0; Difference(p.at(b), t) > with+0.5 {
+				*v = old
+			}
+		}
+	}
+	return Proposal{b, Difference(p.at(b), t)}
+}
+
+// solve looks for the inks of a media-relative colour.
+func (p *Press) solve(t Lab) CMYK {
+	grey := p.greyBlack(t.L)
+	share := max(0, 1-t.Chroma()/40)
+	best, least := CMYK{}, math.Inf(1)
+	try := func(k float64) bool {
+		b := p.descend(t, k)
+		if d := Difference(p.at(b), t) + 0.004*k; d < least {
+			best, least = b, d
+		}
+		return least < 1
+	}
+	k := grey * share * share
+	if try(k) || try(k/2) || try(0) {
+		return best
+	}
+	for k += 12.5; k < 112.5; k += 12.5 {
+		if try(min(100, k)) {
+			break
+		}
+	}
+	return best
+}
+
+// greyBlack is the black that alone has a lightness.
+func (p *Press) greyBlack(l float64) float64 {
+	lo, hi := 0.0, 100.0
+	for range 20 {
+		mid := (lo + hi) / 2
+		if p.at(CMYK{K: mid}).L > l {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return (lo + hi) / 2
+}
+
+// descend moves cyan, magenta and yellow towards the colour with the black
+// held (damped least squares). Where the press cannot reach it, hue and
+// lightness weigh more than chroma.
+func (p *Press) descend(t Lab, k float64) CMYK {
+	along := [2]float64{1, 0}
+	if ch := t.Chroma(); ch > 1 {
+		along = [2]float64{t.A / ch, t.B / ch}
+	}
+	off := func(v [3]float64) [3]float64 {
+		l := p.at(CMYK{v[0], v[1], v[2], k})
+		da, db := l.A-t.A, l.B-t.B
+		return [3]float64{l.L - t.L, 0.6 * (da*along[0] + db*along[1]), db*along[0] - da*along[1]}
+	}
+	size := func(r [3]float64) float64 { return r[0]*r[0] + r[1]*r[1] + r[2]*r[2] }
+	v := [3]float64{30, 30, 30}
+	if t.L > 80 {
+		v = [3]float64{10, 10, 10}
+	}
+	r, damp := off(v), 0.01
+	for range 40 {
+		if size(r) < 0.01 {
+			break
+		}
+		var j [3][3]float64
+		for i := range 3 {
+			w := v
+			h := 1.0
+			if w[i] > 50 {
+				h = -1
+			}
+			w[i] += h
+			q := off(w)
+			for n := range 3 {
+				j[n][i] = (q[n] - r[n]) / h
+			}
+		}
+		step, ok := leastSquares(j, r, damp)
+		if !ok {
+			damp *= 10
+			continue
+		}
+		w := v
+		for i := range w {
+			w[i] = min(100, max(0, w[i]-step[i]))
+		}
+		if sum := w[0] + w[1] + w[2]; sum > MaxInk-k {
+			for i := range w {
+				w[i] *= (MaxInk - k) / sum
+			}
+		}
+		if q := off(w); size(q) < size(r) {
+			v, r, damp = w, q, max(1e-6, damp/4)
+		} else if damp *= 8; damp > 1e6 {
+			break
+		}
+	}
+	return CMYK{v[0], v[1], v[2], k}
+}
+
+// leastSquares solves (JᵀJ + damp·I) x = Jᵀr.
+func leastSquares(j [3][3]float64, r [3]float64, damp float64) (x [3]float64, ok bool) {
+	var a [3][4]float64
+	for i := range 3 {
+		for k := range 3 {
+			for n := range 3 {
+				a[i][k] += j[n][i] * j[n][k]
+			}
+			a[i][3] += j[k][i] * r[k]
+		}
+		a[i][i] += damp
+	}
+	for i := range 3 {
+		at := i
+		for k := i + 1; k < 3; k++ {
+			if math.Abs(a[k][i]) > math.Abs(a[at][i]) {
+				at = k
+			}
+		}
+		a[i], a[at] = a[at], a[i]
+		if math.Abs(a[i][i]) < 1e-12 {
+			return x, false
+		}
+		for k := range 3 {
+			if k != i {
+				f := a[k][i] / a[i][i]
+				for n := i; n < 4; n++ {
+					a[k][n] -= f * a[i][n]
+				}
+			}
+		}
+	}
+	for i := range 3 {
+		x[i] = a[i][3] / a[i][i]
+	}
+	return x, true
+}
+
+// Show is what a build looks like on a screen, beside its own white: the
+// inverse of target, cut to what a screen can show.
+func (p *Press) Show(b CMYK) RGB {
+	p.load()
+	v := p.at(b).xyz()
+	for i := range v {
+		v[i] = (v[i] - p.dark*d50[i]) / (1 - p.dark)
+	}
+	x := 0.9555766*v[0] - 0.0230393*v[1] + 0.0631636*v[2]
+	y := -0.0282895*v[0] + 1.0099416*v[1] + 0.0210077*v[2]
+	z := 0.0122982*v[0] - 0.0204830*v[1] + 1.3299098*v[2]
+	enc := func(u float64) float64 {
+		if u <= 0.0031308 {
+			return max(0, 12.92*u)
+		}
+		return min(1, 1.055*math.Pow(u, 1/2.4)-0.055)
+	}
+	return RGB{
+		enc(3.2404542*x - 1.5371385*y - 0.4985314*z),
+		enc(-0.9692660*x + 1.8760108*y + 0.0415560*z),
+		enc(0.0556434*x - 0.2040259*y + 1.0572252*z),
+	}
+}
+
+// A table holds solutions on a grid of screen colours, for pictures.
+type table struct{ inks [][4]float64 }
+
+// side is the number of steps of a channel in a table.
+const side = 17
+
+func newTable(p *Press) *table {
+	t := &table{make([][4]float64, side*side*side)}
+	var wg sync.WaitGroup
+	for r := range side {
+		wg.Go(func() {
+			for g := range side {
+				for b := range side {
+					v := p.solve(p.target(RGB{float64(r) / (side - 1), float64(g) / (side - 1), float64(b) / (side - 1)}))
+					t.inks[(r*side+g)*side+b] = [4]float64{v.C, v.M, v.Y, v.K}
+				}
+			}
+		})
+	}
+	wg.Wait()
+	t.inks[len(t.inks)-1] = [4]float64{}
+	t.inks[0] = [4]float64{3: 100}
+	return t
+}
+
+// Pixel is Propose for the pixels of pictures: a thousand times faster, by
+// interpolation between solutions, without rounding.
+func (p *Press) Pixel(c RGB) CMYK {
+	p.load()
+	t := p.table()
+	var i [3]int
+	var f [3]float64
+	for k, v := range [3]float64{c.R, c.G, c.B} {
+		v = min(1, max(0, v)) * (side - 1)
+		i[k] = min(side-2, int(v))
+		f[k] = v - float64(i[k])
+	}
+	var out [4]float64
+	for corner := range 8 {
+		w, at := 1.0, 0
+		for k := range 3 {
+			up := corner >> k & 1
+			if up == 1 {
+				w *= f[k]
+			} else {
+				w *= 1 - f[k]
+			}
+			at = at*side + i[k] + up
+		}
+		for n, v := range t.inks[at] {
+			out[n] += w * v
+		}
+	}
+	return CMYK{out[0], out[1], out[2], out[3]}
+}
+
+// Press returns the build that prints c: the declared one, or a proposal for
+// offset on coated paper. proposed tells which.
+func (c Colour) Press() (build CMYK, proposed bool) {
+	if c.Built {
+		return c.Build, false
+	}
+	return Propose(c.RGB), true
+}
+
+// proposals are kept: the same colours come again and again.
+var proposals sync.Map // RGB -> CMYK
+
+// Propose is the build that offset on coated paper needs for a screen colour.
+func Propose(c RGB) CMYK {
+	if b, ok := proposals.Load(c); ok {
+		return b.(CMYK)
+	}
+	b := Coated.Propose(c).Build
+	proposals.Store(c, b)
+	return b
+}
