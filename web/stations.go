@@ -139,11 +139,10 @@ func newMasterPage(d docket) masterPage {
 // A card is a colour on the Inks station.
 type card struct {
 	preflight.Tone
-	Hex      string
-	Build    colour.CMYK
-	Proposed bool
-	Total    float64
-	Stands   [3]stand // on white, mid grey, black
+	Hex    string
+	Print  colour.Printed
+	Total  float64
+	Stands [3]stand // on white, mid grey, black
 }
 
 type stand struct {
@@ -160,9 +159,8 @@ type inksPage struct {
 func newInksPage(d docket) inksPage {
 	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page}
 	for _, t := range d.Work.Tones {
-		k := card{Tone: t, Hex: t.Colour.RGB.Hex()}
-		k.Build, k.Proposed = t.Colour.Press()
-		k.Total = k.Build.Total()
+		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: colour.Coated.Print(t.Colour)}
+		k.Total = k.Print.Build.Total()
 		for i, g := range d.Work.Grounds()[:3] {
 			r := colour.Contrast(t.Colour.RGB, g.Colour)
 			k.Stands[i] = stand{g.Name, ratio(r), r >= graphics}

@@ -2,10 +2,12 @@ package main
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"dyekit/core/colour"
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
 	"dyekit/core/version"
@@ -28,9 +30,12 @@ type tone struct {
 	RGB      string     `json:"rgb"`
 	CMYK     [4]float64 `json:"cmyk"`
 	Proposed bool       `json:"cmyk_proposed"`
-	Share    float64    `json:"share"`
-	Gradient bool       `json:"gradient,omitempty"`
-	Parts    []string   `json:"parts,omitempty"`
+	// Of the print on coated paper from what the screen shows, ΔE00.
+	Difference float64  `json:"print_difference"`
+	Printable  bool     `json:"printable"`
+	Share      float64  `json:"share"`
+	Gradient   bool     `json:"gradient,omitempty"`
+	Parts      []string `json:"parts,omitempty"`
 }
 
 func inspectCmd() *cobra.Command {
@@ -72,8 +77,9 @@ func inspectCmd() *cobra.Command {
 				in.Findings = []any{}
 			}
 			for _, t := range tones {
-				p, proposed := t.Colour.Press()
-				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, proposed, t.Share, t.Gradient, t.Parts})
+				x := colour.Coated.Print(t.Colour)
+				p := x.Build
+				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, x.Proposed, math.Round(x.Difference*100) / 100, x.Printable(), t.Share, t.Gradient, t.Parts})
 			}
 			w := cmd.OutOrStdout()
 			if asJSON {
@@ -82,7 +88,7 @@ func inspectCmd() *cobra.Command {
 			fmt.Fprintf(w, "%s, page %.4g × %.4g px, art %.4g × %.4g px\n", in.Kind, in.Width, in.Height, b.W(), b.H())
 			fmt.Fprintf(w, "parts: %s\n", strings.Join(in.Parts, ", "))
 			for _, t := range in.Colours {
-				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3])
+				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g  printed: ΔE00 %.1f\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3], t.Difference)
 			}
 			if one.Drawing == nil {
 				fmt.Fprintf(w, "in one ink: %s\n", one.Refused)

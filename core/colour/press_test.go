@@ -2,6 +2,7 @@ package colour
 
 import (
 	"math"
+	"strings"
 	"testing"
 )
 
@@ -70,6 +71,10 @@ func TestProposalsOfTheTrade(t *testing.T) {
 	if b := Coated.Propose(Black).Build; b != (CMYK{K: 100}) {
 		t.Errorf("black is %v", b)
 	}
+	declared := Colour{RGB: RGB{0, 0, 1}, Build: CMYK{C: 100, M: 80}, Built: true}
+	if x := Coated.Print(declared); x.Build != declared.Build || x.Proposed || x.Difference < 5 {
+		t.Errorf("a declared build is printed as %+v", x)
+	}
 	if b := Coated.Propose(White).Build; !b.NoInk() {
 		t.Errorf("white is %v", b)
 	}
@@ -90,8 +95,12 @@ func TestProposalsOfTheTrade(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if x := Coated.Propose(c); x.Printable() != can {
-			t.Errorf("%s: %v, ΔE00 %.1f", hex, x.Build, x.Difference)
+		x := Coated.Print(Screen(c))
+		if x.Printable() != can || !x.Proposed || strings.Contains(x.Word(), "cannot") == can {
+			t.Errorf("%s: %v, ΔE00 %.1f, %s", hex, x.Build, x.Difference, x.Word())
+		}
+		if d := Difference(x.Shown.Lab(), c.Lab()); math.Abs(d-x.Difference) > 3 {
+			t.Errorf("%s shows as %s, ΔE00 %.1f, and is said to differ by %.1f", hex, x.Shown.Hex(), d, x.Difference)
 		}
 	}
 }
@@ -105,7 +114,7 @@ func TestPixelsLikeSolids(t *testing.T) {
 			for b := 0.05; b < 1; b += 0.18 {
 				c := RGB{r, g, b}
 				// Where nothing comes near, neither does.
-				if x := Coated.Propose(c); x.Printable() {
+				if x := Coated.Print(Screen(c)); x.Printable() {
 					sum += Difference(Coated.at(Coated.Pixel(c)), Coated.target(c))
 					n++
 				}

@@ -17,9 +17,6 @@ type Proposal struct {
 // it is plainly another.
 const printable = 5
 
-// Printable reports whether the press comes near enough.
-func (x Proposal) Printable() bool { return x.Difference <= printable }
-
 // Propose finds the build that comes nearest to a screen colour: greys in black
 // alone, as much black as leaves the other inks clean, whole percents, at most
 // MaxInk. Screen black is K 100, screen white bare paper.
@@ -289,4 +286,42 @@ func Propose(c RGB) CMYK {
 	b := Coated.Propose(c).Build
 	proposals.Store(c, b)
 	return b
+}
+
+// Printed is what a press makes of a colour.
+type Printed struct {
+	Build      CMYK
+	Proposed   bool    // not declared by the colour
+	Shown      RGB     // what it looks like on a screen, beside its own white
+	Difference float64 // ΔE00 from what the screen shows
+}
+
+// Printable reports whether the print comes near enough to the screen.
+func (x Printed) Printable() bool { return x.Difference <= printable }
+
+// Word says the difference as people see it.
+func (x Printed) Word() string {
+	switch {
+	case x.Difference < 1:
+		return "nobody sees a difference"
+	case x.Difference < 2:
+		return "near-equal"
+	case x.Difference <= printable:
+		return "a difference one can see"
+	case x.Proposed:
+		return "cannot be printed; this is the nearest"
+	}
+	return "another colour than on screen"
+}
+
+// Print tells what the press makes of a colour, by its declared build or by
+// the one that comes nearest.
+func (p *Press) Print(c Colour) Printed {
+	x := Printed{Build: c.Build}
+	if !c.Built {
+		x.Build, x.Proposed = p.Propose(c.RGB).Build, true
+	}
+	x.Shown = p.Show(x.Build)
+	x.Difference = Difference(p.Beside(x.Build), p.target(c.RGB))
+	return x
 }

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"math"
@@ -193,6 +194,9 @@ func (j *job) checkEPS(ctx context.Context, f recipe.File, data []byte, cs *chec
 		return err
 	}
 	cs.add("opens", true, "EPSF 3.0")
+	if has := bytes.Contains(data, []byte("\n%%BeginPreview:")); has || f.Entry.Preview {
+		cs.add("preview", has == f.Entry.Preview, "a preview is inside: %v", has)
+	}
 	return j.checkPage(ctx, f, f.Versions[0], p, cs)
 }
 

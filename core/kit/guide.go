@@ -26,9 +26,9 @@ func dark(v string) bool { return strings.Contains(v, "white") }
 
 // purposes in the order in which people ask (common practice).
 var purposes = []purpose{
-	{"A web site", "Sharp at every size; give it to whoever builds the site.", func(f File) bool { return f.Format == "svg" && !dark(f.Version) }},
+	{"A web site", "Sharp at every size; give it to whoever builds the site.", func(f File) bool { return f.Format == "svg" && !dark(f.Version) && !strings.HasPrefix(f.Path, "ICONS") }},
 	{"A letter, a document or a slide", "Drop it in; it has no box around it.", func(f File) bool {
-		return f.Format == "png" && f.WidthPx >= 800 && f.WidthPx <= 2000 && !dark(f.Version)
+		return f.Format == "png" && f.WidthPx >= 800 && f.WidthPx <= 2000 && !dark(f.Version) && !strings.HasPrefix(f.Path, "ICONS")
 	}},
 	{"A dark or coloured place", "White, on nothing: it shows only on a darker ground.", func(f File) bool { return dark(f.Version) && f.Format != "eps" }},
 	{"A print shop", "Curves and printing inks, no fonts needed.", func(f File) bool { return f.Format == "pdf" }},
@@ -36,6 +36,11 @@ var purposes = []purpose{
 	{"An old print or embroidery system", "Encapsulated PostScript.", func(f File) bool { return f.Format == "eps" }},
 	{"A video or a large screen", "The largest picture.", func(f File) bool { return f.Format == "png" && f.WidthPx >= 2500 && f.PPI < 150 }},
 	{"A photo lab", "Made for paper of its size.", func(f File) bool { return f.Format == "png" && f.PPI >= 200 }},
+	{"The icon of a site or an application", "Give the whole folder to whoever builds it.", func(f File) bool {
+		return f.Format == "html" || f.Format == "ico" && !strings.Contains(f.Path, "/favicon")
+	}},
+	{"A layout that wants pixels with inks", "For print alone; screens show it wrongly.", func(f File) bool { return f.Format == "tiff" }},
+	{"A site that counts every kilobyte", "Browsers know it; other programs may not.", func(f File) bool { return f.Format == "webp" }},
 	{"A form that takes only JPEG", "It has a white box; use it nowhere else.", func(f File) bool { return f.Format == "jpeg" }},
 }
 

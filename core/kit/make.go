@@ -211,7 +211,13 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 		}
 		return svg.Encode(page, o)
 	case "eps":
-		return eps.Encode(page, eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level})
+		o := eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level}
+		if e.Preview {
+			if o.Preview, err = preview(ctx, d, fr); err != nil {
+				return nil, err
+			}
+		}
+		return eps.Encode(page, o)
 	case "pdf":
 		var pages []export.Page
 		for _, v := range f.Versions {
@@ -257,6 +263,26 @@ func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, e
 		o.Ground = &c
 	}
 	return raster.Render(ctx, j.drawing(f.Versions[0]), raster.Fit(box, w, h), w, h, o)
+}
+
+// previewSide is the longer side of the preview in an EPS, in px: enough to
+// place it by.
+const previewSide = 200
+
+// preview draws art small and grey on white.
+func preview(ctx context.Context, d *drawing.Drawing, fr frame.Frame) (*image.Gray, error) {
+	k := previewSide / max(fr.W, fr.H)
+	w, h := max(1, int(fr.W*k+0.5)), max(1, int(fr.H*k+0.5))
+	img, err := raster.Render(ctx, d, raster.Fit(fr.Box, w, h), w, h, raster.Options{Ground: &colour.White})
+	if err != nil {
+		return nil, err
+	}
+	g := image.NewGray(img.Rect)
+	for i := range g.Pix {
+		p := img.Pix[4*i:]
+		g.Pix[i] = uint8((299*int(p[0]) + 587*int(p[1]) + 114*int(p[2]) + 500) / 1000)
+	}
+	return g, nil
 }
 
 // separate draws the version of a file in process inks.

@@ -29,7 +29,7 @@ const printRecipe = `{"name": "print", "naming": "{brand}_{version}_{size}", "fr
   {"format": "pdf", "colour": "cmyk", "standard": "pdfx1a", "versions": ["x1a", "black", "build", "spot", "tint"], "pages": "one-per-version-file"},
   {"format": "pdf", "colour": "cmyk", "standard": "pdfx4", "press": "fogra29", "versions": ["x4"], "pages": "one-per-version-file"},
   {"format": "pdf", "standard": "pdfa2b", "versions": ["a2b"], "pages": "one-per-version-file"},
-  {"format": "eps", "colour": "cmyk", "versions": ["black", "build", "spot", "tint"]},
+  {"format": "eps", "colour": "cmyk", "versions": ["black", "build", "spot", "tint"], "preview": true},
   {"format": "jpeg", "widths": [300], "ppi": 300, "colour": "cmyk", "versions": ["x1a"]},
   {"format": "svg", "versions": ["x1a"], "dark": "spot", "fluid": true},
   {"format": "svg", "versions": ["black"], "currentcolor": true}

@@ -54,6 +54,7 @@ type Entry struct {
 	Quality  int       `json:"quality,omitempty"`
 	Level    int       `json:"level,omitempty"`
 	Pages    string    `json:"pages,omitempty"`
+	Preview  bool      `json:"preview,omitempty"` // of EPS: a small grey picture inside
 	// Standard of PDF: pdfx1a, pdfx4 or pdfa2b. Press is the printing condition
 	// that files in process inks are made for: fogra39, fogra29 or tr006.
 	Standard string `json:"standard,omitempty"`
@@ -376,6 +377,9 @@ func (e Entry) check(versions map[string]bool) error {
 	}
 	if _, ok := colour.PressOf(e.Press); e.Press != "" && !ok {
 		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", e.Press)
+	}
+	if e.Preview && e.Format != "eps" {
+		return errors.New("preview: is for eps")
 	}
 	if e.Dark != "" && !versions[e.Dark] {
 		return fmt.Errorf("dark: there is no version called %q", e.Dark)

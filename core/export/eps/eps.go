@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"encoding/ascii85"
 	"fmt"
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -23,6 +24,9 @@ type Options struct {
 	Title  string
 	Colour string // export.RGB or export.CMYK
 	Level  int    // PostScript language level, 2 or 3; 0 stands for 2
+	// Preview, if not nil, is shown by programs that cannot run PostScript
+	// (EPSF 3.0, section 6: the device-independent form).
+	Preview *image.Gray
 }
 
 // The prolog gives PostScript the short names of PDF's operators. All names
@@ -71,7 +75,9 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		}
 		fmt.Fprintf(&b, "%s %s %s\n", head, numbers(s.build), text(s.name))
 	}
-	b.WriteString("%%EndComments\n%%BeginProlog\n" + prolog)
+	b.WriteString("%%EndComments\n")
+	preview(&b, o.Preview)
+	b.WriteString("%%BeginProlog\n" + prolog)
 	for i, s := range w.spots {
 		// PostScript 3 section 4.8.4: the alternate is reached in a
 		// straight line from bare paper.
@@ -89,6 +95,30 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	b.Write(w.Buf)
 	b.WriteString("grestore\nend\nshowpage\n%%Trailer\n%%EOF\n")
 	return b.Bytes(), nil
+}
+
+// preview writes grey samples as comments, white being 0 (section 6.1).
+func preview(b *bytes.Buffer, img *image.Gray) {
+	if img == nil {
+		return
+	}
+	const perLine = 100 // samples: DSC lines are at most 255 characters long
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	lines := (w + perLine - 1) / perLine * h
+	fmt.Fprintf(b, "%%%%BeginPreview: %d %d 8 %d\n", w, h, lines)
+	for y := range h {
+		row := img.Pix[y*img.Stride:][:w]
+		for len(row) > 0 {
+			n := min(perLine, len(row))
+			b.WriteByte('%')
+			for _, v := range row[:n] {
+				fmt.Fprintf(b, "%02X", 255-v)
+			}
+			b.WriteByte('\n')
+			row = row[n:]
+		}
+	}
+	b.WriteString("%%EndPreview\n")
 }
 
 // text writes a PostScript string; what is not ASCII becomes a question mark,
