@@ -28,7 +28,7 @@ race:
 	$(GO) test -race ./core/... ./studio/...
 
 bench:
-	@sh scripts/need.sh $(NEED_DEMO) chromium:chromium node:nodejs npm:npm
+	@sh scripts/need.sh $(NEED_DEMO) chromium:chromium pnmtopng:netpbm node:nodejs npm:npm
 	@test -d .cache/node_modules/@resvg || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
 	$(GO) test ./core/planar ./core/version -run XXX -bench . -benchtime 3x

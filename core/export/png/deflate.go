@@ -11,19 +11,20 @@ import (
 )
 
 const (
-	// block is about how many bytes of lines are compressed at a time. Blocks
-	// are cut by it alone, never by the number of cores: the same picture
-	// gives the same file everywhere.
-	block = 256 << 10
+	// Between these a block of lines is compressed at a time, a sixteenth of the
+	// picture. The number of cores does not matter: the same picture gives the
+	// same file everywhere.
+	leastBlock, mostBlock = 256 << 10, 1 << 20
 	// window is how far back deflate looks (RFC 1951).
 	window = 32 << 10
-	// sample is how much is tried to choose between filters and none.
-	sample = 2 << 20
+	// Samples of so many blocks, this long, are tried to choose between filters
+	// and none.
+	samples, sampleSize = 16, 96 << 10
 	// Levels of deflate: the highest for shades and for what is small; the
 	// second for large flat art, where the highest takes four times as long to
 	// win a tenth; the third for a quick file.
 	highest, high, medium = 9, 7, 4
-	small                 = 1 << 20 // bytes of lines
+	small                 = 4 << 20 // bytes of lines
 )
 
 // A band is a stretch of lines of a pass.
@@ -34,24 +35,26 @@ type band struct {
 
 func (b band) size() int { return (b.to - b.from) * b.pass.line }
 
-func (r *rows) bands() (all []band) {
+func (r *rows) bands() (all []band, total int) {
+	for _, p := range r.passes {
+		total += p.h * p.line
+	}
+	block := min(mostBlock, max(leastBlock, total/16))
 	for _, p := range r.passes {
 		step := max(1, block/p.line)
 		for y := 0; y < p.h; y += step {
 			all = append(all, band{p, y, min(p.h, y+step)})
 		}
 	}
-	return all
+	return all, total
 }
 
 // deflate returns the zlib stream of the lines (RFC 1950). Bands are
 // compressed at once on all cores, each with the end of the one before it to
 // look back to.
 func (r *rows) deflate(quick bool) []byte {
-	bands, level, total := r.bands(), highest, 0
-	for _, b := range bands {
-		total += b.size()
-	}
+	bands, total := r.bands()
+	level := highest
 	switch {
 	case quick:
 		level = medium
@@ -95,24 +98,28 @@ func (r *rows) tail(b band) []byte {
 	return raw[max(0, len(raw)-window):]
 }
 
-// filtersPay tries the largest pass both ways: flat art is smallest
-// unfiltered, soft shades are not.
+// filtersPay tries blocks from all over the picture both ways: flat art is
+// smallest unfiltered, soft shades are not.
 func (r *rows) filtersPay(bands []band, level int) bool {
 	if r.kind == palette {
 		return false
 	}
+	step := max(1, len(bands)/samples)
 	var size [2]int
 	for k := range size {
 		r.filtered = k == 1
-		left := sample
-		step := 1
-		if n := len(bands); n > 2 { // spread over the picture
-			step = n / 2
+		var wg sync.WaitGroup
+		lens := make([]int, len(bands))
+		for i := step / 2; i < len(bands); i += step {
+			wg.Go(func() {
+				b := bands[i]
+				to := min(b.to, b.from+max(1, sampleSize/b.pass.line))
+				lens[i] = len(squeeze(r.lines(b.pass, b.from, to), nil, min(level, high), true))
+			})
 		}
-		for i := step / 2; i < len(bands) && left > 0; i += step {
-			raw := r.lines(bands[i].pass, bands[i].from, bands[i].to)
-			size[k] += len(squeeze(raw, nil, min(level, high), true))
-			left -= len(raw)
+		wg.Wait()
+		for _, n := range lens {
+			size[k] += n
 		}
 	}
 	return size[1] < size[0]

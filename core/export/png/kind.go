@@ -45,7 +45,7 @@ func analyse(img *image.NRGBA) *facts {
 			}
 		}
 	}
-	f.flat = changes <= w*h/4
+	f.flat = changes <= w*h/16
 	if len(seen) <= 256 {
 		f.sortColours(seen)
 	}

@@ -1,6 +1,7 @@
 package png
 
 import (
+	"bytes"
 	"encoding/binary"
 	"math"
 	"math/bits"
@@ -59,7 +60,7 @@ func (r *rows) lines(p pass, from, to int) []byte {
 	for y := from; y < to; y++ {
 		r.line(cur[1:], p, y)
 		if r.filtered {
-			out = append(out, filter(cur, prev, best, try, r.bpp)...)
+			out = append(out, r.filter(cur, prev, best, try, r.bpp)...)
 		} else {
 			out = append(out, cur...)
 		}
@@ -134,9 +135,14 @@ func fillBytes(b []byte, v byte) {
 
 // filter returns the line in the one of the five filters (section 9.2) that
 // leaves the smallest sum of absolute differences (section 12.8).
-func filter(cur, prev, best, try []byte, bpp int) []byte {
+func (r *rows) filter(cur, prev, best, try []byte, bpp int) []byte {
+	if bytes.Equal(cur[1:], prev[1:]) { // most lines of flat art: nothing is left
+		clear(best)
+		best[0] = 2
+		return best
+	}
 	least := math.MaxInt
-	for ft := range 5 {
+	for _, ft := range r.tried() {
 		try[0] = byte(ft)
 		if sum := difference(ft, try[1:], cur[1:], prev[1:], bpp); sum < least {
 			least = sum
@@ -144,6 +150,14 @@ func filter(cur, prev, best, try []byte, bpp int) []byte {
 		}
 	}
 	return best
+}
+
+// tried are the filters worth trying: on flat art the other two win nothing.
+func (r *rows) tried() []int {
+	if r.flat {
+		return []int{1, 2, 4}
+	}
+	return []int{0, 1, 2, 3, 4}
 }
 
 // difference fills dst with what one filter leaves and sums it up.
