@@ -23,6 +23,10 @@ type Decisions struct {
 	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
 	Margin string        `json:"margin,omitempty"` // instead of the recipe's
 	Mends  []intake.Mend `json:"mends,omitempty"`
+	// Press is a printing condition by its key, Profile that of a press as an
+	// ICC profile, by its hash in hex; at most one of them.
+	Press   string `json:"press,omitempty"`
+	Profile string `json:"profile,omitempty"`
 	// Readings are a person's words on colours, by version: they stand above
 	// the recipe's.
 	Readings map[string][]version.Override `json:"readings,omitempty"`
@@ -91,6 +95,11 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 		r.Frame.Margin = frame.Margins{frame.Length(d.Margin)}
 		if err := r.Frame.Check(); err != nil {
 			return nil, &InputError{"margin", err.Error()}
+		}
+	}
+	if d.Press != "" {
+		if r.Press = d.Press; r.Check() != nil {
+			return nil, &InputError{"press", fmt.Sprintf("there is no press called %q", d.Press)}
 		}
 	}
 	for i := range r.Versions {

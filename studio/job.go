@@ -270,8 +270,13 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if m.Kit != nil {
 		number = m.Kit.Number + 1
 	}
+	profile, err := s.profile(ctx, o.Decisions.Profile)
+	if err != nil {
+		return fail(err)
+	}
 	in := kit.Input{
-		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
+		Profile: profile,
+		Master:  data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: intake.Options{Fonts: set, Mends: o.Decisions.Mends},
 		Readers: outside.Auto, Progress: progress,
 	}

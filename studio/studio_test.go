@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
@@ -349,6 +350,61 @@ func TestReadings(t *testing.T) {
 	}
 	if w = work(t, s, 2); w.Name != before.Name {
 		t.Error("undo does not bring back the same work")
+	}
+}
+
+// A press changes what is proposed and what files carry; a profile that is
+// none is refused in words.
+func TestPress(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	before := work(t, s, m.ID)
+	if err := s.SetPress(ctx, m.ID, "fogra29", Upload{}); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, m.ID); w.Plan.Press != colour.Uncoated || w.Look("colour") != before.Look("colour") {
+		t.Errorf("the press is %s", w.Plan.Press.Name)
+	}
+	own := icc.Press(colour.GRACoL)
+	if err := s.SetPress(ctx, m.ID, "", Upload{Filename: "own.icc", Data: own}); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, m.ID)
+	if !bytes.Equal(w.Plan.Press.Profile, own) || w.Decisions.Press != "" {
+		t.Errorf("the press is %s, decided %+v", w.Plan.Press.Name, w.Decisions)
+	}
+	if _, err := s.Build(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	name := workerName()
+	id, err := s.lease(ctx, name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.work(ctx, id, name); err != nil {
+		t.Fatal(err)
+	}
+	if m, err = s.Mark(ctx, m.ID); err != nil || m.Kit == nil {
+		t.Fatalf("no kit: %v", err)
+	}
+	if b, err := s.File(ctx, m.Kit.ID, "MASTER/press.icc"); err != nil || !bytes.Equal(b, own) {
+		t.Errorf("the kit does not hold the profile: %v", err)
+	}
+	var in *InputError
+	for _, bad := range []struct {
+		key string
+		u   Upload
+	}{{"newsprint", Upload{}}, {"", Upload{Filename: "x.icc", Data: []byte("hello")}}, {"", Upload{Filename: "screen.icc", Data: icc.SRGB}}} {
+		if err := s.SetPress(ctx, m.ID, bad.key, bad.u); !errors.As(err, &in) || in.Field != "press" {
+			t.Errorf("%s %s: %v", bad.key, bad.u.Filename, err)
+		}
+	}
+	if err := s.SetPress(ctx, m.ID, "fogra39", Upload{}); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, m.ID); w.Name != before.Name {
+		t.Error("the usual press makes another build than no word on it")
 	}
 }
 

@@ -58,7 +58,7 @@ func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 		for k, v := range f.Versions {
 			looks[k] = w.looks[v]
 		}
-		key, err := hashOf(looks, f)
+		key, err := hashOf(looks, f, w.Decisions.Press, w.Decisions.Profile)
 		if err != nil {
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
@@ -82,6 +83,15 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	w := &Work{Name: name, Mark: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, shelf: &s.shelf, behind: new(sync.Once)}
 	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand(), r); err != nil {
 		return nil, err
+	}
+	if d.Profile != "" {
+		b, err := s.profile(ctx, d.Profile)
+		if err != nil {
+			return nil, err
+		}
+		if w.Plan.Press, err = icc.Read(b); err != nil {
+			return nil, err
+		}
 	}
 	w.tones, w.looks = map[string][]preflight.Tone{}, map[string]string{}
 	for _, v := range w.Plan.Versions {

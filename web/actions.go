@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/colour/icc"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/studio"
@@ -128,6 +129,35 @@ func (s *Server) chooseRecipe(c *gin.Context) {
 		return
 	}
 	back(c, n, "files")
+}
+
+// choosePress sets the press that print files are made for.
+func (s *Server) choosePress(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, icc.MaxBytes+1<<20)
+	var profile studio.Upload
+	if f, err := c.MultipartForm(); err == nil && len(f.File["profile"]) > 0 {
+		profile.Filename = f.File["profile"][0].Filename
+		if profile.Data, err = readAll(f.File["profile"][0]); err != nil {
+			s.fail(c, err)
+			return
+		}
+	} else if err != nil {
+		s.again(c, "inks", &studio.InputError{Field: "press", Message: fmt.Sprintf("the upload was cut off, or is larger than %d MB", icc.MaxBytes>>20)}, nil)
+		return
+	}
+	if key := c.PostForm("press"); len(profile.Data) > 0 || key != "profile" { // that is what it is already
+		err = s.studio.SetPress(c.Request.Context(), n, key, profile)
+	}
+	if err != nil {
+		s.again(c, "inks", err, nil)
+		return
+	}
+	back(c, n, "inks")
 }
 
 func (s *Server) undo(c *gin.Context) {

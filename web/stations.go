@@ -151,15 +151,17 @@ type stand struct {
 }
 
 type inksPage struct {
-	D     docket
-	Cards []card
-	Page  geom.Rect
+	D       docket
+	Cards   []card
+	Page    geom.Rect
+	Presses []*colour.Press
+	Press   *colour.Press
 }
 
 func newInksPage(d docket) inksPage {
-	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page}
+	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
 	for _, t := range d.Work.Tones {
-		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: colour.Coated.Print(t.Colour)}
+		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: d.Work.Plan.Press.Print(t.Colour)}
 		k.Total = k.Print.Build.Total()
 		for i, g := range d.Work.Grounds()[:3] {
 			r := colour.Contrast(t.Colour.RGB, g.Colour)

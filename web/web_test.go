@@ -188,6 +188,32 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Until(`document.querySelector("#shortcuts").open`)
 }
 
+// The press is chosen where its builds are shown.
+func TestPressIsChosen(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/inks")
+	build := `document.querySelector(".dye .mono:nth-of-type(2)").textContent`
+	before := tab.Eval(build)
+	tab.Do(chromedp.SetValue(chromedp.CSS("#press"), "fogra29"))
+	tab.Click(".press button")
+	tab.Until(build + ` !== "` + before + `"`)
+	tab.Eval(`(() => {
+		const dt = new DataTransfer();
+		dt.items.add(new File(["no profile"], "press.icc"));
+		document.querySelector(".press input[type=file]").files = dt.files;
+		return "";
+	})()`)
+	tab.Click(".press button")
+	tab.Until(`document.querySelector(".press .error")`)
+	if s := tab.Eval(`document.querySelector(".press .error").textContent`); s != "Press.icc: this is not an ICC profile." {
+		t.Errorf("the error says %q", s)
+	}
+	if v := tab.Eval(`document.querySelector("#press").value`); v != "fogra29" {
+		t.Errorf("the press is now %s", v)
+	}
+}
+
 // Pages work before their scripts do: the forms, the wall, the build.
 func TestWithoutScripts(t *testing.T) {
 	_, h := open(t, true)

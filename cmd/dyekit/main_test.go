@@ -8,6 +8,9 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 )
 
 // program is the built binary: exit codes and streams are what people script
@@ -116,6 +119,31 @@ func TestMakeInspectVerify(t *testing.T) {
 	}
 	if r := call(t, "", "version"); r.code != 0 || !strings.HasPrefix(r.out, "dyekit ") {
 		t.Errorf("version: %+v", r)
+	}
+}
+
+// A press of one's own: its profile goes into the files, and into the kit so
+// that it can be verified anywhere.
+func TestProfile(t *testing.T) {
+	profile := filepath.Join(t.TempDir(), "press.icc")
+	if err := os.WriteFile(profile, icc.Press(colour.Uncoated), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out := filepath.Join(t.TempDir(), "kit")
+	if r := call(t, "", "make", kettle, "--out", out, "--recipe", "print", "--profile", profile, "--readers", "none"); r.code != 0 {
+		t.Fatalf("%d %s", r.code, r.err)
+	}
+	if r := call(t, "", "verify", out); r.code != 0 {
+		t.Errorf("verify: %d %s", r.code, r.err)
+	}
+	if err := os.WriteFile(filepath.Join(out, "MASTER", "press.icc"), icc.Press(colour.Coated), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := call(t, "", "verify", out); r.code != 1 || !strings.Contains(r.err, "profile of the press") {
+		t.Errorf("with another profile: %d %s", r.code, r.err)
+	}
+	if r := call(t, "", "make", kettle, "--out", out+"2", "--profile", kettle); r.code != 2 || !strings.Contains(r.err, "not an ICC profile") {
+		t.Errorf("a drawing for a profile: %d %s", r.code, r.err)
 	}
 }
 

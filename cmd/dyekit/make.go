@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dyekit/core/colour/icc"
 	"dyekit/core/fonts"
 	"dyekit/core/intake"
 	"dyekit/core/intake/svg"
@@ -21,7 +22,7 @@ import (
 )
 
 func makeCmd() *cobra.Command {
-	var recipeName, out, brand, readers string
+	var recipeName, out, brand, readers, profile string
 	var fontPaths, mends []string
 	var asJSON, force bool
 	c := &cobra.Command{
@@ -58,6 +59,14 @@ func makeCmd() *cobra.Command {
 				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode,
 				Options: intake.Options{Fonts: set, Mends: toMends(mends)},
 			}
+			if profile != "" {
+				if in.Profile, _, err = readMaster(profile); err == nil {
+					_, err = icc.Read(in.Profile)
+				}
+				if err != nil {
+					return usage(fmt.Errorf("%s: %w", filepath.Base(profile), err))
+				}
+			}
 			in.Progress = progress()
 			k, err := kit.Build(cmd.Context(), in)
 			endProgress()
@@ -82,6 +91,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
 	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: backing; may be given again")
+	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")
 	return c

@@ -24,8 +24,10 @@ var characterisations embed.FS
 type Press struct {
 	Key  string // fogra39, fogra29 or tr006
 	Name string
-	// Registry is the name in the ICC's registry of characterisation data.
+	// Registry is the name in the ICC's registry of characterisation data;
+	// empty for a press that came as a profile.
 	Registry string
+	Profile  []byte // the ICC profile it came as, or nil
 
 	once  sync.Once
 	grids []grid // by rising black
@@ -47,6 +49,36 @@ var Presses = []*Press{Coated, Uncoated, GRACoL}
 // MaxInk is the most ink a proposal lays down, in percent: what coated
 // sheet-fed printing bears (common practice).
 const MaxInk = 300
+
+// NewPress returns a press of which a profile tells the colours: look gives
+// them relative to the paper, white is the paper in XYZ under D50.
+func NewPress(name string, white [3]float64, profile []byte, look func(CMYK) Lab) *Press {
+	p := &Press{Key: "profile", Name: name, Profile: profile, white: white}
+	p.once.Do(func() {
+		for _, k := range []float64{0, 20, 40, 60, 80, 100} {
+			g := grid{k: k}
+			for l := 0.0; l <= 100; l += 10 {
+				g.levels = append(g.levels, l)
+			}
+			for _, c := range g.levels {
+				for _, m := range g.levels {
+					for _, y := range g.levels {
+						g.lab = append(g.lab, look(CMYK{c, m, y, k}))
+					}
+				}
+			}
+			p.grids = append(p.grids, g)
+		}
+		p.ready()
+	})
+	return p
+}
+
+// ready finds what follows from the grids.
+func (p *Press) ready() {
+	p.dark = p.at(CMYK{K: 100}).xyz()[1]
+	p.table = sync.OnceValue(func() *table { return newTable(p) })
+}
 
 // A grid holds patches of one black: all mixtures of the levels of three inks.
 type grid struct {
@@ -107,8 +139,7 @@ func (p *Press) load() {
 			}
 			p.grids = append(p.grids, g)
 		}
-		p.dark = p.at(CMYK{K: 100}).xyz()[1]
-		p.table = sync.OnceValue(func() *table { return newTable(p) })
+		p.ready()
 	})
 }
 

@@ -19,6 +19,8 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/finding"
@@ -40,7 +42,8 @@ type Input struct {
 	Brand      string
 	Recipe     *recipe.Recipe
 	Options    intake.Options
-	Number     int // of the kit, from 1; 0 stands for 1
+	Profile    []byte // ICC, of the press that files in process inks are for; or nil
+	Number     int    // of the kit, from 1; 0 stands for 1
 	Readers    outside.Mode
 	// Progress, if not nil, is called from several goroutines.
 	Progress func(done, total int, what string)
@@ -81,11 +84,12 @@ type Manifest struct {
 	Release string         `json:"release"`
 	Number  int            `json:"number"`
 	Master  MasterRef      `json:"master"`
+	Profile *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
 	Mends   []intake.Mend  `json:"mends,omitempty"`
 	Recipe  *recipe.Recipe `json:"recipe"`
 }
 
-// A MasterRef names the master in the kit.
+// A MasterRef names what the kit was made from: the master, the profile.
 type MasterRef struct {
 	Path   string `json:"path"`
 	SHA256 string `json:"sha256"`
@@ -115,6 +119,7 @@ type Plan struct {
 	Files    []recipe.File
 	Omitted  []recipe.Omission
 	Findings finding.List
+	Press    *colour.Press // of files in process inks that name none
 }
 
 // NewPlan reads the master, makes the versions and lists the files.
@@ -123,13 +128,21 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	return PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
+	p, err := PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
+	if err != nil || len(in.Profile) == 0 {
+		return p, err
+	}
+	p.Press, err = icc.Read(in.Profile)
+	return p, err
 }
 
 // PlanFor is NewPlan for a master that has been read, and its art, which may
 // have served other plans.
 func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand string, r *recipe.Recipe) (*Plan, error) {
-	p := &Plan{Master: m, Findings: slices.Clone(m.Findings)}
+	p := &Plan{Master: m, Findings: slices.Clone(m.Findings), Press: colour.Coated}
+	if x, ok := colour.PressOf(r.Press); ok {
+		p.Press = x
+	}
 	page := m.Drawing.Page
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
 	for _, s := range r.Versions {
@@ -382,11 +395,17 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 		Report: k.Report, Brand: in.Brand, Release: Release, Number: in.Number,
 		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Recipe: in.Recipe,
 	}
+	k.Extra = []File{master}
+	if len(in.Profile) > 0 {
+		x := extra("MASTER/press.icc", in.Profile)
+		m.Profile = &MasterRef{x.Path, x.SHA256}
+		k.Extra = append(k.Extra, x)
+	}
 	b, err := json.MarshalIndent(m, "", " ")
 	if err != nil {
 		return err
 	}
-	k.Extra = []File{master, extra("START-HERE.html", page), extra("kit.json", append(b, '\n'))}
+	k.Extra = append(k.Extra, extra("START-HERE.html", page), extra("kit.json", append(b, '\n')))
 	return nil
 }
 

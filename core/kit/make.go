@@ -66,7 +66,7 @@ func (j *job) art(ctx context.Context, f recipe.File, name string) (*drawing.Dra
 			return nil, err
 		}
 	}
-	if p := press(e); e.ColourSpace() == export.CMYK && p != colour.Coated {
+	if p := j.press(e); e.ColourSpace() == export.CMYK && p != colour.Coated {
 		if d.Has().Pictures {
 			return nil, export.Cannot("pictures are separated for coated paper (fogra39) alone yet")
 		}
@@ -173,7 +173,7 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "tiff":
 		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
 		if e.ColourSpace() == export.CMYK {
-			o.Profile = icc.Press(press(e))
+			o.Profile = icc.Press(j.press(e))
 			img, err := j.separate(ctx, f)
 			if err != nil {
 				return nil, err
@@ -188,7 +188,7 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 	case "jpeg":
 		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
 		if e.ColourSpace() == export.CMYK {
-			o.Profile = icc.Press(press(e))
+			o.Profile = icc.Press(j.press(e))
 			img, err := j.separate(ctx, f)
 			if err != nil {
 				return nil, err
@@ -227,17 +227,17 @@ func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
 			}
 			pages = append(pages, export.Page{Drawing: d, Frame: j.frameFor(f, v)})
 		}
-		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: press(e)})
+		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e)})
 	}
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
 }
 
 // press is the printing condition a file is made for.
-func press(e recipe.Entry) *colour.Press {
+func (j *job) press(e recipe.Entry) *colour.Press {
 	if p, ok := colour.PressOf(e.Press); ok {
 		return p
 	}
-	return colour.Coated
+	return j.plan.Press
 }
 
 // tell describes a version to those who do not see it.
@@ -295,7 +295,7 @@ func (j *job) separate(ctx context.Context, f recipe.File) (*image.CMYK, error) 
 		return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
 	}
 	ground, _ := f.Entry.Ground()
-	return raster.Separate(ctx, d, raster.Fit(j.frameFor(f, f.Versions[0]).Box, f.W, f.H), f.W, f.H, colour.Propose(ground))
+	return raster.Separate(ctx, d, raster.Fit(j.frameFor(f, f.Versions[0]).Box, f.W, f.H), f.W, f.H, j.press(f.Entry).Propose(ground).Build)
 }
 
 // Sample makes the bytes of one planned file without checking them, to look

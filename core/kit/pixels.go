@@ -54,7 +54,7 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	_, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == export.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
-		cs.add("profile", bytes.Equal(profile(data), icc.Press(press(e))), "%s", press(e).Name)
+		cs.add("profile", bytes.Equal(profile(data), icc.Press(j.press(e))), "%s", j.press(e).Name)
 		d = pressed(d)
 	} else if e.Format == "jpeg" || e.Format == "tiff" {
 		cs.add("ink-space", !isCMYK, "%s", space(img))

@@ -104,6 +104,9 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 		return &m.Report, fmt.Errorf("%s: %w: %s", p, ErrCheck, fmt.Sprintf(format, args...))
 	}
 	known := map[string]bool{"kit.json": true, "START-HERE.html": true, m.Master.Path: true}
+	if m.Profile != nil {
+		known[m.Profile.Path] = true
+	}
 	for _, f := range m.Files {
 		known[f.Path] = true
 	}
@@ -119,10 +122,16 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	if Hash(master) != m.Master.SHA256 {
 		return bad(m.Master.Path, "the master was changed")
 	}
+	var press []byte
+	if m.Profile != nil {
+		if press = files[m.Profile.Path]; Hash(press) != m.Profile.SHA256 {
+			return bad(m.Profile.Path, "the profile of the press is missing or was changed")
+		}
+	}
 	if _, ok := files["START-HERE.html"]; !ok {
 		return bad("START-HERE.html", "the guide is missing")
 	}
-	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Options: intake.Options{Mends: m.Mends, Fonts: set}})
+	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Profile: press, Options: intake.Options{Mends: m.Mends, Fonts: set}})
 	if err != nil {
 		return bad(m.Master.Path, "%v", err)
 	}

@@ -38,6 +38,8 @@ type Recipe struct {
 	Frame    frame.Spec     `json:"frame"`
 	Versions []version.Spec `json:"versions"`
 	Files    []Entry        `json:"files"`
+	// Press is the printing condition of files in process inks that name none.
+	Press string `json:"press,omitempty"`
 }
 
 // An Entry asks for files of one type.
@@ -184,6 +186,9 @@ func (r *Recipe) Check() error {
 	}
 	if err := r.Frame.Check(); err != nil {
 		return fmt.Errorf("frame.%w", err)
+	}
+	if _, ok := colour.PressOf(r.Press); r.Press != "" && !ok {
+		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", r.Press)
 	}
 	if len(r.Versions) == 0 {
 		return errors.New("versions: there is none")

@@ -25,9 +25,12 @@ const (
 
 var profiles sync.Map // key of the press -> func() []byte
 
-// Press returns the profile of a printing condition. It is computed once; the
-// same condition gives the same bytes.
+// Press returns the profile of a printing condition: the one it came as, or one
+// that is computed once; the same condition gives the same bytes.
 func Press(p *colour.Press) []byte {
+	if p.Profile != nil {
+		return p.Profile
+	}
 	f, _ := profiles.LoadOrStore(p.Key, sync.OnceValue(func() []byte { return press(p) }))
 	return f.(func() []byte)()
 }

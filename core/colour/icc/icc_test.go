@@ -2,6 +2,7 @@ package icc
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"math"
 	"os"
@@ -56,6 +57,87 @@ func TestLittleCMSReadsThePress(t *testing.T) {
 		}
 		if mean := sum / float64(len(patches)); mean > 0.7 {
 			t.Errorf("%s: ΔE00 %.2f on the mean", p.Key, mean)
+		}
+	}
+}
+
+// A profile that was written is read as the press it was made of.
+func TestReadWhatWasWritten(t *testing.T) {
+	for _, p := range colour.Presses {
+		q, err := Read(Press(p))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if q.Name != p.Name || !bytes.Equal(Press(q), Press(p)) {
+			t.Errorf("%s is read as %s", p.Name, q.Name)
+		}
+		var sum float64
+		n := 0
+		for c := 5.0; c < 100; c += 30 {
+			for m := 0.0; m <= 100; m += 25 {
+				for k := 0.0; k < 100; k += 33 {
+					b := colour.CMYK{C: c, M: m, Y: 100 - c, K: k}
+					d := colour.Difference(p.Lab(b), q.Lab(b))
+					sum += d
+					n++
+					if d > 3 {
+						t.Errorf("%s: %v differs by ΔE00 %.2f", p.Key, b, d)
+					}
+				}
+			}
+		}
+		if mean := sum / float64(n); mean > 0.7 {
+			t.Errorf("%s: ΔE00 %.2f on the mean", p.Key, mean)
+		}
+		white, _ := colour.ParseHex("#206047")
+		if x, y := p.Propose(white), q.Propose(white); math.Abs(x.Build.Total()-y.Build.Total()) > 6 || y.Difference > 1 {
+			t.Errorf("%s proposes %v, read again %v", p.Key, x.Build, y.Build)
+		}
+	}
+}
+
+// Whatever the bytes, an error in words and no panic.
+func TestBrokenProfiles(t *testing.T) {
+	good := Press(colour.Coated)
+	for name, b := range map[string][]byte{
+		"nothing": nil, "text": []byte("not a profile at all"), "a screen": SRGB, "cut": good[:len(good)/2], "header": good[:132],
+	} {
+		if _, err := Read(b); err == nil {
+			t.Errorf("%s was taken for a press", name)
+		}
+	}
+	for i := 0; i < len(good); i += 1 + i/40 {
+		b := bytes.Clone(good)
+		b[i] ^= 0xff
+		if p, err := Read(b); err == nil {
+			p.Propose(colour.RGB{R: 0.3, G: 0.5, B: 0.1})
+		}
+	}
+}
+
+// A table of type lutAToB, which version 4 brought, made by hand.
+func TestReadVersion4(t *testing.T) {
+	f := func(v float64) []byte { return binary.BigEndian.AppendUint16(nil, uint16(v*65535+0.5)) }
+	// A table of two nodes for each ink: paper L 100 to black L 20 as inks add.
+	lut := []byte("mAB \x00\x00\x00\x00\x04\x03\x00\x00")
+	for _, at := range []uint32{32, 0, 0, 68, 184} { // B curves, matrix, M curves, grid, A curves
+		lut = binary.BigEndian.AppendUint32(lut, at)
+	}
+	identity := []byte("curv\x00\x00\x00\x00\x00\x00\x00\x00")
+	lut = append(lut, bytes.Repeat(identity, 3)...)
+	lut = append(lut, 2, 2, 2, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 0, 0)
+	for i := range 16 {
+		ink := float64(i>>3&1 + i>>2&1 + i>>1&1 + i&1)
+		lut = append(append(append(lut, f(1-0.2*ink)...), f(128.0/255)...), f(128.0/255)...)
+	}
+	lut = append(lut, bytes.Repeat(identity, 4)...)
+	c, err := readTable(lut)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for b, want := range map[colour.CMYK]float64{{}: 100, {C: 100}: 80, {C: 50, K: 50}: 80, {C: 100, M: 100, Y: 100, K: 100}: 20} {
+		if l := c.at(b); math.Abs(l.L-want) > 0.01 || math.Abs(l.A) > 0.01 {
+			t.Errorf("%v is %v, want L* %v", b, l, want)
 		}
 	}
 }

@@ -85,8 +85,13 @@ func (f *file) intent(o Options) string {
 	profile, n := icc.SRGB, 3
 	if f.cmyk {
 		profile, n = nil, 4
-		d += "/OutputConditionIdentifier" + text(press.Registry) + "/RegistryName(http://www.color.org)/OutputCondition" + text(press.Name) + "/Info" + text(press.Name)
-		if s.profile {
+		if press.Registry == "" { // no registry knows it: its profile says all
+			d += "/OutputConditionIdentifier(Custom)"
+		} else {
+			d += "/OutputConditionIdentifier" + text(press.Registry) + "/RegistryName(http://www.color.org)"
+		}
+		d += "/OutputCondition" + text(press.Name) + "/Info" + text(press.Name)
+		if s.profile || press.Registry == "" {
 			profile = icc.Press(press)
 		}
 	} else {

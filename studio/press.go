@@ -1,0 +1,53 @@
+package studio
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+)
+
+// SetPress decides for which press files in process inks are made: one that
+// comes along, by its key, or one whose ICC profile is handed in. The printer
+// knows which.
+func (s *Studio) SetPress(ctx context.Context, mark int64, key string, profile Upload) error {
+	if len(profile.Data) == 0 {
+		name := key
+		if p, ok := colour.PressOf(key); ok {
+			name = p.Name
+		}
+		return s.Decide(ctx, mark, "press: "+name, func(d *Decisions) error {
+			d.Press, d.Profile = key, ""
+			if key == colour.Coated.Key {
+				d.Press = "" // as if nobody had spoken
+			}
+			return nil
+		})
+	}
+	p, err := icc.Read(profile.Data)
+	if err != nil {
+		return &InputError{"press", fmt.Sprintf("%s: %s", fileName(profile.Filename), err)}
+	}
+	h, err := s.put(ctx, profile.Data)
+	if err != nil {
+		return err
+	}
+	return s.Decide(ctx, mark, "press: "+p.Name, func(d *Decisions) error {
+		d.Press, d.Profile = "", hex.EncodeToString(h[:])
+		return nil
+	})
+}
+
+// profile returns a profile by its hash in hex, nothing for none.
+func (s *Studio) profile(ctx context.Context, hash string) ([]byte, error) {
+	if hash == "" {
+		return nil, nil
+	}
+	raw, err := hex.DecodeString(hash)
+	if err != nil || len(raw) != len(Hash{}) {
+		return nil, fmt.Errorf("%q is not the hash of a profile", hash)
+	}
+	return s.get(ctx, Hash(raw))
+}
