@@ -166,8 +166,8 @@ func TestEveryTreatmentIsReadAlikeByAll(t *testing.T) {
 		for _, o := range k.Omitted {
 			left = append(left, o.Version+" "+o.Format)
 		}
-		// PostScript knows no translucency, and white alone prints nothing.
-		want := []string{"light pdf", "watermark eps"}
+		// White alone prints nothing.
+		want := []string{"light pdf"}
 		slices.Sort(left)
 		if !slices.Equal(left, want) {
 			t.Errorf("%s: left out %v, want %v", m, left, want)
@@ -325,11 +325,11 @@ func TestRefusedMasters(t *testing.T) {
 	if _, err := Build(context.Background(), in); !errors.Is(err, ErrRefused) {
 		t.Errorf("a filter: %v", err)
 	}
-	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 99"><rect width="60" height="60"/><rect x="30" width="60" height="60" fill="red" opacity=".5"/></svg>`)
-	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"eps"},{"format":"png","widths":[50]}]}`)
+	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 99"><rect width="60" height="60"/><rect x="30" width="60" height="60" fill="red" style="mix-blend-mode:screen"/></svg>`)
+	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"pdf","colour":"cmyk"},{"format":"png","widths":[50]}]}`)
 	k := build(t, in)
-	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "transparency") || strings.Contains(k.Omitted[0].Reason, export.ErrCannot.Error()) {
-		t.Errorf("translucent EPS: %v", k.Omitted)
+	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "made of light") || strings.Contains(k.Omitted[0].Reason, export.ErrCannot.Error()) {
+		t.Errorf("a blend of light in process inks: %v", k.Omitted)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()

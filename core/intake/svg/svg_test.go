@@ -238,7 +238,8 @@ func TestFindings(t *testing.T) {
 		"live text":      {`<text y="20" font-family="Bitter">A</text>`, "live-text", finding.Mended},
 		"use loop":       {r + `<g id="a"><use href="#a"/></g>`, "unsupported", finding.Warn},
 		"clip loop":      {`<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect width="9" height="9" clip-path="url(#c)"/>`, "unsupported", finding.Warn},
-		"media rule":     {`<style>@media print{rect{fill:red}}</style>` + r, "unsupported", finding.Warn},
+		"layer rule":     {`<style>@layer print{rect{fill:red}}</style>` + r, "unsupported", finding.Warn},
+		"other media":    {`<style>@media print{rect{fill:red}}</style>` + r, "unsupported", ""},
 	} {
 		_, fs := read(t, c.body)
 		if got := codes(fs)[c.code]; got != c.sev {
