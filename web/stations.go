@@ -215,7 +215,7 @@ func newFilesPage(d docket) (filesPage, error) {
 	for _, f := range recipe.Formats {
 		g := folder{Format: f}
 		for i, x := range d.Work.Plan.Files {
-			if x.Entry.Format == f {
+			if x.Entry.Format == f && x.Set() == "" || x.Set() != "" && f == recipe.Icons {
 				g.Lines = append(g.Lines, line{x, weightOf(ws[i]), !ws[i].Measured})
 			}
 		}

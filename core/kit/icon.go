@@ -131,7 +131,7 @@ type webIcon struct {
 // set lists the pictures of the icon set a file belongs to.
 func (j *job) set(f recipe.File) (pictures []recipe.File) {
 	for _, x := range j.plan.Files {
-		if x.Icon != nil && path.Dir(x.Path) == path.Dir(f.Path) && x.Entry.Format != recipe.WebManifest && x.Entry.Format != recipe.HeadLines {
+		if x.Set() == f.Set() && x.Set() != "" && x.Entry.Format != recipe.WebManifest && x.Entry.Format != recipe.HeadLines {
 			pictures = append(pictures, x)
 		}
 	}

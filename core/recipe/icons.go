@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"fmt"
+	"strings"
 
 	"dyekit/core/version"
 )
@@ -50,6 +51,15 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 	add("site.webmanifest", WebManifest, 0, "", &Icon{})
 	add("head.html", HeadLines, 0, "", &Icon{})
 	return fs, why
+}
+
+// Set names the icon set a file belongs to by its folder, "" for none.
+func (f File) Set() string {
+	folder, _, in := strings.Cut(f.Path, "/")
+	if f.Icon == nil || !in || !strings.HasPrefix(folder, "ICONS") {
+		return ""
+	}
+	return folder
 }
 
 func enlarged(a Art) string {

@@ -59,6 +59,11 @@ const SafeZone = 0.4
 // Version is the name to show: that of the version, or of all pages.
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
 
+// Curves reports whether the file is drawn in curves.
+func (f File) Curves() bool {
+	return f.Entry.Format == "svg" || f.Entry.Format == "pdf" || f.Entry.Format == "eps"
+}
+
 // An Omission is a file left out on purpose.
 type Omission struct {
 	Version string `json:"version"`
