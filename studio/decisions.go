@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"dyekit/core/frame"
 	"dyekit/core/intake"
@@ -187,6 +188,37 @@ func (s *Studio) Undo(ctx context.Context, id int64) (string, error) {
 		return err
 	})
 	return what, err
+}
+
+// A Step is one decision in the history of a mark.
+type Step struct {
+	What string
+	At   time.Time
+}
+
+// maxSteps bounds the history that is shown.
+const maxSteps = 50
+
+// History lists the decisions that led to the present state, the newest first.
+// What was undone is not among them.
+func (s *Studio) History(ctx context.Context, m *Mark) ([]Step, error) {
+	rows, err := s.db.QueryContext(ctx, `WITH RECURSIVE chain (id, parent_id, what, created_at, n) AS (
+			SELECT id, parent_id, what, created_at, 1 FROM decisions WHERE id = ?
+			UNION ALL SELECT d.id, d.parent_id, d.what, d.created_at, c.n + 1 FROM decisions d JOIN chain c ON d.id = c.parent_id WHERE c.n < ?)
+		SELECT what, created_at FROM chain ORDER BY n`, m.decision, maxSteps)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Step
+	for rows.Next() {
+		var x Step
+		if err := rows.Scan(&x.What, &x.At); err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, rows.Err()
 }
 
 // Redo brings back the decision last undone; it reports which, or "".

@@ -277,6 +277,13 @@ func TestDecisionsAreUndone(t *testing.T) {
 	if w := work(t, s, m.ID); w.Recipe.Name != "web" || !w.Decisions.Mended(intake.DropBacking) {
 		t.Errorf("%+v", w.Decisions)
 	}
+	m, err := s.Mark(ctx, m.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if h, err := s.History(ctx, m); err != nil || len(h) != 2 || h[0].What != "mend" || h[1].What != "web" || time.Since(h[0].At) > time.Minute {
+		t.Errorf("the history is %+v, %v", h, err)
+	}
 	for _, want := range []string{"mend", "web", ""} {
 		if what, err := s.Undo(ctx, m.ID); err != nil || what != want {
 			t.Errorf("undo: %q %v, want %q", what, err, want)

@@ -80,14 +80,14 @@ func (s *Server) mend(c *gin.Context) {
 		return
 	}
 	what := intake.Mend(c.PostForm("mend"))
-	if what != intake.DropBacking {
-		s.fail(c, &studio.InputError{Field: "mend", Message: "this mend is not known"})
+	if err := what.Check(); err != nil {
+		s.fail(c, &studio.InputError{Field: "mend", Message: err.Error()})
 		return
 	}
 	take := c.PostForm("take") == "yes"
-	words := "the backing was taken away"
+	words := "mended: " + string(what)
 	if !take {
-		words = "the backing was put back"
+		words = "mend taken back: " + string(what)
 	}
 	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) error {
 		var rest []intake.Mend

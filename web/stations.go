@@ -4,7 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -55,7 +57,9 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 	case "master":
 		p := newMasterPage(d)
 		p.StandIn = c.Query("standin") != ""
-		p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark)
+		if p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark); err == nil {
+			p.History, err = s.studio.History(c.Request.Context(), d.Mark)
+		}
 		page = p
 	case "inks":
 		page = newInksPage(d)
@@ -98,7 +102,7 @@ func (s *Server) again(c *gin.Context, key string, err error, typed map[string]s
 // A seen finding is one with its place on the picture.
 type seen struct {
 	finding.Finding
-	Mend    intake.Mend // that would put it right
+	Does    string // on the button: what the mend does, or takes back
 	Mended  bool
 	Rect    geom.Rect // in page units; empty if it has no place
 	HasRect bool
@@ -113,6 +117,8 @@ type masterPage struct {
 	Fonts    []studio.Font // added for the client
 	NoFont   bool          // whether one is missing
 	StandIn  bool          // whether another is shown in its place
+	History  []studio.Step
+	Text     string // the findings, to be copied into a letter
 }
 
 func newMasterPage(d docket) masterPage {
@@ -120,20 +126,43 @@ func newMasterPage(d docket) masterPage {
 	p := masterPage{D: d, Page: m.Drawing.Page, Art: m.Drawing.Bounds(), Parts: m.Drawing.Parts()}
 	order := []finding.Severity{finding.Stop, finding.Warn, finding.Mended, finding.Note}
 	for _, sev := range order {
-		for _, f := range m.Findings {
+		for _, f := range slices.Concat(m.Findings, d.Work.Plan.Hairlines) {
 			if f.Severity != sev {
 				continue
 			}
 			x := seen{Finding: f, Rect: f.Place.Intersect(p.Page)}
 			x.HasRect = !x.Rect.Empty()
 			p.NoFont = p.NoFont || f.Code == "missing-font"
-			if f.Code == "backing" && m.Kind == "svg" {
-				x.Mend, x.Mended = intake.DropBacking, d.Work.Decisions.Mended(intake.DropBacking)
+			if f.Mend != "" {
+				x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
+				x.Does = does(f.Mend, x.Mended)
 			}
 			p.Findings = append(p.Findings, x)
+			p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))
+			if len(f.Parts) > 0 {
+				p.Text += " (" + strings.Join(f.Parts, ", ") + ")"
+			}
+			p.Text += "\n"
 		}
 	}
+	if p.Text != "" {
+		p.Text = fmt.Sprintf("%s, %s, master %d\n\n%s", d.Mark.Client, d.Mark.Name, d.Mark.Master.Revision, p.Text)
+	}
 	return p
+}
+
+// does says on a button what a mend does, or what taking it back does.
+func does(mend string, done bool) string {
+	verb, _, _ := strings.Cut(mend, " ")
+	words := map[string][2]string{
+		"backing": {"Take it away", "Put it back"},
+		"join":    {"Make them one colour", "Part them again"},
+		"thicken": {"Thicken the lines", "Leave them thin"},
+	}[verb]
+	if done {
+		return words[1]
+	}
+	return words[0]
 }
 
 // A card is a colour on the Inks station.

@@ -97,7 +97,7 @@ func total(ws []studio.Weight) string {
 
 // note says in a word or two how a station stands.
 func note(w *studio.Work, key string) (text, state string) {
-	fs := w.Plan.Master.Findings
+	fs := slices.Concat(w.Plan.Master.Findings, w.Plan.Hairlines)
 	switch key {
 	case "master":
 		if n := fs.Count(finding.Stop); n > 0 {

@@ -188,6 +188,39 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Until(`document.querySelector("#shortcuts").open`)
 }
 
+// From a finding to its mend, and back.
+func TestMendAndUndo(t *testing.T) {
+	_, h := open(t, false)
+	tab := browser.Tab(t, h)
+	tab.Go("/new")
+	tab.Drop(".take", "near.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 200"><path d="M0 0h400v120H0z" fill="#206047"/><path d="M0 120h400v80H0z" fill="#216148"/><path id="rule" d="M20 60H380" stroke="#fff" stroke-width=".6"/></svg>`)
+	tab.Type("input[name=client]", "Vat Nine")
+	tab.Click(".take button")
+	tab.At("/master")
+	button := func(words string) string {
+		return `[...document.querySelectorAll(".findings button")].find(b => b.textContent === "` + words + `")`
+	}
+	for _, b := range [][2]string{{"Make them one colour", "Part them again"}, {"Thicken the lines", "Leave them thin"}} {
+		tab.Until(button(b[0]))
+		tab.Eval(button(b[0]) + `.click() || ""`)
+		tab.Until(button(b[1]) + " && !" + button(b[0]))
+	}
+	tab.Go("/marks/1/inks")
+	if n := tab.Eval(`document.querySelectorAll(".dye").length`); n != "2" {
+		t.Errorf("%s colours after two were joined", n)
+	}
+	tab.Go("/marks/1/master")
+	tab.Do(chromedp.KeyEvent("z"))
+	tab.Until(button("Thicken the lines") + " && " + button("Part them again"))
+	// Past mends stand in the history, the newest first.
+	if s := tab.Eval(`document.querySelector(".history").textContent`); !strings.Contains(s, "mended: join #206047 #216148") || strings.Contains(s, "thicken") {
+		t.Errorf("the history says %s", s)
+	}
+	if s := tab.Eval(`document.querySelector(".as-text textarea").value`); !strings.Contains(s, "The thinnest line is") || !strings.Contains(s, "mended: #216148 became #206047") {
+		t.Errorf("the findings as text: %s", s)
+	}
+}
+
 // The press is chosen where its builds are shown.
 func TestPressIsChosen(t *testing.T) {
 	_, h := open(t, true)

@@ -90,7 +90,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: backing; may be given again")
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"backing\", \"join #keep #other\", \"thicken PX\"; may be given again")
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")

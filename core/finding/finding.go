@@ -25,6 +25,8 @@ type Finding struct {
 	Message  string    `json:"message"`
 	Parts    []string  `json:"parts,omitempty"`
 	Place    geom.Rect `json:"-"` // where on the page, page units; empty if everywhere
+	// Mend is the repair that would put it right, or did.
+	Mend string `json:"mend,omitempty"`
 }
 
 // A List gathers findings; equal code, severity and message are one finding

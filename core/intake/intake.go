@@ -20,10 +20,10 @@ import (
 const MaxTime = 20 * time.Second
 
 // A Mend is a repair a person asked for; it never touches the master.
-type Mend string
+type Mend = preflight.Mend
 
 // DropBacking takes the rectangle behind the art away.
-const DropBacking Mend = "backing"
+const DropBacking = preflight.DropBacking
 
 // Options tells what a master may use and what is to be mended.
 type Options struct {
@@ -93,27 +93,50 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		}
 		return nil, errors.New("the drawing is empty: all of it lies outside the page")
 	}
-	for _, mend := range opt.Mends {
-		if err := m.mend(mend); err != nil {
+	if m.Kind != "svg" { // mends are for drawings
+		for i := range m.Findings {
+			m.Findings[i].Mend = ""
+		}
+	}
+	for _, mend := range preflight.InOrder(opt.Mends) {
+		if err := m.mend(ctx, mend); err != nil {
 			return nil, err
 		}
 	}
 	return m, nil
 }
 
-// mend carries out one repair and marks what it repaired.
-func (m *Master) mend(x Mend) error {
-	if x != DropBacking {
-		return fmt.Errorf("%q is not a mend; there is %q", string(x), string(DropBacking))
+// mend carries out one repair and marks what it repaired. One that has nothing
+// to do any more, as after a new revision, is said.
+func (m *Master) mend(ctx context.Context, x Mend) error {
+	if err := x.Check(); err != nil {
+		return err
 	}
-	m.Drawing = preflight.DropBacking(m.Drawing)
+	if m.Kind != "svg" {
+		m.idle(x)
+		return nil
+	}
+	d, code, done, err := x.Apply(ctx, m.Drawing)
+	if err != nil {
+		return err
+	}
+	m.Drawing = d
+	if done == "" {
+		m.idle(x)
+		return nil
+	}
 	for i := range m.Findings {
-		if f := &m.Findings[i]; f.Code == "backing" && m.Kind == "svg" {
-			f.Severity = finding.Mended
-			f.Message = "the rectangle behind the art was taken away"
+		if f := &m.Findings[i]; f.Mend == string(x) {
+			f.Severity, f.Message = finding.Mended, done
+			return nil
 		}
 	}
+	m.Findings = append(m.Findings, finding.Finding{Code: code, Severity: finding.Mended, Message: done, Mend: string(x)})
 	return nil
+}
+
+func (m *Master) idle(x Mend) {
+	m.Findings = append(m.Findings, finding.Finding{Code: "mend-idle", Severity: finding.Note, Message: fmt.Sprintf("the mend %q finds nothing to do in this master", string(x)), Mend: string(x)})
 }
 
 // Kind names the file type by content: svg, pdf, eps, png, jpeg, gif, tiff,

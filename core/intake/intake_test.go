@@ -65,3 +65,29 @@ func TestMendIsRecorded(t *testing.T) {
 		}
 	}
 }
+
+// A mend marks the finding it answers; one that finds nothing to do, as after
+// a new revision, is said and does no harm.
+func TestMendsAreSaid(t *testing.T) {
+	art := []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect width="100" height="50" fill="#206047"/><rect y="50" width="100" height="50" fill="#216148"/><path d="M0 20H100" stroke="#fff" stroke-width=".5"/></svg>`)
+	m, err := Read(context.Background(), art, Options{Mends: []Mend{"thicken 2", "join #206047 #216148", "backing"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := map[string]finding.Severity{"join #206047 #216148": finding.Mended, "thicken 2": finding.Mended, "backing": finding.Note}
+	for _, f := range m.Findings {
+		if f.Mend == "" {
+			continue
+		}
+		if want[f.Mend] != f.Severity {
+			t.Errorf("%s: %s %s", f.Mend, f.Severity, f.Message)
+		}
+		delete(want, f.Mend)
+	}
+	if len(want) > 0 {
+		t.Errorf("nothing is said of %v: %v", want, m.Findings)
+	}
+	if _, err := Read(context.Background(), art, Options{Mends: []Mend{"polish"}}); err == nil {
+		t.Error("a mend that is none was taken")
+	}
+}

@@ -28,6 +28,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
+	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
@@ -119,7 +120,10 @@ type Plan struct {
 	Files    []recipe.File
 	Omitted  []recipe.Omission
 	Findings finding.List
-	Press    *colour.Press // of files in process inks that name none
+	// Hairlines are findings about the master that depend on the recipe: lines
+	// that fade in its smallest picture. Findings has them too.
+	Hairlines finding.List
+	Press     *colour.Press // of files in process inks that name none
 }
 
 // NewPlan reads the master, makes the versions and lists the files.
@@ -167,7 +171,27 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
 	}
+	p.Hairlines = p.hairlines()
+	p.Findings = append(p.Findings, p.Hairlines...)
 	return p, nil
+}
+
+// hairlines looks for lines that fade in the smallest picture of the recipe;
+// icons are left aside, which show no detail anyway.
+func (p *Plan) hairlines() finding.List {
+	if p.Master.Kind != "svg" {
+		return nil
+	}
+	least := 0
+	for _, f := range p.Files {
+		if f.Icon == nil && f.W > 0 && (least == 0 || f.W < least) {
+			least = f.W
+		}
+	}
+	if least == 0 {
+		return nil
+	}
+	return preflight.Hairlines(p.Master.Drawing, p.Frame.Box.W()/float64(least), fmt.Sprintf("the smallest picture, %d px wide,", least))
 }
 
 // frames finds the frame that all versions share, and those of versions on a

@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -395,6 +396,22 @@ func TestGuide(t *testing.T) {
 	for _, f := range k.Files {
 		if f.Format != "png" && !strings.Contains(page, `href="`+f.Path+`"`) {
 			t.Errorf("the guide does not lead to %s", f.Path)
+		}
+	}
+}
+
+// Lines that fade in the smallest picture of the recipe are found against it.
+func TestHairlinesOfTheRecipe(t *testing.T) {
+	in := Input{Master: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 200"><path d="M0 0h400v200H0z" fill="#206047"/><path id="rule" d="M20 100H380" stroke="#fff" stroke-width="2"/></svg>`), Brand: "Rule", Readers: outside.None}
+	const one = `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"png","widths":[%d]},{"format":"icons"}]}`
+	for width, found := range map[int]bool{100: true, 400: false} {
+		in.Recipe = parse(t, fmt.Sprintf(one, width))
+		p, err := NewPlan(context.Background(), in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := len(p.Hairlines) > 0; got != found || found && p.Hairlines[0].Mend != "thicken 4" {
+			t.Errorf("at %d px: %+v", width, p.Hairlines)
 		}
 	}
 }

@@ -7,6 +7,7 @@ package preflight
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -25,8 +26,9 @@ const nearColours = 2
 // what was found.
 func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 	var fs finding.List
-	d = crop(d, &fs)
+	d = closed(crop(d, &fs), &fs)
 	var colours []colour.RGB
+	area := map[colour.RGB]float64{}
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		place := drawing.Bounds(n)
 		switch n := n.(type) {
@@ -44,6 +46,7 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 				if p.Alpha < 1 {
 					fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 				}
+				area[p.Colour.RGB] += math.Abs(n.Path.Area())
 				if !slices.Contains(colours, p.Colour.RGB) {
 					colours = append(colours, p.Colour.RGB)
 				}
@@ -64,11 +67,17 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 		for _, b := range colours[:i] {
 			if e := colour.Difference(a.Lab(), b.Lab()); e > 0 && e < nearColours {
 				fs.Add("near-colours", finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", b.Hex(), a.Hex(), e), "", geom.Rect{})
+				keep, from := b, a // the larger area stays
+				if area[a] > area[b] {
+					keep, from = a, b
+				}
+				fs[len(fs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
 			}
 		}
 	}
 	if b, ok := Backing(d); ok {
 		fs.Add("backing", finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())
+		fs[len(fs)-1].Mend = string(DropBacking)
 	}
 	emptyRoom(d, &fs)
 	return d, fs
@@ -179,8 +188,8 @@ func Backing(d *drawing.Drawing) (*drawing.Shape, bool) {
 	return first, true
 }
 
-// DropBacking returns the drawing without its backing.
-func DropBacking(d *drawing.Drawing) *drawing.Drawing {
+// dropBacking returns the drawing without its backing.
+func dropBacking(d *drawing.Drawing) *drawing.Drawing {
 	b, ok := Backing(d)
 	if !ok {
 		return d

@@ -162,7 +162,7 @@ func readPixels(t *testing.T, d *drawing.Drawing, v *version.Version, f frame.Fr
 	const n = 4
 	for _, r := range v.Readings {
 		if r.As == version.AsOmit {
-			d = preflight.DropBacking(d)
+			d, _, _, _ = preflight.DropBacking.Apply(context.Background(), d)
 		}
 	}
 	img, err := raster.Render(context.Background(), d, raster.Fit(f.Box, n*w, n*h), n*w, n*h, raster.Options{Hard: true})

@@ -1,0 +1,236 @@
+package preflight
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/planar"
+)
+
+// A Mend is a repair in words, as it is kept, recorded and typed: a verb and
+// what it is about.
+//
+//	backing                 the rectangle behind the art is taken away
+//	join #206047 #216148    the second colour becomes the first
+//	thicken 2.5             lines thinner than that, in page units, become as thick
+type Mend string
+
+// DropBacking takes the rectangle behind the art away.
+const DropBacking Mend = "backing"
+
+// verbs in the order in which mends are carried out, whatever the order in
+// which they were taken: each sees what the earlier ones left.
+var verbs = []string{"backing", "join", "thicken"}
+
+func (m Mend) verb() string {
+	v, _, _ := strings.Cut(string(m), " ")
+	return v
+}
+
+// InOrder returns the mends as they are carried out.
+func InOrder(ms []Mend) []Mend {
+	out := slices.Clone(ms)
+	slices.SortStableFunc(out, func(a, b Mend) int {
+		return cmp.Compare(slices.Index(verbs, a.verb()), slices.Index(verbs, b.verb()))
+	})
+	return out
+}
+
+// Check reports what is wrong with a mend whatever the drawing.
+func (m Mend) Check() error {
+	_, args, _ := strings.Cut(string(m), " ")
+	switch m.verb() {
+	case "backing":
+		if args == "" {
+			return nil
+		}
+	case "join":
+		a, b, _ := strings.Cut(args, " ")
+		_, err := colour.ParseHex(a)
+		if _, err2 := colour.ParseHex(b); err == nil && err2 == nil && a != b {
+			return nil
+		}
+	case "thicken":
+		if v, err := strconv.ParseFloat(args, 64); err == nil && v > 0 && !math.IsInf(v, 0) {
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is not a mend; there are: backing, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+}
+
+// Apply returns the drawing with the mend carried out, and what it did in
+// words for the finding it answers; done is empty if there was nothing to do.
+func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawing, code, done string, err error) {
+	if err := m.Check(); err != nil {
+		return nil, "", "", err
+	}
+	args := strings.Fields(string(m))[1:]
+	switch m.verb() {
+	case "join":
+		keep, _ := colour.ParseHex(args[0]) // Check read them
+		from, _ := colour.ParseHex(args[1])
+		n := 0
+		out = join(d, keep, from, &n)
+		if n > 0 {
+			done = fmt.Sprintf("%s became %s", args[1], args[0])
+		}
+		return out, "near-colours", done, nil
+	case "thicken":
+		width, _ := strconv.ParseFloat(args[0], 64)
+		n := 0
+		if out, n, err = thicken(ctx, d, width); n > 0 {
+			done = fmt.Sprintf("lines thinner than %.3g px became that thick", width)
+		}
+		return out, "hairline", done, err
+	}
+	if out = dropBacking(d); out != d {
+		done = "the rectangle behind the art was taken away"
+	}
+	return out, "backing", done, nil
+}
+
+// join gives what is painted in one colour another.
+func join(d *drawing.Drawing, keep, from colour.RGB, n *int) *drawing.Drawing {
+	// The build of the colour that stays comes along.
+	to := colour.Screen(keep)
+	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		if s, ok := x.(*drawing.Shape); ok {
+			if p, ok := s.Paint.(drawing.Solid); ok && p.Colour.RGB.Hex() == keep.Hex() && !to.Built {
+				to = p.Colour
+			}
+		}
+	})
+	return d.Map(func(x drawing.Node) drawing.Node {
+		s, ok := x.(*drawing.Shape)
+		if !ok {
+			return x
+		}
+		p, ok := s.Paint.(drawing.Solid)
+		if !ok || p.Colour.RGB.Hex() != from.Hex() {
+			return x
+		}
+		*n++
+		c := *s
+		p.Colour = to
+		c.Paint = p
+		return &c
+	})
+}
+
+// width is how thick a shape is, in page units, if it is a line: long for its
+// area. It is the mean along the line.
+func width(s *drawing.Shape) (w float64, line bool) {
+	area, round := math.Abs(s.Path.Area()), s.Path.Length()
+	if area == 0 || round == 0 {
+		return 0, false
+	}
+	// A disc has 4π, a square 16; a line eight times as long as thick has 40.
+	return 2 * area / round, round*round/area > 40
+}
+
+// thicken adds to lines thinner than the width what they lack, half on either
+// side.
+func thicken(ctx context.Context, d *drawing.Drawing, least float64) (*drawing.Drawing, int, error) {
+	n := 0
+	var err error
+	out := d.Map(func(x drawing.Node) drawing.Node {
+		s, ok := x.(*drawing.Shape)
+		if !ok || err != nil {
+			return x
+		}
+		w, line := width(s)
+		if !line || w >= least*(1-1e-9) {
+			return x
+		}
+		edge := s.Path.Stroke(geom.Pen{Width: least - w, Join: geom.RoundJoin}, d.Page.Long()/4000)
+		path, e := planar.Union(ctx, planar.Layer{Path: s.Path, Rule: s.Rule}, planar.Layer{Path: edge})
+		if e != nil {
+			err = e
+			return x
+		}
+		n++
+		c := *s
+		c.Path, c.Rule = path, geom.NonZero
+		return &c
+	})
+	return out, n, err
+}
+
+// Hairlines finds lines that fade in the smallest picture: thinner than 0.7 px
+// where px page units are one pixel of it. The mend makes them one pixel
+// thick. (Common practice: on screen one pixel.)
+func Hairlines(d *drawing.Drawing, px float64, what string) (fs finding.List) {
+	const fades = 0.7
+	thinnest := math.Inf(1)
+	type thin struct {
+		part  string
+		place geom.Rect
+	}
+	var all []thin
+	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		if s, ok := x.(*drawing.Shape); ok {
+			if w, line := width(s); line && w < fades*px {
+				thinnest = min(thinnest, w)
+				all = append(all, thin{s.Part, s.Path.Bounds()})
+			}
+		}
+	})
+	for _, t := range all {
+		fs.Add("hairline", finding.Warn, fmt.Sprintf("the thinnest line is %.2f px thick in %s and fades there", thinnest/px, what), t.part, t.place)
+	}
+	for i := range fs {
+		fs[i].Mend = fmt.Sprintf("thicken %.3g", px)
+	}
+	return fs
+}
+
+// closed closes outlines that are filled: viewers do, cutters may not. The
+// picture stays the same.
+func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
+	slack := d.Page.Long() * 1e-4
+	return d.Map(func(x drawing.Node) drawing.Node {
+		s, ok := x.(*drawing.Shape)
+		if !ok || s.Origin != drawing.Filled {
+			return x
+		}
+		var p geom.Path
+		gap, open := 0.0, false
+		end := func() {
+			if len(p) > 0 && p[len(p)-1].Op != geom.Close && p[len(p)-1].Op != geom.MoveTo {
+				start := p[0].P[0]
+				for _, g := range p {
+					if g.Op == geom.MoveTo {
+						start = g.P[0]
+					}
+				}
+				gap = max(gap, p[len(p)-1].End().Sub(start).Len())
+				p, open = append(p, geom.Seg{Op: geom.Close}), true
+			}
+		}
+		for _, g := range s.Path {
+			if g.Op == geom.MoveTo {
+				end()
+			}
+			p = append(p, g)
+		}
+		end()
+		if !open {
+			return x
+		}
+		if gap > slack {
+			fs.Add("open-path", finding.Mended, "outlines that stood open were closed by a straight line, as every viewer fills them, so that a cutter follows them too", s.Part, s.Path.Bounds())
+		}
+		c := *s
+		c.Path = p
+		return &c
+	})
+}
