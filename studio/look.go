@@ -55,6 +55,21 @@ func (w *Work) Whole(ctx context.Context, width, height int) ([]byte, error) {
 	return w.picture(ctx, w.Source+" whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
 }
 
+// maxZoom is how small a part of the page may be drawn, as a share of its
+// longer side.
+const maxZoom = 1.0 / 2000
+
+// Part draws a box of the master's page, with its true edges however small it
+// is. The box may reach past the page, where there is nothing.
+func (w *Work) Part(ctx context.Context, box geom.Rect, width, height int) ([]byte, error) {
+	page := w.Plan.Master.Drawing.Page
+	if !(box.Long() >= maxZoom*page.Long() && box.Long() <= 50*page.Long()) || box.Empty() {
+		return nil, ErrNotFound
+	}
+	what := fmt.Sprintf("%s part %g %g %g %g", w.Source, box.X0, box.Y0, box.X1, box.Y1)
+	return w.picture(ctx, what, w.Plan.Master.Drawing, box, width, height, nil)
+}
+
 // standInFamily is set instead of a missing font, for looking only.
 const standInFamily = "Hanken Grotesk"
 

@@ -1,12 +1,14 @@
 package web
 
 import (
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/geom"
 	"dyekit/core/kit"
 	"dyekit/studio"
 )
@@ -69,6 +71,16 @@ func (s *Server) whole(c *gin.Context) {
 		return
 	}
 	pw, ph := size(c)
+	if q := c.Query("box"); q != "" { // a part of the page, for looking closely
+		var box geom.Rect
+		if n, _ := fmt.Sscanf(q, "%g,%g,%g,%g", &box.X0, &box.Y0, &box.X1, &box.Y1); n != 4 {
+			s.fail(c, studio.ErrNotFound)
+			return
+		}
+		b, err := w.Part(c.Request.Context(), box, pw, ph)
+		s.picture(c, b, err)
+		return
+	}
 	draw := w.Whole
 	if c.Query("standin") != "" {
 		draw = w.StandIn

@@ -188,6 +188,38 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Until(`document.querySelector("#shortcuts").open`)
 }
 
+// One looks closer by keys, wheel, drag and buttons, and sees true edges.
+func TestLookCloser(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/master")
+	tab.Eval(`document.getElementById("board").focus() || ""`)
+	tab.Do(chromedp.KeyEvent("+"))
+	tab.Until(`document.querySelector(".fine") && document.querySelector(".fine").naturalWidth === board.clientWidth && document.getElementById("art").style.visibility === "hidden"`)
+	zoom := `document.querySelector(".closer .mono").textContent`
+	if z := tab.Eval(zoom); z != "× 1.5" {
+		t.Errorf("one step closer is %s", z)
+	}
+	src := tab.Eval(`document.querySelector(".fine").src`)
+	// The place under the pointer stays there.
+	at := `(() => { const b = document.querySelector(".rings rect").getBoundingClientRect(); return Math.round(b.left) })()`
+	left := tab.Eval(at)
+	tab.Eval(`board.dispatchEvent(new WheelEvent("wheel", {deltaY: -300, clientX: ` + left + `, clientY: 300, cancelable: true})) || ""`)
+	if now := tab.Eval(at); now != left {
+		t.Errorf("the place under the pointer went from %s to %s px", left, now)
+	}
+	tab.Until(`document.querySelector(".fine") && document.querySelector(".fine").src !== "` + src + `"`)
+	tab.Eval(`["pointerdown", "pointermove", "pointerup"].forEach((kind, i) => board.dispatchEvent(new PointerEvent(kind, {pointerId: 1, clientX: 300 + 40 * i, clientY: 300, bubbles: true}))) || ""`)
+	if now := tab.Eval(at + " - " + left); now != "40" {
+		t.Errorf("a drag of 40 px moved the art by %s px", now)
+	}
+	tab.Click("[data-zoom=whole]")
+	tab.Until(`!document.querySelector(".fine") && document.getElementById("art").style.visibility === ""`)
+	for _, q := range []string{"0,0,0,0", "1,2,3", "a,b,c,d", "0,0,1e9,1e9", "NaN,0,9,9"} {
+		fetch(t, tab.Base+"/marks/1/whole.png?w=90&h=90&box="+q, http.StatusNotFound)
+	}
+}
+
 // From a finding to its mend, and back.
 func TestMendAndUndo(t *testing.T) {
 	_, h := open(t, false)

@@ -97,8 +97,17 @@ func name(s *drawing.Shape) string {
 func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 	slack := d.Page.Long() * 1e-6
 	over := false
+	stroked := map[string]geom.Rect{} // by part
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if s, ok := n.(*drawing.Shape); ok && s.Origin == drawing.Stroked {
+			stroked[s.Part] = stroked[s.Part].Union(s.Path.Bounds())
+		}
+	})
 	out := d.Map(func(n drawing.Node) drawing.Node {
 		b := drawing.Bounds(n)
+		if s, ok := n.(*drawing.Shape); ok && b.Empty() && s.Origin == drawing.Filled && stroked[s.Part].Contains(b, slack) {
+			return nil // the inside of a straight line, which has none
+		}
 		if b.Empty() {
 			fs.Add("hidden", finding.Note, "wholly transparent or empty art was left out", drawing.PartOf(n), b)
 			return nil

@@ -48,6 +48,9 @@ func TestFindings(t *testing.T) {
 			t.Errorf("%s: no %s %s in %v", name, c.sev, c.code, fs)
 		}
 	}
+	if _, fs := read(t, `<path d="M2 50H98" stroke="red" stroke-width="90"/>`); len(fs) != 1 || fs[0].Code != "stroke" {
+		t.Errorf("a straight line has %v", fs)
+	}
 	if _, fs := read(t, dot); len(fs) != 0 {
 		t.Errorf("a clean master has %v", fs)
 	}

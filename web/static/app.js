@@ -69,16 +69,112 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // The master: findings light their place up, the ground can be changed.
+  // The master: findings light their place up, the ground can be changed, and
+  // one can look closer. While one moves, the picture at hand is stretched; a
+  // moment later the engine's own picture of what is in view lies over it.
   Alpine.data("art", () => ({
     ground: "grey",
+    zoom: "",
+    k: 1,
+    x: 0,
+    y: 0,
     init() {
       window.addEventListener("ground", () => {
         const all = ["white", "grey", "black"];
         this.ground = all[(all.indexOf(this.ground) + 1) % all.length];
       });
+      const board = document.getElementById("board");
+      board.addEventListener("wheel", (e) => {
+        e.preventDefault();
+        const b = board.getBoundingClientRect();
+        this.scale(Math.exp(-e.deltaY / 300), e.clientX - b.left, e.clientY - b.top);
+      }, { passive: false });
+      board.addEventListener("pointerdown", (e) => {
+        if (e.button) return;
+        board.setPointerCapture(e.pointerId);
+        let [px, py] = [e.clientX, e.clientY];
+        const move = (m) => {
+          this.shift(m.clientX - px, m.clientY - py);
+          [px, py] = [m.clientX, m.clientY];
+        };
+        board.addEventListener("pointermove", move);
+        board.addEventListener("pointerup", () => board.removeEventListener("pointermove", move), { once: true });
+      });
+      board.addEventListener("keydown", (e) => {
+        const by = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
+        if (by) this.shift(...by);
+        else if (e.key === "+" || e.key === "=") this.middle(1.5);
+        else if (e.key === "-") this.middle(1 / 1.5);
+        else if (e.key === "0") this.whole();
+        else return;
+        e.preventDefault();
+        e.stopPropagation();
+      });
+      window.addEventListener("resize", () => this.whole());
     },
     pick(e) { this.ground = e.target.dataset.g; },
+    step(e) {
+      const way = e.target.dataset.zoom;
+      if (way === "whole") this.whole();
+      else this.middle(way === "in" ? 1.5 : 1 / 1.5);
+    },
+    middle(f) {
+      const board = document.getElementById("board");
+      this.scale(f, board.clientWidth / 2, board.clientHeight / 2);
+    },
+    // scale looks closer by a factor, the place at cx, cy held.
+    scale(f, cx, cy) {
+      const k = Math.min(200, Math.max(1, this.k * f));
+      const sheet = document.querySelector(".sheet-of-art");
+      const [ox, oy] = [sheet.offsetLeft, sheet.offsetTop];
+      this.x = cx - ox - (cx - ox - this.x) * k / this.k;
+      this.y = cy - oy - (cy - oy - this.y) * k / this.k;
+      this.k = k;
+      if (k === 1) [this.x, this.y] = [0, 0];
+      this.place();
+    },
+    shift(dx, dy) {
+      if (this.k === 1) return;
+      this.x += dx;
+      this.y += dy;
+      this.place();
+    },
+    whole() {
+      [this.k, this.x, this.y] = [1, 0, 0];
+      this.place();
+    },
+    place() {
+      const sheet = document.querySelector(".sheet-of-art");
+      sheet.style.transform = this.k === 1 ? "" : `translate(${this.x}px, ${this.y}px) scale(${this.k})`;
+      document.getElementById("board").classList.toggle("close", this.k > 1);
+      this.zoom = this.k === 1 ? "" : "× " + this.k.toFixed(1);
+      document.querySelectorAll(".board .fine").forEach((i) => i.remove());
+      document.getElementById("art").style.visibility = "";
+      clearTimeout(this.later);
+      if (this.k > 1) this.later = setTimeout(() => this.fine(), 120);
+    },
+    // fine lays the engine's picture of what is in view over the stretched one.
+    fine() {
+      const board = document.getElementById("board");
+      const sheet = document.querySelector(".sheet-of-art");
+      if (!board.dataset.part) return;
+      const [px, py, pw] = board.dataset.page.split(" ").map(Number);
+      const unit = pw / sheet.offsetWidth / this.k; // page units for a px
+      const x0 = px - (sheet.offsetLeft + this.x) * unit;
+      const y0 = py - (sheet.offsetTop + this.y) * unit;
+      const box = [x0, y0, x0 + board.clientWidth * unit, y0 + board.clientHeight * unit];
+      const dense = Math.min(2, window.devicePixelRatio);
+      const img = new Image();
+      img.className = "fine";
+      img.alt = "";
+      const now = [this.k, this.x, this.y].join();
+      img.onload = () => {
+        if (now !== [this.k, this.x, this.y].join()) return;
+        document.getElementById("art").style.visibility = "hidden";
+        board.prepend(img);
+      };
+      img.src = `${board.dataset.part}&w=${Math.round(board.clientWidth * dense)}&h=${Math.round(board.clientHeight * dense)}&box=${box.map((v) => v.toPrecision(9)).join()}`;
+    },
     light(e) { this.set(e, true); },
     dim(e) { this.set(e, false); },
     set(e, on) {
