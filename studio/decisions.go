@@ -242,8 +242,8 @@ func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
 }
 
 // buildName names a build by all it depends on: equal names, equal bytes.
-func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string, fonts []string) (string, error) {
-	return hashOf(master.String(), d, r, brand, fonts, kit.Release)
+func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string, fonts []string, inks string) (string, error) {
+	return hashOf(master.String(), d, r, brand, fonts, inks, kit.Release)
 }
 
 // hashOf names values by what they hold.

@@ -56,6 +56,7 @@ type order struct {
 	Master    int64     `json:"master"`
 	Decisions Decisions `json:"decisions"`
 	Fonts     []string  `json:"fonts,omitempty"`
+	Inks      string    `json:"inks,omitempty"`
 }
 
 const selectJob = "SELECT id, mark_id, state, done, total, what, COALESCE(error, ''), COALESCE(kit_id, 0) FROM jobs "
@@ -100,7 +101,7 @@ func (s *Studio) Build(ctx context.Context, w *Work) (*Job, error) {
 	if k := w.Mark.Kit; k != nil && k.Build == w.Name {
 		return nil, &InputError{"build", fmt.Sprintf("kit %d holds exactly this already", k.Number)}
 	}
-	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts})
+	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts, w.Mark.inks})
 	if err != nil {
 		return nil, err
 	}
@@ -258,7 +259,7 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if err != nil {
 		return fail(err)
 	}
-	name, err := buildName(m.Master.Hash, o.Decisions, r, m.Brand(), o.Fonts)
+	name, err := buildName(m.Master.Hash, o.Decisions, r, m.Brand(), o.Fonts, o.Inks)
 	if err != nil {
 		return fail(err)
 	}
@@ -274,9 +275,14 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if err != nil {
 		return fail(err)
 	}
+	m.inks = o.Inks // as they were when the build was ordered
+	inks, err := m.Inks()
+	if err != nil {
+		return fail(err)
+	}
 	in := kit.Input{
-		Profile: profile,
-		Master:  data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
+		Profile: profile, Inks: inks,
+		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: intake.Options{Fonts: set, Mends: o.Decisions.Mends},
 		Readers: outside.Auto, Progress: progress,
 	}

@@ -32,6 +32,8 @@ type Mark struct {
 	decision int64 // current row of decisions
 	body     string
 	fonts    []string // hashes of the client's fonts
+	inkSet   int64    // current row of ink_sets of the client
+	inks     string
 }
 
 // A Master is the approved drawing, kept byte for byte.
@@ -54,8 +56,10 @@ func (m *Mark) Brand() string {
 
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
-  (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, '')
+  (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, ''),
+  COALESCE(c.inks_id, 0), COALESCE(i.body, '')
 FROM marks m JOIN clients c ON c.id = m.client_id
+LEFT JOIN ink_sets i ON i.id = c.inks_id
 LEFT JOIN decisions d ON d.id = m.decisions_id
 JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM masters x WHERE x.mark_id = m.id) `
 
@@ -64,7 +68,7 @@ func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var h []byte
 	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks)
 	if err != nil {
 		return nil, err
 	}

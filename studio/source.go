@@ -23,7 +23,7 @@ type source struct {
 
 // source reads the master of a mark, unless that has been done.
 func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, error) {
-	name, err := hashOf(m.Master.Hash.String(), d.Mends, m.fonts)
+	name, err := hashOf(m.Master.Hash.String(), d.Mends, m.fonts, m.inks)
 	if err != nil {
 		return nil, err
 	}
@@ -42,6 +42,13 @@ func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, err
 	src := &source{name: name}
 	if src.master, err = intake.Read(ctx, data, opt); err != nil {
 		return nil, fmt.Errorf("the master cannot be read: %w", err)
+	}
+	inks, err := m.Inks()
+	if err != nil {
+		return nil, err
+	}
+	if src.master.Drawing, err = version.Tie(src.master.Drawing, inks); err != nil {
+		return nil, err
 	}
 	if src.tones, err = preflight.Tones(ctx, src.master.Drawing); err != nil {
 		return nil, err

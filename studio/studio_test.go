@@ -415,6 +415,80 @@ func TestPress(t *testing.T) {
 	}
 }
 
+// Two marks of a client share its inks; a change makes both stale, and undo
+// brings the same builds back.
+func TestInks(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	a, b := take(t, s, "Vat Nine", "Dot"), take(t, s, "Vat Nine", "Dash")
+	other := take(t, s, "Elsewhere", "Dot")
+	before := work(t, s, a.ID)
+	drawn := before.Tones[0].Colour.RGB.Hex()
+	plum := version.Tied{Ink: version.Ink{Name: " Plum ", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Vat Plum"}, Drawn: drawn}
+	if err := s.SetInk(ctx, a.ID, plum); err != nil {
+		t.Fatal(err)
+	}
+	for _, id := range []int64{a.ID, b.ID} {
+		w := work(t, s, id)
+		if c := w.Tones[0].Colour; c.Spot != "Vat Plum" || c.RGB.Hex() != "#6b2d4f" {
+			t.Errorf("mark %d is drawn in %+v", id, c)
+		}
+	}
+	if w := work(t, s, other.ID); w.Tones[0].Colour.Spot != "" {
+		t.Error("another client's mark has the ink")
+	}
+	w := work(t, s, a.ID)
+	if w.Name == before.Name || w.Look("colour") == before.Look("colour") {
+		t.Error("an ink changes neither build nor pictures")
+	}
+	if _, err := s.Build(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	name := workerName()
+	id, err := s.lease(ctx, name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.work(ctx, id, name); err != nil {
+		t.Fatal(err)
+	}
+	m, err := s.Mark(ctx, a.ID)
+	if err != nil || m.Kit == nil || m.Kit.Build != w.Name {
+		t.Fatalf("the kit is %+v, %v", m.Kit, err)
+	}
+	plate := false
+	for _, f := range m.Kit.Report.Files {
+		plate = plate || f.Format == "eps" && f.Version == "colour" && strings.Contains(fmt.Sprint(f.Checks), "Vat Plum")
+	}
+	if !plate {
+		t.Error("no EPS of the kit has the plate")
+	}
+	var in *InputError
+	second := plum
+	second.Drawn = "#123456"
+	if err := s.SetInk(ctx, b.ID, second); !errors.As(err, &in) || in.Field != "ink #123456" {
+		t.Errorf("two inks of one name: %v", err)
+	}
+	second.CMYK = nil
+	if err := s.SetInk(ctx, b.ID, second); !errors.As(err, &in) {
+		t.Errorf("a plate without a build: %v", err)
+	}
+	if err := s.DropInk(ctx, b.ID, drawn); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, a.ID); w.Tones[0].Colour.Spot != "" {
+		t.Error("an ink that was dropped is still there")
+	}
+	for range 2 {
+		if err := s.UndoInks(ctx, a.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if w := work(t, s, a.ID); w.Name != before.Name {
+		t.Error("after undo the build is another")
+	}
+}
+
 func TestBuild(t *testing.T) {
 	s := open(t)
 	m := take(t, s, "Dot Works", "Dot")

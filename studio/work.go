@@ -67,7 +67,7 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	name, err := buildName(m.Master.Hash, d, r, m.Brand(), m.fonts)
+	name, err := buildName(m.Master.Hash, d, r, m.Brand(), m.fonts, m.inks)
 	if err != nil {
 		return nil, err
 	}

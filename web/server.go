@@ -84,6 +84,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/font", s.addFont)
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)
+	r.POST("/marks/:id/ink", s.setInk)
+	r.POST("/marks/:id/ink-undo", s.undoInks)
 	r.POST("/marks/:id/press", s.choosePress)
 	r.POST("/marks/:id/reading", s.reading)
 	r.POST("/marks/:id/undo", s.undo)

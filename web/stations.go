@@ -17,6 +17,7 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 	"dyekit/studio"
 )
 
@@ -62,7 +63,7 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 		}
 		page = p
 	case "inks":
-		page = newInksPage(d)
+		page, err = newInksPage(d)
 	case "versions":
 		page, err = newWallPage(c, d)
 	case "files":
@@ -169,10 +170,18 @@ func does(mend string, done bool) string {
 type card struct {
 	preflight.Tone
 	Hex    string
+	Drawn  string        // in the masters
+	Ink    *version.Tied // the brand's ink for it, or nil
+	Form   version.Tied  // what stands in the fields
+	CMYK   [4]string     // the same
+	Open   bool          // whether the fields are shown
 	Print  colour.Printed
 	Total  float64
 	Stands [3]stand // on white, mid grey, black
 }
+
+// Stocks are the kinds of paper an ink can be mixed for.
+func (card) Stocks() []string { return []string{"coated", "uncoated"} }
 
 type stand struct {
 	On, Ratio string
@@ -187,10 +196,38 @@ type inksPage struct {
 	Press   *colour.Press
 }
 
-func newInksPage(d docket) inksPage {
+// fill finds the ink of a colour and what its fields show: what was typed, the
+// ink as it is, or the colour as drawn with the build it would get.
+func (k *card) fill(d docket, inks []version.Tied) {
+	k.Drawn = k.Hex
+	for _, t := range inks {
+		if c, err := t.Colour(); err == nil && c == k.Colour {
+			k.Ink, k.Drawn = &t, t.Drawn
+		}
+	}
+	build := k.Print.Build
+	k.Form = version.Tied{Ink: version.Ink{Name: "", RGB: k.Hex}, Drawn: k.Drawn}
+	if k.Ink != nil {
+		k.Form = *k.Ink
+	}
+	for i, v := range []float64{build.C, build.M, build.Y, build.K} {
+		k.CMYK[i] = fmt.Sprintf("%.4g", v)
+	}
+	if d.Error != nil && d.Error.Field == "ink "+k.Drawn {
+		k.Open = true
+		k.Form.Name, k.Form.RGB, k.Form.Spot, k.Form.Stock = d.Typed["name"], d.Typed["rgb"], d.Typed["spot"], d.Typed["stock"]
+		for i, n := range []string{"c", "m", "y", "k"} {
+			k.CMYK[i] = d.Typed[n]
+		}
+	}
+}
+
+func newInksPage(d docket) (inksPage, error) {
+	inks, err := d.Mark.Inks()
 	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
 	for _, t := range d.Work.Tones {
 		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: d.Work.Plan.Press.Print(t.Colour)}
+		k.fill(d, inks)
 		k.Total = k.Print.Build.Total()
 		for i, g := range d.Work.Grounds()[:3] {
 			r := colour.Contrast(t.Colour.RGB, g.Colour)
@@ -198,7 +235,7 @@ func newInksPage(d docket) inksPage {
 		}
 		p.Cards = append(p.Cards, k)
 	}
-	return p
+	return p, err
 }
 
 // graphics is the contrast that WCAG 2.2 asks of graphics.

@@ -253,6 +253,39 @@ func TestMendAndUndo(t *testing.T) {
 	}
 }
 
+// A colour becomes an ink of the client; a wrong value is said beside it and
+// what was typed stays.
+func TestInkIsTied(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/inks")
+	card := `[...document.querySelectorAll(".dye")].find(d => d.textContent.includes("#cf7a22"))`
+	set := func(name, value string) {
+		tab.Eval(card + `.querySelector("[name=` + name + `]").value = "` + value + `"`)
+	}
+	tab.Eval(card + `.querySelector("summary").click() || ""`)
+	set("name", "Ember")
+	set("c", "much")
+	tab.Eval(card + `.querySelector(".do-act").click() || ""`)
+	tab.Until(card + ` && ` + card + `.querySelector(".error")`)
+	if v := tab.Eval(card + `.querySelector("[name=name]").value + ` + card + `.querySelector("[name=c]").value`); v != "Embermuch" {
+		t.Errorf("the fields now hold %q", v)
+	}
+	tab.Accessible("an ink with a wrong value")
+	set("c", "0")
+	set("m", "60")
+	set("y", "95")
+	set("k", "5")
+	set("spot", "Ember 3")
+	tab.Eval(card + `.querySelector(".do-act").click() || ""`)
+	tab.Until(card + ` && ` + card + `.querySelector(".named")`)
+	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "plate Ember 3") || !strings.Contains(s, "M 60") {
+		t.Errorf("the card says %s", s)
+	}
+	tab.Click(`form[action$="ink-undo"] button`)
+	tab.Until(card + ` && !` + card + `.querySelector(".named")`)
+}
+
 // The press is chosen where its builds are shown.
 func TestPressIsChosen(t *testing.T) {
 	_, h := open(t, true)

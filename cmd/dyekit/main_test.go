@@ -147,6 +147,30 @@ func TestProfile(t *testing.T) {
 	}
 }
 
+// Inks of a brand: their plates are in the files, and the kit verifies.
+func TestInks(t *testing.T) {
+	inks := file(t, "inks.json", `[{"name":"Kettle Plum","drawn":"#6b2d4f","rgb":"#6b2d4f","cmyk":[40,85,20,35],"spot":"Kettle Plum"}]`)
+	out := filepath.Join(t.TempDir(), "kit")
+	if r := call(t, "", "make", kettle, "--out", out, "--recipe", "print", "--inks", inks, "--readers", "none"); r.code != 0 {
+		t.Fatalf("%d %s", r.code, r.err)
+	}
+	eps, err := filepath.Glob(filepath.Join(out, "EPS", "*colour*"))
+	if err != nil || len(eps) != 1 {
+		t.Fatalf("%v %v", eps, err)
+	}
+	b, err := os.ReadFile(eps[0])
+	if err != nil || !strings.Contains(string(b), "%%DocumentCustomColors: (Kettle Plum)") {
+		t.Errorf("the plate is not in %s: %v", eps[0], err)
+	}
+	if r := call(t, "", "verify", out); r.code != 0 {
+		t.Errorf("verify: %d %s", r.code, r.err)
+	}
+	bad := file(t, "bad.json", `[{"name":"Plum","drawn":"plum","rgb":"#6b2d4f"}]`)
+	if r := call(t, "", "make", kettle, "--out", out+"2", "--inks", bad); r.code != 2 || !strings.Contains(r.err, "drawn") {
+		t.Errorf("a broken ink: %d %s", r.code, r.err)
+	}
+}
+
 func TestStandardInput(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "kit")
 	r := call(t, dot, "make", "-", "--out", out, "--recipe", file(t, "r.json", tiny), "--readers", "none")

@@ -22,7 +22,7 @@ import (
 )
 
 func makeCmd() *cobra.Command {
-	var recipeName, out, brand, readers, profile string
+	var recipeName, out, brand, readers, profile, inks string
 	var fontPaths, mends []string
 	var asJSON, force bool
 	c := &cobra.Command{
@@ -59,6 +59,20 @@ func makeCmd() *cobra.Command {
 				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode,
 				Options: intake.Options{Fonts: set, Mends: toMends(mends)},
 			}
+			if inks != "" {
+				b, err := os.ReadFile(inks)
+				if err == nil {
+					err = json.Unmarshal(b, &in.Inks)
+				}
+				for _, t := range in.Inks {
+					if err == nil {
+						err = t.Check()
+					}
+				}
+				if err != nil {
+					return usage(fmt.Errorf("inks %s: %w", filepath.Base(inks), err))
+				}
+			}
 			if profile != "" {
 				if in.Profile, _, err = readMaster(profile); err == nil {
 					_, err = icc.Read(in.Profile)
@@ -91,6 +105,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
 	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"backing\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")

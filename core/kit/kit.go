@@ -43,8 +43,9 @@ type Input struct {
 	Brand      string
 	Recipe     *recipe.Recipe
 	Options    intake.Options
-	Profile    []byte // ICC, of the press that files in process inks are for; or nil
-	Number     int    // of the kit, from 1; 0 stands for 1
+	Inks       []version.Tied // of the brand, and the colours they stand for
+	Profile    []byte         // ICC, of the press that files in process inks are for; or nil
+	Number     int            // of the kit, from 1; 0 stands for 1
 	Readers    outside.Mode
 	// Progress, if not nil, is called from several goroutines.
 	Progress func(done, total int, what string)
@@ -87,6 +88,7 @@ type Manifest struct {
 	Master  MasterRef      `json:"master"`
 	Profile *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
 	Mends   []intake.Mend  `json:"mends,omitempty"`
+	Inks    []version.Tied `json:"inks,omitempty"`
 	Recipe  *recipe.Recipe `json:"recipe"`
 }
 
@@ -130,6 +132,9 @@ type Plan struct {
 func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	m, err := intake.Read(ctx, in.Master, in.Options)
 	if err != nil {
+		return nil, err
+	}
+	if m.Drawing, err = version.Tie(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
 	p, err := PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
@@ -417,7 +422,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	}
 	m := Manifest{
 		Report: k.Report, Brand: in.Brand, Release: Release, Number: in.Number,
-		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Recipe: in.Recipe,
+		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Inks: in.Inks, Recipe: in.Recipe,
 	}
 	k.Extra = []File{master}
 	if len(in.Profile) > 0 {

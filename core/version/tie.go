@@ -1,0 +1,111 @@
+package version
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+)
+
+// Tied is an ink of a brand and the colour in the masters that it stands for.
+type Tied struct {
+	Ink
+	Drawn string `json:"drawn"` // #rrggbb
+}
+
+// maxInkName bounds the names of inks and plates, in bytes.
+const maxInkName = 80
+
+// Check reports what is wrong with an ink, by the name of its value.
+func (t Tied) Check() error {
+	if _, err := colour.ParseHex(t.Drawn); err != nil {
+		return fmt.Errorf("drawn: %w", err)
+	}
+	if _, err := colour.ParseHex(t.RGB); err != nil {
+		return fmt.Errorf("rgb: %w", err)
+	}
+	switch {
+	case strings.TrimSpace(t.Name) == "":
+		return errors.New("name: an ink has a name")
+	case len(t.Name) > maxInkName || len(t.Spot) > maxInkName:
+		return fmt.Errorf("name: it is longer than %d letters", maxInkName)
+	case t.Spot != "" && t.CMYK == nil:
+		return errors.New("cmyk: a spot ink needs the build that stands for it where its plate is missing")
+	case t.Stock != "" && t.Stock != "coated" && t.Stock != "uncoated":
+		return fmt.Errorf("stock: %q is not coated or uncoated", t.Stock)
+	case !(t.Tint >= 0 && t.Tint <= 100):
+		return fmt.Errorf("tint: %v is not between 0 and 100 percent", t.Tint)
+	}
+	if t.CMYK != nil {
+		for i, v := range t.CMYK {
+			if !(v >= 0 && v <= 100) {
+				return fmt.Errorf("cmyk: %c %v is not between 0 and 100 percent", "CMYK"[i], v)
+			}
+		}
+	}
+	return nil
+}
+
+// Tie returns the drawing with every colour that is drawn as one of the inks,
+// or so near that nobody tells them apart, painted in that ink, with all its
+// values. The nearest ink wins.
+func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
+	if len(inks) == 0 {
+		return d, nil
+	}
+	type known struct {
+		lab colour.Lab
+		ink colour.Colour
+	}
+	var all []known
+	for _, t := range inks {
+		if err := t.Check(); err != nil {
+			return nil, fmt.Errorf("ink %s: %w", t.Name, err)
+		}
+		drawn, _ := colour.ParseHex(t.Drawn) // Check read them
+		c, err := t.Colour()
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, known{drawn.Lab(), c})
+	}
+	swap := func(c colour.Colour) colour.Colour {
+		best, least := -1, math.Inf(1)
+		lab := c.RGB.Lab()
+		for i, k := range all {
+			if d := colour.Difference(lab, k.lab); d < same && d < least {
+				best, least = i, d
+			}
+		}
+		if best < 0 {
+			return c
+		}
+		return all[best].ink
+	}
+	return d.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return n
+		}
+		c := *s
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			p.Colour = swap(p.Colour)
+			c.Paint = p
+		case *drawing.Gradient:
+			g := *p
+			g.Stops = slices.Clone(p.Stops)
+			for i := range g.Stops {
+				k := swap(g.Stops[i].Colour)
+				k.Spot, k.Tint = "", 0 // gradients are printed in process inks
+				g.Stops[i].Colour = k
+			}
+			c.Paint = &g
+		}
+		return &c
+	}), nil
+}

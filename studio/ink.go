@@ -1,0 +1,105 @@
+package studio
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dyekit/core/version"
+)
+
+// maxInks bounds the inks of a client.
+const maxInks = 200
+
+// Inks are those of the mark's client: all its marks share them.
+func (m *Mark) Inks() ([]version.Tied, error) {
+	if m.inks == "" {
+		return nil, nil
+	}
+	var ts []version.Tied
+	err := json.Unmarshal([]byte(m.inks), &ts)
+	return ts, err
+}
+
+// InksDecided reports whether a change of the inks can be undone.
+func (m *Mark) InksDecided() bool { return m.inkSet != 0 }
+
+// SetInk ties a colour of the masters to an ink; an ink for the same colour is
+// replaced.
+func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
+	t.Name, t.Spot = strings.TrimSpace(t.Name), strings.TrimSpace(t.Spot)
+	if err := t.Check(); err != nil {
+		_, message, _ := strings.Cut(err.Error(), ": ")
+		return &InputError{"ink " + t.Drawn, message}
+	}
+	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
+		ts = slices.DeleteFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Drawn, t.Drawn) })
+		if i := slices.IndexFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Name, t.Name) }); i >= 0 {
+			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("there is an ink called %s already, for %s", t.Name, ts[i].Drawn)}
+		}
+		if len(ts) >= maxInks {
+			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("a client has at most %d inks", maxInks)}
+		}
+		return append(ts, t), nil
+	})
+}
+
+// DropInk takes the ink of a colour away; the colour is then as drawn.
+func (s *Studio) DropInk(ctx context.Context, mark int64, drawn string) error {
+	return s.changeInks(ctx, mark, "no ink for "+drawn, func(ts []version.Tied) ([]version.Tied, error) {
+		return slices.DeleteFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Drawn, drawn) }), nil
+	})
+}
+
+func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change func([]version.Tied) ([]version.Tied, error)) error {
+	m, err := s.Mark(ctx, mark)
+	if err != nil {
+		return err
+	}
+	ts, err := m.Inks()
+	if err != nil {
+		return err
+	}
+	if ts, err = change(ts); err != nil {
+		return err
+	}
+	body, err := json.Marshal(ts)
+	if err != nil {
+		return err
+	}
+	if string(body) == m.inks {
+		return nil
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO ink_sets (client_id, parent_id, what, body) VALUES (?, NULLIF(?, 0), ?, ?)", m.ClientID, m.inkSet, what, body)
+		if err != nil {
+			return err
+		}
+		row, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		res, err = tx.ExecContext(ctx, "UPDATE clients SET inks_id = ? WHERE id = ? AND COALESCE(inks_id, 0) = ?", row, m.ClientID, m.inkSet)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(err, &InputError{"", "someone else changed the inks just now; look again and repeat the change"})
+		}
+		return nil
+	})
+}
+
+// UndoInks takes the last change of the client's inks back.
+func (s *Studio) UndoInks(ctx context.Context, mark int64) error {
+	m, err := s.Mark(ctx, mark)
+	if err != nil || m.inkSet == 0 {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, "UPDATE clients c JOIN ink_sets i ON i.id = c.inks_id SET c.inks_id = i.parent_id WHERE c.id = ? AND c.inks_id = ?", m.ClientID, m.inkSet)
+	return err
+}
