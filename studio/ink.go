@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"dyekit/core/colour"
+	"dyekit/core/colour/palette"
 	"dyekit/core/version"
 )
 
@@ -46,6 +48,60 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 		}
 		return append(ts, t), nil
 	})
+}
+
+// TakeInks adds the colours of a list to the client's inks, each standing for
+// its own value; those that are inks already, by name or value, are left as
+// they are. It returns how many were added.
+func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int, err error) {
+	list, err := palette.Read(u.Data)
+	if err != nil {
+		return 0, &InputError{"inks", fmt.Sprintf("%s: %s", fileName(u.Filename), err)}
+	}
+	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.Tied) ([]version.Tied, error) {
+		for _, x := range list {
+			t := version.Tied{Ink: version.Ink{Name: cut(x.Name), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
+			if slices.ContainsFunc(ts, func(o version.Tied) bool {
+				return strings.EqualFold(o.Name, t.Name) || strings.EqualFold(o.Drawn, t.Drawn)
+			}) {
+				continue
+			}
+			ts = append(ts, t)
+			added++
+		}
+		if len(ts) > maxInks {
+			return nil, &InputError{"inks", fmt.Sprintf("a client has at most %d inks", maxInks)}
+		}
+		return ts, nil
+	})
+	return added, err
+}
+
+// cut keeps a name within what an ink may be called.
+func cut(name string) string {
+	for i := range name {
+		if i > maxName-4 {
+			return name[:i]
+		}
+	}
+	return name
+}
+
+// InkList writes the client's inks as a list in one of the palette's formats.
+func (m *Mark) InkList(format string) ([]byte, error) {
+	ts, err := m.Inks()
+	if err != nil {
+		return nil, err
+	}
+	var list []palette.Swatch
+	for _, t := range ts {
+		c, err := colour.ParseHex(t.RGB)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, palette.Swatch{Name: t.Name, RGB: c})
+	}
+	return palette.Write(list, format, m.Client)
 }
 
 // DropInk takes the ink of a colour away; the colour is then as drawn.

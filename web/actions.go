@@ -3,7 +3,6 @@ package web
 import (
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -11,7 +10,6 @@ import (
 	"dyekit/core/colour/icc"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
-	"dyekit/core/version"
 	"dyekit/studio"
 )
 
@@ -157,54 +155,6 @@ func (s *Server) choosePress(c *gin.Context) {
 	}
 	if err != nil {
 		s.again(c, "inks", err, nil)
-		return
-	}
-	back(c, n, "inks")
-}
-
-// setInk ties a colour to an ink of the client, or unties it.
-func (s *Server) setInk(c *gin.Context) {
-	n, err := id(c, "id")
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	t := version.Tied{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
-	typed := map[string]string{}
-	for _, k := range []string{"name", "rgb", "spot", "stock", "c", "m", "y", "k"} {
-		typed[k] = c.PostForm(k)
-	}
-	if c.PostForm("untie") != "" {
-		err = s.studio.DropInk(c.Request.Context(), n, t.Drawn)
-	} else {
-		var build [4]float64
-		for i, k := range []string{"c", "m", "y", "k"} {
-			v, bad := strconv.ParseFloat(strings.TrimSpace(typed[k]), 64)
-			if bad != nil {
-				err = &studio.InputError{Field: "ink " + t.Drawn, Message: strings.ToUpper(k) + " is a number of percent"}
-			}
-			build[i] = v
-		}
-		t.CMYK = &build
-		if err == nil {
-			err = s.studio.SetInk(c.Request.Context(), n, t)
-		}
-	}
-	if err != nil {
-		s.again(c, "inks", err, typed)
-		return
-	}
-	back(c, n, "inks")
-}
-
-// undoInks takes the last change of the client's inks back.
-func (s *Server) undoInks(c *gin.Context) {
-	n, err := id(c, "id")
-	if err == nil {
-		err = s.studio.UndoInks(c.Request.Context(), n)
-	}
-	if err != nil {
-		s.fail(c, err)
 		return
 	}
 	back(c, n, "inks")

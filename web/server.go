@@ -85,6 +85,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)
 	r.POST("/marks/:id/ink", s.setInk)
+	r.POST("/marks/:id/inks-list", s.takeInks)
+	r.GET("/marks/:id/list/:name", s.inkList)
 	r.POST("/marks/:id/ink-undo", s.undoInks)
 	r.POST("/marks/:id/press", s.choosePress)
 	r.POST("/marks/:id/reading", s.reading)

@@ -192,6 +192,7 @@ type inksPage struct {
 	D       docket
 	Cards   []card
 	Page    geom.Rect
+	Inks    []version.Tied // of the client, in the order in which they came
 	Presses []*colour.Press
 	Press   *colour.Press
 }
@@ -224,7 +225,7 @@ func (k *card) fill(d docket, inks []version.Tied) {
 
 func newInksPage(d docket) (inksPage, error) {
 	inks, err := d.Mark.Inks()
-	p := inksPage{D: d, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
+	p := inksPage{D: d, Inks: inks, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
 	for _, t := range d.Work.Tones {
 		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: d.Work.Plan.Press.Print(t.Colour)}
 		k.fill(d, inks)

@@ -282,6 +282,25 @@ func TestInkIsTied(t *testing.T) {
 	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "plate Ember 3") || !strings.Contains(s, "M 60") {
 		t.Errorf("the card says %s", s)
 	}
+	// The inks can be taken along, and others taken in.
+	if b := fetch(t, tab.Base+"/marks/2/list/inks.css", http.StatusOK); !strings.Contains(string(b), "--ember: #cf7a22;") {
+		t.Errorf("as CSS they are %s", b)
+	}
+	fetch(t, tab.Base+"/marks/2/list/inks.xls", http.StatusNotFound)
+	take := func(body, until string) {
+		tab.Eval(`(() => {
+			const dt = new DataTransfer();
+			dt.items.add(new File(["` + body + `"], "list.txt"));
+			document.querySelector("input[name=inks]").files = dt.files;
+			document.querySelector(".ink-list button").click();
+			return "";
+		})()`)
+		tab.Until(until)
+	}
+	take("no colours at all", `document.querySelector(".ink-list .error")`)
+	take(`#6b2d4f Plum\n#123456 Night\n#cf7a22 Ember`, `document.querySelectorAll(".ink-list li").length === 3 && document.querySelectorAll(".named").length === 2`)
+	tab.Click(`form[action$="ink-undo"] button`)
+	tab.Until(`document.querySelectorAll(".ink-list li").length === 1`)
 	tab.Click(`form[action$="ink-undo"] button`)
 	tab.Until(card + ` && !` + card + `.querySelector(".named")`)
 }

@@ -1,0 +1,117 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/colour/palette"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+	"dyekit/studio"
+)
+
+// setInk ties a colour to an ink of the client, or unties it.
+func (s *Server) setInk(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	t := version.Tied{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
+	typed := map[string]string{}
+	for _, k := range []string{"name", "rgb", "spot", "stock", "c", "m", "y", "k"} {
+		typed[k] = c.PostForm(k)
+	}
+	if c.PostForm("untie") != "" {
+		err = s.studio.DropInk(c.Request.Context(), n, t.Drawn)
+	} else {
+		var build [4]float64
+		for i, k := range []string{"c", "m", "y", "k"} {
+			v, bad := strconv.ParseFloat(strings.TrimSpace(typed[k]), 64)
+			if bad != nil {
+				err = &studio.InputError{Field: "ink " + t.Drawn, Message: strings.ToUpper(k) + " is a number of percent"}
+			}
+			build[i] = v
+		}
+		t.CMYK = &build
+		if err == nil {
+			err = s.studio.SetInk(c.Request.Context(), n, t)
+		}
+	}
+	if err != nil {
+		s.again(c, "inks", err, typed)
+		return
+	}
+	back(c, n, "inks")
+}
+
+// undoInks takes the last change of the client's inks back.
+func (s *Server) undoInks(c *gin.Context) {
+	n, err := id(c, "id")
+	if err == nil {
+		err = s.studio.UndoInks(c.Request.Context(), n)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	back(c, n, "inks")
+}
+
+// takeInks adds a list of colours to the client's inks.
+func (s *Server) takeInks(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, palette.MaxBytes+1<<16)
+	f, err := c.MultipartForm()
+	switch {
+	case err != nil:
+		err = &studio.InputError{Field: "inks", Message: fmt.Sprintf("the list was cut off, or is larger than %d MB", palette.MaxBytes>>20)}
+	case len(f.File["inks"]) == 0:
+		err = &studio.InputError{Field: "inks", Message: "choose the list's file"}
+	default:
+		var data []byte
+		if data, err = readAll(f.File["inks"][0]); err == nil {
+			_, err = s.studio.TakeInks(c.Request.Context(), n, studio.Upload{Filename: f.File["inks"][0].Filename, Data: data})
+		}
+	}
+	if err != nil {
+		s.again(c, "inks", err, nil)
+		return
+	}
+	back(c, n, "inks")
+}
+
+// inkList sends the client's inks in an open format.
+func (s *Server) inkList(c *gin.Context) {
+	format := strings.TrimPrefix(c.Param("name"), "inks.")
+	if !slices.Contains(palette.Formats, format) {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	m, err := s.studio.Mark(c.Request.Context(), n)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	b, err := m.InkList(format)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	attachment(c, recipe.Slug(m.Client)+"-inks."+format)
+	c.Data(http.StatusOK, "text/plain; charset=utf-8", b)
+}
