@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"strings"
 	"testing"
@@ -412,6 +413,54 @@ func TestPress(t *testing.T) {
 	}
 	if w := work(t, s, m.ID); w.Name != before.Name {
 		t.Error("the usual press makes another build than no word on it")
+	}
+}
+
+// What a new master changed, and the way back to the one before.
+func TestCompareAndGoBack(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	m := take(t, s, "A", "B")
+	before := work(t, s, m.ID)
+	if _, err := s.Compare(ctx, m, 0); !errors.Is(err, ErrNotFound) {
+		t.Errorf("one master has something to compare with: %v", err)
+	}
+	const next = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect id="half" width="50" height="100" fill="#206047"/><rect id="field" x="50" width="50" height="100" fill="#123456"/></svg>`
+	const last = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect id="half" width="50" height="100" fill="#206047"/><rect id="other" x="50" width="50" height="100" fill="#b3402c"/></svg>`
+	for _, data := range []string{next, last} {
+		if err := s.Revise(ctx, m.ID, Taking{Filename: "next.svg", Data: []byte(data)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	m, err := s.Mark(ctx, m.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := s.Compare(ctx, m, 2)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if fmt.Sprint(c.Gone.Parts, c.Came.Parts, c.Gone.Colours, c.Came.Colours) != "[field] [other] [#123456] [#b3402c]" || math.Abs(c.Differ-0.5) > 0.01 {
+		t.Errorf("%+v %+v, %v of the pixels", c.Gone, c.Came, c.Differ)
+	}
+	for _, which := range []string{"old", "new", "difference"} {
+		if b, err := c.Picture(ctx, which, 90); err != nil || !bytes.HasPrefix(b, []byte("\x89PNG")) {
+			t.Errorf("%s: %v", which, err)
+		}
+	}
+	if _, err := c.Picture(ctx, "sideways", 90); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a side that is none: %v", err)
+	}
+	if err := s.GoBack(ctx, m.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, m.ID); w.Name != before.Name || w.Mark.Master.Revision != 4 {
+		t.Errorf("after going back: master %d, the same build is %v", w.Mark.Master.Revision, w.Name == before.Name)
+	}
+	for _, r := range []int{0, 4, 9} {
+		if err := s.GoBack(ctx, m.ID, r); !errors.Is(err, ErrNotFound) {
+			t.Errorf("back to master %d: %v", r, err)
+		}
 	}
 }
 

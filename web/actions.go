@@ -31,7 +31,7 @@ func back(c *gin.Context, id int64, station string) {
 	c.Redirect(http.StatusSeeOther, markURL(id, station))
 }
 
-// revise takes in a new revision of the master.
+// revise takes in a new revision of the master and shows what it changed.
 func (s *Server) revise(c *gin.Context) {
 	n, err := id(c, "id")
 	if err != nil {
@@ -46,7 +46,7 @@ func (s *Server) revise(c *gin.Context) {
 		s.again(c, "master", err, nil)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
+	c.Redirect(http.StatusSeeOther, markURL(n, "compare"))
 }
 
 // addFont keeps a font for the client, so that text can be set in it.

@@ -81,6 +81,9 @@ func (s *Server) routes(r *gin.Engine) {
 		r.GET("/marks/:id/"+st.key, s.station(st.key))
 	}
 	r.POST("/marks/:id/master", s.revise)
+	r.POST("/marks/:id/master-back", s.goBack)
+	r.GET("/marks/:id/compare", s.compare)
+	r.GET("/marks/:id/compare/:which", s.comparePicture)
 	r.POST("/marks/:id/font", s.addFont)
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)

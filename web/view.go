@@ -152,6 +152,7 @@ var funcs = template.FuncMap{
 	"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"num":      func(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") },
 	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
+	"two":      func(a, b []string) [][]string { return [][]string{a, b} },
 	"add":      func(a, b int) int { return a + b },
 	"day":      day,
 	"plural": func(n int, one, many string) string {

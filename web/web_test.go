@@ -253,6 +253,40 @@ func TestMendAndUndo(t *testing.T) {
 	}
 }
 
+// A new master shows what it changed; one keeps it or goes back.
+func TestNewMasterIsCompared(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/master")
+	tab.Eval(`(() => {
+		const dt = new DataTransfer();
+		dt.items.add(new File([` + "`" + star + "`" + `], "star.svg"));
+		const form = document.querySelector("form[action$='/master']");
+		form.querySelector("input").files = dt.files;
+		form.submit();
+		return "";
+	})()`)
+	tab.At("/compare")
+	tab.Until(`[...document.images].every(i => i.naturalWidth > 0)`)
+	if s := tab.Eval(`document.querySelector(".changes").textContent`); !strings.Contains(s, "star") || !strings.Contains(s, "#cf7a22") {
+		t.Errorf("the changes are %s", s)
+	}
+	tab.Accessible("two masters")
+	tab.Do(chromedp.EmulateViewport(390, 800))
+	if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); over != "0" {
+		t.Errorf("at 390 px the page is %s px too wide", over)
+	}
+	tab.Click(`form[action$="master-back"] button`)
+	tab.At("/master")
+	if s := tab.Eval(`document.querySelector(".who p").textContent`); !strings.Contains(s, "master 3") || !strings.Contains(s, "kit 1 is up to date") {
+		t.Errorf("the docket says %s", s)
+	}
+	for _, q := range []string{"?with=9", "?with=x", "?with=3"} {
+		fetch(t, tab.Base+"/marks/2/compare"+q, http.StatusNotFound)
+	}
+	fetch(t, tab.Base+"/marks/1/compare", http.StatusNotFound)
+}
+
 // A colour becomes an ink of the client; a wrong value is said beside it and
 // what was typed stays.
 func TestInkIsTied(t *testing.T) {
