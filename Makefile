@@ -31,7 +31,7 @@ bench:
 	@sh scripts/need.sh $(NEED_DEMO) chromium:chromium pnmtopng:netpbm node:nodejs npm:npm
 	@test -d .cache/node_modules/@resvg || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
-	$(GO) test ./core/planar ./core/version -run XXX -bench . -benchtime 3x
+	$(GO) test ./core/planar ./core/version ./core/preflight -run XXX -bench . -benchtime 3x
 	$(GO) test ./web -run XXX -bench . -benchtime 10x
 	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
 

@@ -5,6 +5,7 @@
 package preflight
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -46,10 +47,10 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 				if p.Alpha < 1 {
 					fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 				}
-				area[p.Colour.RGB] += math.Abs(n.Path.Area())
-				if !slices.Contains(colours, p.Colour.RGB) {
+				if _, known := area[p.Colour.RGB]; !known {
 					colours = append(colours, p.Colour.RGB)
 				}
+				area[p.Colour.RGB] += math.Abs(n.Path.Area())
 			}
 		case *drawing.Group:
 			if n.Filter != nil {
@@ -63,18 +64,7 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 			}
 		}
 	})
-	for i, a := range colours {
-		for _, b := range colours[:i] {
-			if e := colour.Difference(a.Lab(), b.Lab()); e > 0 && e < nearColours {
-				fs.Add("near-colours", finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", b.Hex(), a.Hex(), e), "", geom.Rect{})
-				keep, from := b, a // the larger area stays
-				if area[a] > area[b] {
-					keep, from = a, b
-				}
-				fs[len(fs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
-			}
-		}
-	}
+	nearEqual(colours, area, &fs)
 	if b, ok := Backing(d); ok {
 		fs.Add("backing", finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())
 		fs[len(fs)-1].Mend = string(DropBacking)
@@ -82,6 +72,45 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 	emptyRoom(d, &fs)
 	return d, fs
 }
+
+// nearEqual finds colours that were probably meant to be one.
+func nearEqual(colours []colour.RGB, area map[colour.RGB]float64, fs *finding.List) {
+	type tone struct {
+		rgb colour.RGB
+		lab colour.Lab
+	}
+	ts := make([]tone, len(colours))
+	for i, c := range colours {
+		ts[i] = tone{c, c.Lab()}
+	}
+	slices.SortStableFunc(ts, func(a, b tone) int { return cmp.Compare(a.lab.L, b.lab.L) })
+	// In ΔE00 a step of L* counts at least 1/1.75: what lies further apart in
+	// lightness need not be looked at.
+	const reach = nearColours * 1.75
+	for i, a := range ts {
+		for _, b := range ts[i+1:] {
+			if b.lab.L-a.lab.L > reach {
+				break
+			}
+			e := colour.Difference(a.lab, b.lab)
+			if e == 0 || e >= nearColours {
+				continue
+			}
+			if len(*fs) >= maxFindings {
+				return
+			}
+			keep, from := a.rgb, b.rgb // the larger area stays
+			if area[from] > area[keep] {
+				keep, from = from, keep
+			}
+			fs.Add("near-colours", finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", keep.Hex(), from.Hex(), e), "", geom.Rect{})
+			(*fs)[len(*fs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
+		}
+	}
+}
+
+// maxFindings bounds the pairs of colours that are told one by one.
+const maxFindings = 200
 
 func name(s *drawing.Shape) string {
 	if p, ok := s.Paint.(drawing.Solid); ok {

@@ -33,7 +33,7 @@ func TestFindings(t *testing.T) {
 		"dark backing": {`<rect width="100" height="100" fill="#206047"/>` + dot, "backing", finding.Warn, "#206047"},
 		"outside":      {dot + `<circle cx="150" cy="50" r="9"/>`, "outside-page", finding.Mended, ""},
 		"cut":          {dot + `<rect x="80" y="5" width="40" height="9"/>`, "cut-off", finding.Warn, ""},
-		"near colours": {`<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#1a1a1a"/>`, "near-colours", finding.Warn, "#1b1b1b and #1a1a1a"},
+		"near colours": {`<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#1a1a1a"/>`, "near-colours", finding.Warn, "#1a1a1a and #1b1b1b"},
 		"gradient":     {`<linearGradient id="g"><stop stop-color="red"/><stop offset="1"/></linearGradient><rect width="100" height="100" fill="url(#g)"/>`, "gradient", finding.Note, ""},
 		"translucent":  {dot + `<rect width="50" height="50" fill="red" opacity=".5"/>`, "translucent", finding.Note, ""},
 		"empty room":   {`<circle cx="20" cy="20" r="15"/>`, "empty-room", finding.Note, "right 65 %"},
