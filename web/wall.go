@@ -162,6 +162,9 @@ func describe(v *version.Version) string {
 	default:
 		add("one ink")
 	}
+	if !s.Whole() {
+		add("%s alone", strings.ReplaceAll(s.Lockup, "+", " and "))
+	}
 	if k := s.Ink; k != nil {
 		switch {
 		case k.White():

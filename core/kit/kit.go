@@ -117,7 +117,7 @@ var ErrRefused = errors.New("the master is refused")
 type Plan struct {
 	Master   *intake.Master
 	Frame    frame.Frame            // of all versions
-	Own      map[string]frame.Frame // of versions on a backing, by name
+	Own      map[string]frame.Frame // of versions that have one, by name
 	Versions []*version.Version
 	Files    []recipe.File
 	Omitted  []recipe.Omission
@@ -165,7 +165,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 		if v.Drawing == nil {
 			refused[s.Name] = v.Refused
-		} else if s.Outline != nil && !v.OnBacking() { // it may reach past the art
+		} else if s.Outline != nil && !v.OwnFrame() { // it may reach past the art
 			art = art.Union(v.Drawing.Bounds())
 		}
 	}
@@ -199,17 +199,21 @@ func (p *Plan) hairlines() finding.List {
 	return preflight.Hairlines(p.Master.Drawing, p.Frame.Box.W()/float64(least), fmt.Sprintf("the smallest picture, %d px wide,", least))
 }
 
-// frames finds the frame that all versions share, and those of versions on a
-// backing, drawn to the same scale.
+// frames finds the frame that all versions share, those of versions on a
+// backing, drawn to the same scale, and those of parts alone.
 func (p *Plan) frames(s frame.Spec, d *drawing.Drawing, art geom.Rect) (err error) {
 	if p.Frame, err = s.Around(art, d.Page); err != nil {
 		return fmt.Errorf("frame: %w", err)
 	}
 	for _, v := range p.Versions {
-		if v.Drawing == nil || !v.OnBacking() {
+		if v.Drawing == nil || !v.OwnFrame() {
 			continue
 		}
-		own, err := s.Around(art.Union(v.Drawing.Bounds()), d.Page)
+		box := v.Drawing.Bounds()
+		if v.Spec.Whole() {
+			box = box.Union(art)
+		}
+		own, err := s.Around(box, d.Page)
 		if err != nil {
 			return fmt.Errorf("frame: %w", err)
 		}

@@ -415,3 +415,41 @@ func TestHairlinesOfTheRecipe(t *testing.T) {
 		}
 	}
 }
+
+// Parts alone stand in frames of their own, under names that say so; a part
+// that is not there leaves its files out with the reason.
+func TestLockupsInAKit(t *testing.T) {
+	in := input(t)
+	in.Recipe = parse(t, `{"name":"lockups","naming":"{brand}_{version}_{lockup}_{size}","frame":{"fit":"artwork","margin":"4%"},
+	 "versions":[{"name":"colour","treatment":"as-drawn"},{"name":"mark","treatment":"as-drawn","lockup":"symbol"},
+	  {"name":"word","treatment":"single-ink","lockup":"wordmark","ink":{"rgb":"#000000","cmyk":[0,0,0,100]}},{"name":"gone","treatment":"as-drawn","lockup":"shadow"}],
+	 "files":[{"format":"png","widths":[300]},{"format":"svg"},{"format":"eps","colour":"cmyk"},{"format":"icons","versions":["mark"]}]}`)
+	k := build(t, in)
+	p, err := NewPlan(context.Background(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	heights := map[string]int{}
+	for _, f := range k.Files {
+		if f.Format == "png" && f.WidthPx == 300 {
+			heights[f.Path] = f.HeightPx
+		}
+	}
+	for path, version := range map[string]string{"PNG/odd-kettle_colour_300.png": "colour", "PNG/odd-kettle_mark_symbol_300.png": "mark", "PNG/odd-kettle_word_wordmark_300.png": "word"} {
+		f := p.FrameOf(version)
+		if want := int(300*f.H/f.W + 0.5); heights[path] != want {
+			t.Errorf("%s is %d px high, want %d", path, heights[path], want)
+		}
+	}
+	if heights["PNG/odd-kettle_word_wordmark_300.png"] >= heights["PNG/odd-kettle_mark_symbol_300.png"] {
+		t.Errorf("the wordmark alone is as high as the symbol: %v", heights)
+	}
+	for _, o := range k.Omitted {
+		if o.Version != "gone" || !strings.Contains(o.Reason, "there are symbol, wordmark, tagline") {
+			t.Errorf("left out: %+v", o)
+		}
+	}
+	if len(k.Omitted) != 3 {
+		t.Errorf("%d left out", len(k.Omitted))
+	}
+}

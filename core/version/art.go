@@ -23,6 +23,7 @@ type Art struct {
 	Drawing *drawing.Drawing
 
 	mu       sync.Mutex
+	lockups  map[string]*Art // of some parts alone
 	plane    *planar.Plane
 	nodes    []node
 	leaves   []*leaf

@@ -169,6 +169,10 @@ type Version struct {
 // behind it.
 func (v *Version) OnBacking() bool { return v.Spec.Backing != nil || v.Spec.Treatment == Backed }
 
+// OwnFrame reports whether the version stands in a frame of its own: on a
+// backing, or as some parts of the mark alone.
+func (v *Version) OwnFrame() bool { return v.OnBacking() || !v.Spec.Whole() }
+
 // errRefused is wrapped where a version cannot be made right.
 var errRefused = errors.New("this version cannot be made")
 
@@ -176,11 +180,13 @@ var errRefused = errors.New("this version cannot be made")
 // version that cannot be made right comes back with Refused set.
 func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	v := &Version{Spec: s}
-	if s.Lockup != "" && s.Lockup != "full" {
-		v.Refused = "lockups other than the whole mark cannot be made yet"
-		return v, nil
-	}
 	var err error
+	if !s.Whole() {
+		if a, err = a.lockup(s.Lockup); err != nil {
+			v.Refused = err.Error()
+			return v, nil
+		}
+	}
 	switch s.Treatment {
 	case AsDrawn:
 		err = v.asDrawn(a)
