@@ -24,6 +24,8 @@ type Decisions struct {
 	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
 	Margin string        `json:"margin,omitempty"` // instead of the recipe's
 	Mends  []intake.Mend `json:"mends,omitempty"`
+	// Added are versions beside those of the recipe.
+	Added []version.Spec `json:"added,omitempty"`
 	// Press is a printing condition by its key, Profile that of a press as an
 	// ICC profile, by its hash in hex; at most one of them.
 	Press   string `json:"press,omitempty"`
@@ -103,6 +105,11 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 			return nil, &InputError{"press", fmt.Sprintf("there is no press called %q", d.Press)}
 		}
 	}
+	for _, v := range d.Added { // a recipe that has one of that name keeps its own
+		if !slices.ContainsFunc(r.Versions, func(x version.Spec) bool { return x.Name == v.Name }) {
+			r.Versions = append(r.Versions, v)
+		}
+	}
 	for i := range r.Versions {
 		v := &r.Versions[i]
 		v.Overrides = slices.Concat(d.Readings[v.Name], v.Overrides)
@@ -111,6 +118,11 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 		return nil, &InputError{"reading", err.Error()}
 	}
 	return r, nil
+}
+
+// Adds reports whether a version was added to the recipe's own.
+func (d Decisions) Adds(name string) bool {
+	return slices.ContainsFunc(d.Added, func(v version.Spec) bool { return v.Name == name })
 }
 
 // Mended reports whether a mend was taken.

@@ -416,6 +416,55 @@ func TestPress(t *testing.T) {
 	}
 }
 
+// Every need can be added, makes files, and is taken away again.
+func TestNeeds(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	if err := s.LoadDemo(ctx); err != nil {
+		t.Fatal(err)
+	}
+	before := work(t, s, 2)
+	files := len(before.Plan.Files)
+	needs := before.Needs()
+	names := map[string]bool{}
+	for _, n := range needs {
+		names[n.Spec.Name] = true
+		if b, err := before.Glimpse(ctx, n.Spec.Name, 108, 64); err != nil || len(b) < 100 {
+			t.Errorf("%s: %d bytes, %v", n.Spec.Name, len(b), err)
+		}
+		w := work(t, s, 2)
+		if err := s.AddVersion(ctx, w, n.Spec.Name); err != nil {
+			t.Fatalf("%s: %v", n.Spec.Name, err)
+		}
+	}
+	for _, want := range []string{"light", "grey", "stamp", "sticker", "on-colour", "symbol", "wordmark"} {
+		if !names[want] {
+			t.Errorf("%s is not offered: %v", want, names)
+		}
+	}
+	w := work(t, s, 2)
+	if len(w.Needs()) > 0 || len(w.Plan.Files) < files+5*len(needs) {
+		t.Errorf("%d files after %d were added to %d; still offered: %v", len(w.Plan.Files), len(needs), files, w.Needs())
+	}
+	for _, v := range w.Plan.Versions {
+		if v.Drawing == nil {
+			t.Errorf("%s is not made: %s", v.Spec.Name, v.Refused)
+		}
+	}
+	var in *InputError
+	if err := s.AddVersion(ctx, w, "light"); !errors.As(err, &in) || in.Field != "need" {
+		t.Errorf("a second time: %v", err)
+	}
+	for _, n := range needs {
+		if err := s.DropVersion(ctx, 2, n.Spec.Name); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if w := work(t, s, 2); len(w.Plan.Files) != files {
+		t.Errorf("%d files after all was taken away, were %d", len(w.Plan.Files), files)
+	}
+}
+
 // What a new master changed, and the way back to the one before.
 func TestCompareAndGoBack(t *testing.T) {
 	s := open(t)

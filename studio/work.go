@@ -50,6 +50,7 @@ type Work struct {
 	Tones     []preflight.Tone
 	Stop      string // why no kit can be made, or ""
 
+	art     *version.Art
 	tones   map[string][]preflight.Tone // by version
 	looks   map[string]string           // by version: names how it looks
 	standIn func() (*intake.Master, error)
@@ -80,7 +81,7 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Work{Name: name, Mark: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, shelf: &s.shelf, behind: new(sync.Once)}
+	w := &Work{Name: name, Mark: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, shelf: &s.shelf, behind: new(sync.Once)}
 	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand(), r); err != nil {
 		return nil, err
 	}

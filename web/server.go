@@ -92,6 +92,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/marks/:id/list/:name", s.inkList)
 	r.POST("/marks/:id/ink-undo", s.undoInks)
 	r.POST("/marks/:id/press", s.choosePress)
+	r.POST("/marks/:id/version", s.versions)
+	r.GET("/marks/:id/need/:name", s.need)
 	r.POST("/marks/:id/reading", s.reading)
 	r.POST("/marks/:id/undo", s.undo)
 	r.POST("/marks/:id/redo", s.redo)

@@ -39,6 +39,7 @@ type row struct {
 	View, Large string      // viewBoxes of a cell and of the large picture
 	Lit         int         // the chip whose places are lit, or -1
 	Said        bool        // whether a person spoke
+	Added       bool        // by a person, beside the recipe's own
 	Others      bool        // whether other versions are read in one ink too
 }
 
@@ -63,10 +64,11 @@ type wallPage struct {
 	Rows    []row
 	Large   *cell
 	Look    string // of the large one
+	Needs   []studio.Need
 }
 
 func newWallPage(c *gin.Context, d docket) (wallPage, error) {
-	p := wallPage{D: d, Grounds: d.Work.Grounds()}
+	p := wallPage{D: d, Grounds: d.Work.Grounds(), Needs: d.Work.Needs()}
 	oneInk := 0
 	for _, x := range d.Work.Plan.Versions {
 		if x.Spec.OneInk() {
@@ -75,7 +77,7 @@ func newWallPage(c *gin.Context, d docket) (wallPage, error) {
 	}
 	for _, x := range d.Work.Plan.Versions {
 		name := x.Spec.Name
-		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1}
+		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Work.Decisions.Adds(name)}
 		r.View, r.Large = viewBox(d.Work.Window(name, cellW, cellH)), viewBox(d.Work.Window(name, largeW, largeH))
 		if x.Drawing != nil {
 			for _, gr := range p.Grounds {
@@ -212,6 +214,37 @@ func shapeOf(b *version.Backing) string {
 		return "rounded rectangle"
 	}
 	return "rectangle"
+}
+
+// need is a glimpse of a version that could be added.
+func (s *Server) need(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.Glimpse(c.Request.Context(), c.Param("name"), pw, ph)
+	s.picture(c, b, err)
+}
+
+// versions adds a version for a need, or takes an added one away.
+func (s *Server) versions(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if name := c.PostForm("drop"); name != "" {
+		err = s.studio.DropVersion(c.Request.Context(), w.Mark.ID, name)
+	} else {
+		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"))
+	}
+	if err != nil {
+		s.again(c, "versions", err, nil)
+		return
+	}
+	back(c, w.Mark.ID, "versions")
 }
 
 // light is where a version reads a colour, to be laid over its previews.

@@ -138,3 +138,29 @@ func TestReadingsWithoutScripts(t *testing.T) {
 		t.Errorf("the places come as %v, %v", img, err)
 	}
 }
+
+// A version is added for a need, seen on the wall, and taken away.
+func TestVersionIsAdded(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/versions")
+	tab.Until(`document.querySelector(".needs img").naturalWidth > 0`)
+	tab.Click(`.needs button[value=symbol]`)
+	tab.Until(`document.querySelector("[data-version=symbol] .cell img") && document.querySelector("[data-version=symbol] .cell img").naturalWidth === 336`)
+	if s := tab.Eval(`document.querySelector("[data-version=symbol] .version").textContent`); !strings.Contains(s, "symbol alone") {
+		t.Errorf("the row says %s", s)
+	}
+	if tab.Eval(`document.querySelectorAll(".needs button[value=symbol]").length`) != "0" {
+		t.Error("what was added is offered still")
+	}
+	tab.Accessible("a version added")
+	tab.Click(`button[name=drop][value=symbol]`)
+	tab.Until(`!document.querySelector("[data-version=symbol]") && document.querySelector(".needs button[value=symbol]")`)
+	srv := tab.Base
+	res, err := http.PostForm(srv+"/marks/2/version", url.Values{"need": {"glitter"}})
+	if err != nil || res.StatusCode != http.StatusUnprocessableEntity {
+		t.Errorf("a need that is none: %v %v", res.Status, err)
+	}
+	res.Body.Close()
+	fetch(t, srv+"/marks/2/need/glitter", http.StatusNotFound)
+}

@@ -1,0 +1,113 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"dyekit/core/colour"
+	"dyekit/core/frame"
+	"dyekit/core/geom"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// A Need is something a mark is wanted for, and the version that serves it.
+type Need struct {
+	For  string // in a few words
+	Spec version.Spec
+}
+
+// maxAdded bounds the versions a person adds to a recipe's own.
+const maxAdded = 40
+
+// Needs lists what can be added to the recipe: common wishes of the trade, and
+// each part of the mark alone. What is there already, by name, is not listed.
+func (w *Work) Needs() []Need {
+	white := &version.Ink{Name: "White", RGB: "#ffffff", CMYK: &[4]float64{}}
+	black := &version.Ink{Name: "Black", RGB: "#000000", CMYK: &[4]float64{0, 0, 0, 100}}
+	all := []Need{
+		{"dark places, where light must stay light", version.Spec{Name: "light", Treatment: version.SingleInk, Ink: white, Reversed: version.KeepLight}},
+		{"newsprint: one ink in tints", version.Spec{Name: "grey", Treatment: version.Tints, Ink: black}},
+		{"a cutter: colours kept apart by a gap", version.Spec{Name: "apart", Treatment: version.SingleInk, Ink: black, Gap: "1.5%"}},
+		{"any ground: white with a line round it", version.Spec{Name: "outlined", Treatment: version.SingleInk, Ink: white, Outline: &version.Outline{Width: "1.5%", Ink: black}}},
+		{"a stamp: cut out of a rounded shape", version.Spec{Name: "stamp", Treatment: version.Backed, Ink: black, Backing: &version.Backing{Shape: version.Rounded, Knockout: true}}},
+		{"a sticker: on a white circle", version.Spec{Name: "sticker", Treatment: version.Backed, Backing: &version.Backing{Shape: version.Circle, Ink: white}}},
+		{"a photo mark: white at 80 %", version.Spec{Name: "photo-mark", Treatment: version.SingleInk, Ink: white, Opacity: 0.8}},
+	}
+	for _, t := range w.Tones {
+		if c := t.Colour.RGB; !t.Gradient && colour.Contrast(c, colour.White) >= 3 { // white must stand on it
+			k := version.Ink{Name: c.Hex(), RGB: c.Hex(), Spot: t.Colour.Spot}
+			if b := t.Colour.Build; t.Colour.Built {
+				k.CMYK = &[4]float64{b.C, b.M, b.Y, b.K}
+			}
+			all = append(all, Need{"the brand's colour: white on " + c.Hex(), version.Spec{Name: "on-colour", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Ink: &k}}})
+			break
+		}
+	}
+	if parts := w.Plan.Master.Drawing.Parts(); len(parts) > 1 {
+		for _, p := range parts {
+			if name := recipe.Slug(p); name != "" {
+				all = append(all, Need{p + " alone", version.Spec{Name: name, Treatment: version.AsDrawn, Lockup: p}})
+			}
+		}
+	}
+	return slices.DeleteFunc(all, func(n Need) bool {
+		return slices.ContainsFunc(w.Recipe.Versions, func(v version.Spec) bool { return v.Name == n.Spec.Name })
+	})
+}
+
+// Need returns a need by the name of its version.
+func (w *Work) Need(name string) (Need, bool) {
+	for _, n := range w.Needs() {
+		if n.Spec.Name == name {
+			return n, true
+		}
+	}
+	return Need{}, false
+}
+
+// Glimpse draws the version that a need would add, on a ground it stands on.
+func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]byte, error) {
+	n, ok := w.Need(name)
+	if !ok {
+		return nil, ErrNotFound
+	}
+	v, err := w.art.Make(ctx, n.Spec)
+	if err != nil {
+		return nil, err
+	}
+	if v.Drawing == nil {
+		return nil, ErrNotFound
+	}
+	ground := colour.White
+	if n.Spec.Ink != nil && n.Spec.Ink.White() && n.Spec.Backing == nil {
+		ground = colour.FromBytes(0x5a, 0x5a, 0x59)
+	}
+	box := v.Drawing.Bounds()
+	box = frame.Around(box.Grow(box.Long()*0.08), float64(width), float64(height), "")
+	return w.picture(ctx, fmt.Sprintf("%s need %s", w.Source, name), v.Drawing, geom.Rect(box), width, height, &ground)
+}
+
+// AddVersion adds the version that serves a need to the mark.
+func (s *Studio) AddVersion(ctx context.Context, w *Work, name string) error {
+	n, ok := w.Need(name)
+	if !ok {
+		return &InputError{"need", fmt.Sprintf("there is no version %q to add", name)}
+	}
+	return s.Decide(ctx, w.Mark.ID, "version added: "+n.Spec.Name, func(d *Decisions) error {
+		if len(d.Added) >= maxAdded {
+			return &InputError{"need", fmt.Sprintf("at most %d versions are added", maxAdded)}
+		}
+		d.Added = append(d.Added, n.Spec)
+		return nil
+	})
+}
+
+// DropVersion takes an added version away again.
+func (s *Studio) DropVersion(ctx context.Context, mark int64, name string) error {
+	return s.Decide(ctx, mark, "version taken away: "+name, func(d *Decisions) error {
+		d.Added = slices.DeleteFunc(slices.Clone(d.Added), func(v version.Spec) bool { return v.Name == name })
+		return nil
+	})
+}
