@@ -349,7 +349,7 @@ func TestPicturesAreCutAndTraced(t *testing.T) {
 
 func TestWhatCannotBeMadeIsRefused(t *testing.T) {
 	for want, s := range map[string]Spec{
-		"lockups":      {Treatment: AsDrawn, Lockup: "symbol"},
+		"no part":      {Treatment: AsDrawn, Lockup: "symbol"},
 		"outline":      {Treatment: AsDrawn, Outline: &Outline{Width: "1"}},
 		"left out":     {Treatment: AsDrawn, Overrides: []Override{{Colour: "#000000", As: AsOmit}}},
 		"as tint":      {Treatment: AsDrawn, Overrides: []Override{{Colour: "#000000", As: AsTint}}},
