@@ -33,11 +33,15 @@ type Finding struct {
 // with several parts. The zero List is ready to use.
 type List []Finding
 
+// maxParts bounds the parts that a finding names: nobody reads more, and a
+// drawing may have tens of thousands.
+const maxParts = 100
+
 // Add puts a finding in, with the part it concerns if part is not empty.
 func (l *List) Add(code string, s Severity, message, part string, place geom.Rect) {
 	for i, f := range *l {
 		if f.Code == code && f.Severity == s && f.Message == message {
-			if part != "" && !slices.Contains(f.Parts, part) {
+			if part != "" && len(f.Parts) < maxParts && !slices.Contains(f.Parts, part) {
 				(*l)[i].Parts = append(f.Parts, part)
 			}
 			(*l)[i].Place = f.Place.Union(place)
