@@ -72,6 +72,13 @@ func (c RGB) Luminance() float64 {
 	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
 }
 
+// Weights of the encoded channels in the brightness of a mask (SVG 1.1
+// section 14.4).
+const LumaR, LumaG, LumaB = 0.2125, 0.7154, 0.0721
+
+// Luma is the brightness of c in a mask, from 0 to 1, encoded as c is.
+func (c RGB) Luma() float64 { return LumaR*c.R + LumaG*c.G + LumaB*c.B }
+
 // Contrast is the ratio (L1+0.05)/(L2+0.05) of WCAG 2.2, from 1 to 21.
 func Contrast(a, b RGB) float64 {
 	l, m := a.Luminance(), b.Luminance()

@@ -84,6 +84,19 @@ func hex(t *testing.T, s string) RGB {
 	return c
 }
 
+// The weights of SVG 1.1 are those of ITU-R BT.709 item 3.2 (0.2126, 0.7152,
+// 0.0722), rounded otherwise.
+func TestLuma(t *testing.T) {
+	for _, c := range []struct {
+		of   RGB
+		want float64
+	}{{RGB{R: 1}, 0.2126}, {RGB{G: 1}, 0.7152}, {RGB{B: 1}, 0.0722}, {White, 1}, {RGB{}, 0}} {
+		if got := c.of.Luma(); math.Abs(got-c.want) > 0.00025 {
+			t.Errorf("luma of %v is %.4f, want %.4f", c.of, got, c.want)
+		}
+	}
+}
+
 // Lab values of the sRGB primaries under D65, as published widely (from
 // memory, to a tenth).
 func TestLab(t *testing.T) {

@@ -3,6 +3,7 @@ package raster
 import (
 	"sync"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 )
 
@@ -142,9 +143,6 @@ func scale(l, m layer) {
 	}
 }
 
-// Brightness of a mask (SVG 1.1 section 14.4).
-const lumRed, lumGreen, lumBlue = 0.2125, 0.7154, 0.0721
-
 // mask returns a layer whose opacity is that of the mask: its brightness
 // times its opacity, or its opacity alone.
 func (p *painter) mask(m *mask, y0, y1 int) layer {
@@ -165,7 +163,7 @@ func (p *painter) mask(m *mask, y0, y1 int) layer {
 			if m.linear {
 				r, g, b = linear(r/a)*a, linear(g/a)*a, linear(b/a)*a
 			}
-			l[i+3] = lumRed*r + lumGreen*g + lumBlue*b
+			l[i+3] = colour.LumaR*r + colour.LumaG*g + colour.LumaB*b
 		}
 	}
 	if m.mask != nil {

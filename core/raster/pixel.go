@@ -38,7 +38,7 @@ func (p Pixel) Light(lin bool) float64 {
 	if lin {
 		r, g, b = linear(r/a)*a, linear(g/a)*a, linear(b/a)*a
 	}
-	return float64(lumRed*r + lumGreen*g + lumBlue*b)
+	return float64(colour.LumaR*r + colour.LumaG*g + colour.LumaB*b)
 }
 
 // Flat runs a filter on an even area of the colour p. What a step carries in

@@ -44,7 +44,7 @@ func cutRamp(g *drawing.Gradient, view geom.Rect, inMask bool) (cuts []geom.Path
 		half = 0.5
 		value = func(t float64) float64 {
 			c, a := u.Colour(t)
-			return (0.2125*c.R + 0.7154*c.G + 0.0721*c.B) * a
+			return c.Luma() * a
 		}
 	} else if !white || !ink {
 		return nil, whole

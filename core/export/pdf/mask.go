@@ -19,23 +19,15 @@ var blends = map[drawing.Blend]string{
 	drawing.Saturation: "Saturation", drawing.Color: "Color", drawing.Luminosity: "Luminosity",
 }
 
-// form adds a form XObject that is a transparency group of its own.
-func (c *canvas) form(ns []drawing.Node, box geom.Rect, space string, isolated bool) (string, error) {
+// form adds a form XObject that is an isolated transparency group.
+func (c *canvas) form(ns []drawing.Node, box geom.Rect, space string) (string, error) {
 	sub := &canvas{&content.Writer{To: c.To, Places: c.Places}, c.file, &resources{}, space == "/DeviceGray"}
 	if err := sub.nodes(ns); err != nil {
 		return "", err
 	}
-	return c.wrap(sub, box, space, isolated), nil
-}
-
-func (c *canvas) wrap(sub *canvas, box geom.Rect, space string, isolated bool) string {
 	b := c.To.Rect(box.Grow(1))
 	bbox := fmt.Sprintf("[%s %s %s %s]", export.Number(nil, b.X0, 3), export.Number(nil, b.Y0, 3), export.Number(nil, b.X1, 3), export.Number(nil, b.Y1, 3))
-	group := "/Group<</S/Transparency/CS" + space
-	if isolated {
-		group += "/I true"
-	}
-	return c.file.stream("/Type/XObject/Subtype/Form/BBox"+bbox+group+">>/Resources"+sub.res.dict(), sub.Buf)
+	return c.file.stream("/Type/XObject/Subtype/Form/BBox"+bbox+"/Group<</S/Transparency/CS"+space+"/I true>>/Resources"+sub.res.dict(), sub.Buf), nil
 }
 
 // soft sets a mask for what is painted next (section 11.6.5.2).
@@ -46,7 +38,7 @@ func (c *canvas) soft(m *drawing.Mask) error {
 	}
 	d := (&drawing.Drawing{Nodes: ns}).Map(func(n drawing.Node) drawing.Node { return grey(n, m.Linear) })
 	inner := &drawing.Group{Nodes: d.Nodes, Alpha: 1, Clip: m.Clip, Mask: m.Mask}
-	form, err := c.form([]drawing.Node{inner}, drawing.Bounds(inner), space, true)
+	form, err := c.form([]drawing.Node{inner}, drawing.Bounds(inner), space)
 	if err != nil {
 		return err
 	}
@@ -63,7 +55,7 @@ func (c *canvas) state(entries string) {
 // grey turns paint into its brightness, as masks take it.
 func grey(n drawing.Node, linear bool) drawing.Node {
 	bright := func(c colour.RGB) colour.Colour {
-		v := 0.2125*c.R + 0.7154*c.G + 0.0721*c.B // SVG 1.1 section 14.4
+		v := c.Luma()
 		if linear {
 			v = c.Luminance()
 		}
@@ -125,7 +117,7 @@ func (c *canvas) fading(s *drawing.Shape, g *drawing.Gradient) error {
 	if err := c.soft(&drawing.Mask{Nodes: []drawing.Node{&drawing.Shape{Path: geom.Box(box), Paint: &veil}}}); err != nil {
 		return err
 	}
-	form, err := c.form([]drawing.Node{&drawing.Shape{Path: s.Path, Rule: s.Rule, Paint: &opaque}}, box, c.space(), true)
+	form, err := c.form([]drawing.Node{&drawing.Shape{Path: s.Path, Rule: s.Rule, Paint: &opaque}}, box, c.space())
 	if err != nil {
 		return err
 	}

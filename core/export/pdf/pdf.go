@@ -355,7 +355,7 @@ func (c *canvas) group(g *drawing.Group) error {
 		}
 		// Groups of SVG are isolated from what lies below whenever they are
 		// composed on their own (Compositing Level 1, section 5.1).
-		form, err := c.form(g.Nodes, drawing.Bounds(g), c.space(), true)
+		form, err := c.form(g.Nodes, drawing.Bounds(g), c.space())
 		if err != nil {
 			return err
 		}

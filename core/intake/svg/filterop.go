@@ -4,6 +4,7 @@ import (
 	"math"
 	"strconv"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 )
 
@@ -46,7 +47,7 @@ func matrixOp(e *element) drawing.Matrix {
 			0, 0, 0, 1, 0,
 		}}
 	case "luminanceToAlpha":
-		return drawing.Matrix{M: [20]float64{15: 0.2125, 16: 0.7154, 17: 0.0721}}
+		return drawing.Matrix{M: [20]float64{15: colour.LumaR, 16: colour.LumaG, 17: colour.LumaB}}
 	}
 	if len(v) != 20 {
 		return id

@@ -1,0 +1,206 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"strings"
+	"testing"
+
+	"dyekit/core/intake"
+	"dyekit/core/kit"
+)
+
+func TestBuild(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "Dot Works", "Dot")
+	workers(t, s, 2)
+	j, err := s.Build(context.Background(), work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j2, err := s.Build(context.Background(), work(t, s, m.ID)); err == nil && j2.ID != j.ID {
+		t.Error("two builds of one mark at a time")
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Fatalf("%+v", j)
+	}
+	w := work(t, s, m.ID)
+	if w.Mark.Kit == nil || w.Mark.Kit.Number != 1 || w.Mark.Kit.Build != w.Name {
+		t.Fatalf("%+v", w.Mark.Kit)
+	}
+	var in *InputError
+	if _, err := s.Build(context.Background(), w); !errors.As(err, &in) {
+		t.Errorf("building the same again: %v", err)
+	}
+	var zip, again bytes.Buffer
+	if err := s.Zip(context.Background(), w.Mark.Kit, &zip); err != nil {
+		t.Fatal(err)
+	}
+	s.Zip(context.Background(), w.Mark.Kit, &again)
+	if !bytes.Equal(zip.Bytes(), again.Bytes()) {
+		t.Error("the zip is not the same twice")
+	}
+	files, err := kit.OpenZip(zip.Bytes())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := kit.Verify(context.Background(), files, nil); err != nil {
+		t.Error(err)
+	}
+	f, err := s.File(context.Background(), w.Mark.Kit.ID, "START-HERE.html")
+	if err != nil || !bytes.Equal(f, files["START-HERE.html"]) {
+		t.Errorf("a single file: %v", err)
+	}
+	if _, err := s.File(context.Background(), w.Mark.Kit.ID, "../x"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a file that is not there: %v", err)
+	}
+	// A change makes the kit stale; a build makes the next number and leaves
+	// the first as it was.
+	if err := s.Decide(context.Background(), m.ID, "mend", func(d *Decisions) error { d.Mends = []intake.Mend{intake.DropBacking}; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	w = work(t, s, m.ID)
+	if w.Mark.Kit.Build == w.Name {
+		t.Error("the kit is not stale")
+	}
+	if j, err = s.Build(context.Background(), w); err != nil {
+		t.Fatal(err)
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Fatalf("%+v", j)
+	}
+	ks, _ := s.Kits(context.Background(), m.ID)
+	if len(ks) != 2 || ks[0].Number != 2 || ks[1].Number != 1 {
+		t.Fatalf("%d kits", len(ks))
+	}
+	again.Reset()
+	s.Zip(context.Background(), ks[1], &again)
+	if !bytes.Equal(zip.Bytes(), again.Bytes()) {
+		t.Error("kit 1 has changed")
+	}
+}
+
+func TestCancel(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Cancel(ctx, j.ID); err != nil {
+		t.Fatal(err)
+	}
+	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+		t.Errorf("waiting, then cancelled: %+v", j)
+	}
+	// Cancelled while it runs: the worker hears of it by its pulse.
+	j, err = s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if id, err := s.lease(ctx, "me"); err != nil || id != j.ID {
+		t.Fatalf("lease: %d %v", id, err)
+	}
+	if err := s.Cancel(ctx, j.ID); err != nil {
+		t.Fatal(err)
+	}
+	s.work(ctx, j.ID, "me")
+	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+		t.Errorf("running, then cancelled: %+v", j)
+	}
+	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
+		t.Errorf("%d kits after two cancelled builds", len(ks))
+	}
+}
+
+// A worker that dies is replaced; a build that kills three of them is given
+// up; a worker that was only slow cannot finish what is no longer its own.
+func TestWorkersDie(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	expire := func() {
+		if _, err := s.db.Exec("UPDATE jobs SET lease_until = NOW(6) - INTERVAL 1 SECOND WHERE id = ?", j.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if id, _ := s.lease(ctx, "slow"); id != j.ID {
+		t.Fatal("not leased")
+	}
+	if id, _ := s.lease(ctx, "other"); id != 0 {
+		t.Fatal("leased twice")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "other"); id != j.ID {
+		t.Fatal("not taken over")
+	}
+	if err := s.work(ctx, j.ID, "slow"); !errors.Is(err, errLost) {
+		t.Errorf("the slow worker: %v", err)
+	}
+	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
+		t.Error("the slow worker made a kit")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "third"); id != j.ID {
+		t.Fatal("not taken over again")
+	}
+	expire()
+	if id, _ := s.lease(ctx, "fourth"); id != 0 {
+		t.Fatal("begun a fourth time")
+	}
+	if j, _ = s.Job(ctx, j.ID); j.State != Failed || !strings.Contains(j.Error, "died") {
+		t.Errorf("%+v", j)
+	}
+	// Stopping in order gives the build back and costs no attempt.
+	j, err = s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.lease(ctx, "going")
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	s.work(gone, j.ID, "going")
+	workers(t, s, 1)
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Errorf("after a worker left: %+v", j)
+	}
+}
+
+// MariaDB killed and started again between two steps loses nothing that was
+// saved, and the open application goes on.
+func TestDatabaseIsKilled(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "Larkmoor", "Roundel")
+	ctx := context.Background()
+	if err := s.Decide(ctx, m.ID, "mend", func(d *Decisions) error { d.Mends = []intake.Mend{intake.DropBacking}; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	database.Kill()
+	if err := s.Ping(ctx); err == nil {
+		t.Error("a dead database answers")
+	}
+	if err := database.Restart(ctx); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, m.ID)
+	if !w.Decisions.Mended(intake.DropBacking) {
+		t.Error("the decision is lost")
+	}
+	workers(t, s, 1)
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Errorf("the build: %+v", j)
+	}
+	if b, err := s.Bytes(ctx, w.Mark.Master); err != nil || string(b) != dot {
+		t.Error("the master is lost")
+	}
+}

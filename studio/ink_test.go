@@ -1,0 +1,197 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+	"dyekit/core/version"
+)
+
+// A word on a colour reaches the recipe, and only the version spoken of.
+func TestReadings(t *testing.T) {
+	s := open(t)
+	if err := s.LoadDemo(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	before := work(t, s, 2)
+	say := func(name string, o version.Override) error {
+		return s.Decide(context.Background(), 2, "say", func(d *Decisions) error { return d.Say(name, o) })
+	}
+	if err := say("black", version.Override{Colour: "#cf7a22", As: version.AsPaper}); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, 2)
+	if w.Name == before.Name || w.Source != before.Source || w.Look("black") == before.Look("black") || w.Look("white") != before.Look("white") {
+		t.Error("the names of works and looks do not tell what changed")
+	}
+	if got, ok := s.Seen(2, w.Look("black")); !ok || got.Name != w.Name {
+		t.Error("a picture just planned is not at hand")
+	}
+	if _, ok := s.Seen(1, w.Look("black")); ok {
+		t.Error("a picture of one mark is had by the number of another")
+	}
+	v, _ := w.Version("black")
+	for _, r := range v.Readings {
+		if r.Colour.Hex() == "#cf7a22" && (r.As != version.AsPaper || !r.Said) {
+			t.Errorf("the orange is %+v", r)
+		}
+	}
+	var in *InputError
+	for name, o := range map[string]version.Override{
+		"colour": {Colour: "#cf7a22", As: version.AsInk}, "nosuch": {Colour: "#cf7a22", As: version.AsInk}, "black": {Colour: "#cf7a22", As: "gold"},
+	} {
+		if err := say(name, o); !errors.As(err, &in) || in.Field != "reading" {
+			t.Errorf("%s %+v: %v", name, o, err)
+		}
+	}
+	all := func(d *Decisions) error { return d.SayAll("black") }
+	if err := s.Decide(context.Background(), 2, "all", all); err != nil {
+		t.Fatal(err)
+	}
+	if w = work(t, s, 2); len(w.Decisions.Readings["white"]) != 1 {
+		t.Errorf("%+v", w.Decisions.Readings)
+	}
+	for range 2 {
+		if _, err := s.Undo(context.Background(), 2); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if w = work(t, s, 2); w.Name != before.Name {
+		t.Error("undo does not bring back the same work")
+	}
+}
+
+// A press changes what is proposed and what files carry; a profile that is
+// none is refused in words.
+func TestPress(t *testing.T) {
+	s := open(t)
+	m := take(t, s, "A", "B")
+	ctx := context.Background()
+	before := work(t, s, m.ID)
+	if err := s.SetPress(ctx, m.ID, "fogra29", Upload{}); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, m.ID); w.Plan.Press != colour.Uncoated || w.Look("colour") != before.Look("colour") {
+		t.Errorf("the press is %s", w.Plan.Press.Name)
+	}
+	own := icc.Press(colour.GRACoL)
+	if err := s.SetPress(ctx, m.ID, "", Upload{Filename: "own.icc", Data: own}); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, m.ID)
+	if !bytes.Equal(w.Plan.Press.Profile, own) || w.Decisions.Press != "" {
+		t.Errorf("the press is %s, decided %+v", w.Plan.Press.Name, w.Decisions)
+	}
+	if _, err := s.Build(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	name := workerName()
+	id, err := s.lease(ctx, name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.work(ctx, id, name); err != nil {
+		t.Fatal(err)
+	}
+	if m, err = s.Mark(ctx, m.ID); err != nil || m.Kit == nil {
+		t.Fatalf("no kit: %v", err)
+	}
+	if b, err := s.File(ctx, m.Kit.ID, "MASTER/press.icc"); err != nil || !bytes.Equal(b, own) {
+		t.Errorf("the kit does not hold the profile: %v", err)
+	}
+	var in *InputError
+	for _, bad := range []struct {
+		key string
+		u   Upload
+	}{{"newsprint", Upload{}}, {"", Upload{Filename: "x.icc", Data: []byte("hello")}}, {"", Upload{Filename: "screen.icc", Data: icc.SRGB}}} {
+		if err := s.SetPress(ctx, m.ID, bad.key, bad.u); !errors.As(err, &in) || in.Field != "press" {
+			t.Errorf("%s %s: %v", bad.key, bad.u.Filename, err)
+		}
+	}
+	if err := s.SetPress(ctx, m.ID, "fogra39", Upload{}); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, m.ID); w.Name != before.Name {
+		t.Error("the usual press makes another build than no word on it")
+	}
+}
+
+// Two marks of a client share its inks; a change makes both stale, and undo
+// brings the same builds back.
+func TestInks(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	a, b := take(t, s, "Vat Nine", "Dot"), take(t, s, "Vat Nine", "Dash")
+	other := take(t, s, "Elsewhere", "Dot")
+	before := work(t, s, a.ID)
+	drawn := before.Tones[0].Colour.RGB.Hex()
+	plum := version.Tied{Ink: version.Ink{Name: " Plum ", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Vat Plum"}, Drawn: drawn}
+	if err := s.SetInk(ctx, a.ID, plum); err != nil {
+		t.Fatal(err)
+	}
+	for _, id := range []int64{a.ID, b.ID} {
+		w := work(t, s, id)
+		if c := w.Tones[0].Colour; c.Spot != "Vat Plum" || c.RGB.Hex() != "#6b2d4f" {
+			t.Errorf("mark %d is drawn in %+v", id, c)
+		}
+	}
+	if w := work(t, s, other.ID); w.Tones[0].Colour.Spot != "" {
+		t.Error("another client's mark has the ink")
+	}
+	w := work(t, s, a.ID)
+	if w.Name == before.Name || w.Look("colour") == before.Look("colour") {
+		t.Error("an ink changes neither build nor pictures")
+	}
+	if _, err := s.Build(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	name := workerName()
+	id, err := s.lease(ctx, name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.work(ctx, id, name); err != nil {
+		t.Fatal(err)
+	}
+	m, err := s.Mark(ctx, a.ID)
+	if err != nil || m.Kit == nil || m.Kit.Build != w.Name {
+		t.Fatalf("the kit is %+v, %v", m.Kit, err)
+	}
+	plate := false
+	for _, f := range m.Kit.Report.Files {
+		plate = plate || f.Format == "eps" && f.Version == "colour" && strings.Contains(fmt.Sprint(f.Checks), "Vat Plum")
+	}
+	if !plate {
+		t.Error("no EPS of the kit has the plate")
+	}
+	var in *InputError
+	second := plum
+	second.Drawn = "#123456"
+	if err := s.SetInk(ctx, b.ID, second); !errors.As(err, &in) || in.Field != "ink #123456" {
+		t.Errorf("two inks of one name: %v", err)
+	}
+	second.CMYK = nil
+	if err := s.SetInk(ctx, b.ID, second); !errors.As(err, &in) {
+		t.Errorf("a plate without a build: %v", err)
+	}
+	if err := s.DropInk(ctx, b.ID, drawn); err != nil {
+		t.Fatal(err)
+	}
+	if w := work(t, s, a.ID); w.Tones[0].Colour.Spot != "" {
+		t.Error("an ink that was dropped is still there")
+	}
+	for range 2 {
+		if err := s.UndoInks(ctx, a.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if w := work(t, s, a.ID); w.Name != before.Name {
+		t.Error("after undo the build is another")
+	}
+}
