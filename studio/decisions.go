@@ -11,9 +11,11 @@ import (
 	"slices"
 	"time"
 
+	"dyekit/core/fonts"
 	"dyekit/core/frame"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
+	"dyekit/core/parts"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
@@ -24,6 +26,10 @@ type Decisions struct {
 	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
 	Margin string        `json:"margin,omitempty"` // instead of the recipe's
 	Mends  []intake.Mend `json:"mends,omitempty"`
+	// Parts are the names of pieces, Lockups what stands alone beside the
+	// recipe's own.
+	Parts   []parts.Naming   `json:"parts,omitempty"`
+	Lockups []version.Lockup `json:"lockups,omitempty"`
 	// Added are versions beside those of the recipe.
 	Added []version.Spec `json:"added,omitempty"`
 	// Press is a printing condition by its key, Profile that of a press as an
@@ -105,6 +111,15 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 			return nil, &InputError{"press", fmt.Sprintf("there is no press called %q", d.Press)}
 		}
 	}
+	for _, l := range d.Lockups {
+		if l.Standard {
+			for i := range r.Lockups {
+				r.Lockups[i].Standard = false
+			}
+		}
+		r.Lockups = slices.DeleteFunc(r.Lockups, func(o version.Lockup) bool { return o.Name == l.Name })
+		r.Lockups = append(r.Lockups, l)
+	}
 	for _, v := range d.Added { // a recipe that has one of that name keeps its own
 		if !slices.ContainsFunc(r.Versions, func(x version.Spec) bool { return x.Name == v.Name }) {
 			r.Versions = append(r.Versions, v)
@@ -118,6 +133,21 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 		return nil, &InputError{"reading", err.Error()}
 	}
 	return r, nil
+}
+
+// reading is how the master is read.
+func (d Decisions) reading(set *fonts.Set) intake.Options {
+	return intake.Options{Fonts: set, Mends: d.Mends, Parts: d.Parts}
+}
+
+// Mend takes a mend, or takes it back.
+func (d *Decisions) Mend(m intake.Mend, take bool) {
+	d.Mends = slices.DeleteFunc(slices.Clone(d.Mends), func(o intake.Mend) bool {
+		return o == m || take && m.Sole() && o.SameVerb(m)
+	})
+	if take {
+		d.Mends = append(d.Mends, m)
+	}
 }
 
 // Adds reports whether a version was added to the recipe's own.
@@ -138,10 +168,25 @@ func (m *Mark) Decisions() (Decisions, error) {
 // Decide changes the decisions about a mark; what says the change in words.
 // A change that changes nothing is not recorded.
 func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(*Decisions) error) error {
-	m, err := s.Mark(ctx, id)
-	if err != nil {
-		return err
+	const tries = 5
+	for range tries {
+		m, err := s.Mark(ctx, id)
+		if err != nil {
+			return err
+		}
+		// Someone else may decide at the same moment: theirs must not be lost,
+		// so the change is made again, on top of theirs.
+		if err := s.decide(ctx, m, what, change); !errors.Is(err, errOvertaken) {
+			return err
+		}
 	}
+	return &InputError{"", "others keep changing this mark just now; look again and repeat the change"}
+}
+
+// errOvertaken is returned when the decisions moved on meanwhile.
+var errOvertaken = errors.New("the decisions moved on")
+
+func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*Decisions) error) error {
 	d, err := m.Decisions()
 	if err != nil {
 		return err
@@ -164,7 +209,7 @@ func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(
 		return nil
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body) VALUES (?, NULLIF(?, 0), ?, ?)", id, m.decision, what, body)
+		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who) VALUES (?, NULLIF(?, 0), ?, ?, ?)", m.ID, m.decision, cut(what, 200), body, person(ctx))
 		if err != nil {
 			return err
 		}
@@ -172,13 +217,12 @@ func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(
 		if err != nil {
 			return err
 		}
-		// Someone else may have decided meanwhile; theirs must not be lost.
-		res, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?", row, id, m.decision)
+		res, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?", row, m.ID, m.decision)
 		if err != nil {
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return errors.Join(err, &InputError{"", "someone else changed this mark just now; look again and repeat the change"})
+			return errors.Join(err, errOvertaken)
 		}
 		return nil
 	})
@@ -204,7 +248,9 @@ func (s *Studio) Undo(ctx context.Context, id int64) (string, error) {
 
 // A Step is one decision in the history of a mark.
 type Step struct {
+	id   int64
 	What string
+	Who  string // as they called themselves, perhaps empty
 	At   time.Time
 }
 
@@ -214,10 +260,10 @@ const maxSteps = 50
 // History lists the decisions that led to the present state, the newest first.
 // What was undone is not among them.
 func (s *Studio) History(ctx context.Context, m *Mark) ([]Step, error) {
-	rows, err := s.db.QueryContext(ctx, `WITH RECURSIVE chain (id, parent_id, what, created_at, n) AS (
-			SELECT id, parent_id, what, created_at, 1 FROM decisions WHERE id = ?
-			UNION ALL SELECT d.id, d.parent_id, d.what, d.created_at, c.n + 1 FROM decisions d JOIN chain c ON d.id = c.parent_id WHERE c.n < ?)
-		SELECT what, created_at FROM chain ORDER BY n`, m.decision, maxSteps)
+	rows, err := s.db.QueryContext(ctx, `WITH RECURSIVE chain (id, parent_id, what, who, created_at, n) AS (
+			SELECT id, parent_id, what, who, created_at, 1 FROM decisions WHERE id = ?
+			UNION ALL SELECT d.id, d.parent_id, d.what, d.who, d.created_at, c.n + 1 FROM decisions d JOIN chain c ON d.id = c.parent_id WHERE c.n < ?)
+		SELECT id, what, who, created_at FROM chain ORDER BY n`, m.decision, maxSteps)
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +271,7 @@ func (s *Studio) History(ctx context.Context, m *Mark) ([]Step, error) {
 	var out []Step
 	for rows.Next() {
 		var x Step
-		if err := rows.Scan(&x.What, &x.At); err != nil {
+		if err := rows.Scan(&x.id, &x.What, &x.Who, &x.At); err != nil {
 			return nil, err
 		}
 		out = append(out, x)
@@ -266,6 +312,27 @@ func hashOf(values ...any) (string, error) {
 	}
 	sum := sha256.Sum256(b)
 	return hex.EncodeToString(sum[:]), nil
+}
+
+// Decision numbers the present state of the decisions, 0 for none.
+func (m *Mark) Decision() int64 { return m.decision }
+
+// Since lists what was decided after a state that somebody looked at, the
+// newest first; nothing if that state is not among those that led here.
+func (s *Studio) Since(ctx context.Context, m *Mark, seen int64) ([]Step, error) {
+	all, err := s.History(ctx, m)
+	if err != nil {
+		return nil, err
+	}
+	for i, x := range all {
+		if x.id == seen {
+			return all[:i], nil
+		}
+	}
+	if seen == 0 {
+		return all, nil
+	}
+	return nil, nil
 }
 
 // Decided reports whether there is a decision to undo.

@@ -60,7 +60,7 @@ func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int,
 	}
 	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.Tied) ([]version.Tied, error) {
 		for _, x := range list {
-			t := version.Tied{Ink: version.Ink{Name: cut(x.Name), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
+			t := version.Tied{Ink: version.Ink{Name: cut(x.Name, maxName-4), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
 			if slices.ContainsFunc(ts, func(o version.Tied) bool {
 				return strings.EqualFold(o.Name, t.Name) || strings.EqualFold(o.Drawn, t.Drawn)
 			}) {
@@ -75,16 +75,6 @@ func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int,
 		return ts, nil
 	})
 	return added, err
-}
-
-// cut keeps a name within what an ink may be called.
-func cut(name string) string {
-	for i := range name {
-		if i > maxName-4 {
-			return name[:i]
-		}
-	}
-	return name
 }
 
 // InkList writes the client's inks as a list in one of the palette's formats.

@@ -13,7 +13,6 @@ import (
 	"sync"
 	"time"
 
-	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 )
@@ -283,7 +282,7 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	in := kit.Input{
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
-		Options: intake.Options{Fonts: set, Mends: o.Decisions.Mends},
+		Options: o.Decisions.reading(set),
 		Readers: outside.Auto, Progress: progress,
 	}
 	k, err := kit.Build(ctx, in)

@@ -105,7 +105,7 @@ func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
 			}
 		}
 		c := *s
-		c.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(0xc4, 0xc4, 0xc3)), Alpha: 1}
+		c.Paint = solid(faint)
 		return &c
 	})
 	return w.picture(ctx, fmt.Sprintf("%s tone %d", w.Source, n), d, w.Plan.Master.Drawing.Page, width, height, nil)
@@ -114,9 +114,12 @@ func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
 // What lights up keeps its colour and gets an edge in woad; a veil in the grey
 // of the page lies over all else.
 var (
-	woad = colour.FromBytes(0x2c, 0x52, 0x82)
-	veil = colour.FromBytes(0xd2, 0xd2, 0xd1)
+	woad  = colour.FromBytes(0x2c, 0x52, 0x82)
+	veil  = colour.FromBytes(0xd2, 0xd2, 0xd1)
+	faint = colour.FromBytes(0xc4, 0xc4, 0xc3)
 )
+
+func solid(c colour.RGB) drawing.Solid { return drawing.Solid{Colour: colour.Screen(c), Alpha: 1} }
 
 // Light draws where a version reads its n-th colour, to be laid over a preview
 // of the same size.
@@ -130,7 +133,7 @@ func (w *Work) Light(ctx context.Context, name string, n, width, height int) ([]
 	edge := r.Region.Stroke(geom.Pen{Width: box.W() / 150, Join: geom.RoundJoin}, box.W()/2000)
 	d := &drawing.Drawing{Page: box, Nodes: []drawing.Node{
 		&drawing.Shape{Path: geom.Box(box), Paint: drawing.Solid{Colour: colour.Screen(veil), Alpha: 0.85}},
-		&drawing.Shape{Path: edge, Paint: drawing.Solid{Colour: colour.Screen(woad), Alpha: 1}},
+		&drawing.Shape{Path: edge, Paint: solid(woad)},
 		&drawing.Shape{Path: r.Region, Paint: drawing.Solid{Colour: colour.Screen(r.Colour), Alpha: 1}},
 	}}
 	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)

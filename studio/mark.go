@@ -14,7 +14,7 @@ import (
 )
 
 // MaxMaster bounds an upload.
-const MaxMaster = 16 << 20
+const MaxMaster = 50 << 20
 
 // maxName bounds the names of clients and marks, in letters.
 const maxName = 80
@@ -172,6 +172,15 @@ func (s *Studio) Clients(ctx context.Context) ([]string, error) {
 	return out, rows.Err()
 }
 
+// ClientName returns the name of a client.
+func (s *Studio) ClientName(ctx context.Context, id int64) (name string, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT name FROM clients WHERE id = ?", id).Scan(&name)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", ErrNotFound
+	}
+	return name, err
+}
+
 // A Taking is what a person hands in.
 type Taking struct {
 	Client   string
@@ -205,24 +214,11 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 	}
 	var id int64
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO clients (name) VALUES (?)", client); err != nil {
-			return err
-		}
-		var cid int64
-		if err := tx.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", client).Scan(&cid); err != nil {
-			return err
-		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO marks (client_id, name) VALUES (?, ?)", cid, name)
-		if duplicate(err) {
-			return &InputError{"mark", fmt.Sprintf("%s has a mark called %q already; give this one another name", client, name)}
-		}
+		cid, err := keepClient(ctx, tx, client)
 		if err != nil {
 			return err
 		}
-		if id, err = res.LastInsertId(); err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, 1, ?, ?)", id, fileName(t.Filename), h[:])
+		id, err = newMark(ctx, tx, cid, client, name, fileName(t.Filename), h)
 		return err
 	})
 	if err != nil {
@@ -234,6 +230,32 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 		}
 	}
 	return s.Mark(ctx, id)
+}
+
+// keepClient returns the client of a name, who is new if there is none.
+func keepClient(ctx context.Context, tx *sql.Tx, name string) (id int64, err error) {
+	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO clients (name) VALUES (?)", name); err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", name).Scan(&id)
+	return id, err
+}
+
+// newMark makes a mark of a client with its first master.
+func newMark(ctx context.Context, tx *sql.Tx, cid int64, client, name, filename string, h Hash) (int64, error) {
+	res, err := tx.ExecContext(ctx, "INSERT INTO marks (client_id, name) VALUES (?, ?)", cid, name)
+	if duplicate(err) {
+		return 0, &InputError{"mark", fmt.Sprintf("%s has a mark called %q already; give this one another name", client, name)}
+	}
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return 0, err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, 1, ?, ?)", id, filename, h[:])
+	return id, err
 }
 
 // Revise adds a new master revision to a mark.

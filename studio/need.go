@@ -45,6 +45,11 @@ func (w *Work) Needs() []Need {
 			break
 		}
 	}
+	for _, l := range w.Recipe.Lockups {
+		if !l.Standard && recipe.Slug(l.Name) != "" {
+			all = append(all, Need{"the lockup " + l.Name, version.Spec{Name: recipe.Slug(l.Name), Treatment: version.AsDrawn, Lockup: l.Name}})
+		}
+	}
 	if parts := w.Plan.Master.Drawing.Parts(); len(parts) > 1 {
 		for _, p := range parts {
 			if name := recipe.Slug(p); name != "" {
@@ -73,7 +78,7 @@ func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]b
 	if !ok {
 		return nil, ErrNotFound
 	}
-	v, err := w.art.Make(ctx, n.Spec)
+	v, err := w.art.Make(ctx, w.Recipe.Arranged(n.Spec))
 	if err != nil {
 		return nil, err
 	}

@@ -23,7 +23,7 @@ type source struct {
 
 // source reads the master of a mark, unless that has been done.
 func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, error) {
-	name, err := hashOf(m.Master.Hash.String(), d.Mends, m.fonts, m.inks)
+	name, err := hashOf(m.Master.Hash.String(), d.Mends, d.Parts, m.fonts, m.inks)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +38,7 @@ func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, err
 	if err != nil {
 		return nil, err
 	}
-	opt := intake.Options{Fonts: set, Mends: d.Mends}
+	opt := d.reading(set)
 	src := &source{name: name}
 	if src.master, err = intake.Read(ctx, data, opt); err != nil {
 		return nil, fmt.Errorf("the master cannot be read: %w", err)

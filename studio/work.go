@@ -149,7 +149,7 @@ func (s *Studio) Warm(ctx context.Context) {
 
 // lookOf names how a version looks: equal names, equal pictures.
 func (w *Work) lookOf(s version.Spec) (string, error) {
-	return hashOf(w.Source, s, w.Plan.FrameOf(s.Name))
+	return hashOf(w.Source, s, s.Arranged, w.Plan.FrameOf(s.Name))
 }
 
 // Look names how a version looks; it changes when the pictures of it do.

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -20,15 +21,23 @@ func weightOf(w studio.Weight) string {
 	return kit.Weight(w.Bytes)
 }
 
-// back returns to the station a form was sent from.
-func back(c *gin.Context, id int64, station string) {
-	from := c.PostForm("from")
+// from is the view a form was sent from.
+func from(c *gin.Context, otherwise string) string {
+	key := c.PostForm("from")
+	if key == "parts" {
+		return key
+	}
 	for _, st := range stations {
-		if st.key == from {
-			station = from
+		if st.key == key {
+			return key
 		}
 	}
-	c.Redirect(http.StatusSeeOther, markURL(id, station))
+	return otherwise
+}
+
+// back returns to the view a form was sent from.
+func back(c *gin.Context, id int64, otherwise string) {
+	c.Redirect(http.StatusSeeOther, markURL(id, from(c, otherwise)))
 }
 
 // revise takes in a new revision of the master and shows what it changed.
@@ -90,16 +99,7 @@ func (s *Server) mend(c *gin.Context) {
 		words = "mend taken back: " + string(what)
 	}
 	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) error {
-		var rest []intake.Mend
-		for _, m := range d.Mends {
-			if m != what {
-				rest = append(rest, m)
-			}
-		}
-		if take {
-			rest = append(rest, what)
-		}
-		d.Mends = rest
+		d.Mend(what, take)
 		return nil
 	})
 	if err != nil {
@@ -162,10 +162,20 @@ func (s *Server) choosePress(c *gin.Context) {
 
 func (s *Server) undo(c *gin.Context) {
 	n, err := id(c, "id")
+	var m *studio.Mark
 	if err == nil {
-		_, err = s.studio.Undo(c.Request.Context(), n)
+		m, err = s.studio.Mark(c.Request.Context(), n)
 	}
 	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	// What one undoes is what one saw, not what somebody else did since.
+	if seen, err := strconv.ParseInt(c.PostForm("seen"), 10, 64); err == nil && seen != m.Decision() {
+		s.again(c, from(c, "master"), &studio.InputError{Message: "nothing was undone: the mark was changed elsewhere meanwhile; this is how it is now"}, nil)
+		return
+	}
+	if _, err = s.studio.Undo(c.Request.Context(), n); err != nil {
 		s.fail(c, err)
 		return
 	}

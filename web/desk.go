@@ -2,6 +2,7 @@ package web
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"mime/multipart"
 	"net/http"
@@ -93,19 +94,27 @@ func state(w *studio.Work) (text, signal, kit string) {
 }
 
 func (s *Server) newMark(c *gin.Context) {
+	s.showNew(c, http.StatusOK, takeForm{Client: c.Query("client")})
+}
+
+func (s *Server) showNew(c *gin.Context, status int, form takeForm) {
 	clients, err := s.studio.Clients(c.Request.Context())
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	s.render(c, http.StatusOK, "new", deskPage{Clients: clients, Form: takeForm{Client: c.Query("client")}})
+	s.render(c, status, "new", deskPage{Clients: clients, Form: form})
 }
 
-// takeIn makes a mark from an upload.
+// takeIn makes a mark from an upload; of several files, candidates.
 func (s *Server) takeIn(c *gin.Context) {
 	form := takeForm{}
 	t, err := upload(c)
 	form.Client, form.Mark, form.Filename = t.Client, t.Mark, t.Filename
+	if err == nil && len(c.Request.MultipartForm.File["master"]) > 1 {
+		s.takeCandidates(c)
+		return
+	}
 	var m *studio.Mark
 	if err == nil {
 		m, err = s.studio.TakeIn(c.Request.Context(), t)
@@ -114,12 +123,7 @@ func (s *Server) takeIn(c *gin.Context) {
 	if errors.As(err, &in) {
 		form.Error = in
 		form.Font = in.Field == "font" || strings.Contains(in.Message, "the font ")
-		clients, err := s.studio.Clients(c.Request.Context())
-		if err != nil {
-			s.fail(c, err)
-			return
-		}
-		s.render(c, http.StatusUnprocessableEntity, "new", deskPage{Clients: clients, Form: form})
+		s.showNew(c, http.StatusUnprocessableEntity, form)
 		return
 	}
 	if err != nil {
@@ -129,16 +133,19 @@ func (s *Server) takeIn(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, markURL(m.ID, "master"))
 }
 
-// upload reads the form with the master in it.
-func upload(c *gin.Context) (studio.Taking, error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, studio.MaxMaster+1<<20)
+// maxUpload bounds a request with masters: one large one, or many small ones.
+const maxUpload = studio.MaxMaster + 8<<20
+
+// uploads reads the form with masters in it, one or several.
+func uploads(c *gin.Context) ([]studio.Taking, error) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxUpload)
 	f, err := c.MultipartForm()
 	if err != nil {
 		var big *http.MaxBytesError
 		if errors.As(err, &big) {
-			return studio.Taking{}, &studio.InputError{Field: "master", Message: "the file is larger than 16 MB"}
+			return nil, &studio.InputError{Field: "master", Message: fmt.Sprintf("the upload is larger than %d MB; a master drawing rarely needs more than one", studio.MaxMaster>>20)}
 		}
-		return studio.Taking{}, &studio.InputError{Field: "master", Message: "the upload was cut off; send it again"}
+		return nil, &studio.InputError{Field: "master", Message: "the upload was cut off; send it again"}
 	}
 	value := func(k string) string {
 		if v := f.Value[k]; len(v) > 0 {
@@ -146,23 +153,38 @@ func upload(c *gin.Context) (studio.Taking, error) {
 		}
 		return ""
 	}
-	t := studio.Taking{Client: value("client"), Mark: value("mark")}
-	if files := f.File["master"]; len(files) > 0 {
-		t.Filename = filepath.Base(files[0].Filename)
-		if t.Data, err = readAll(files[0]); err != nil {
-			return t, err
-		}
-	}
+	base := studio.Taking{Client: value("client"), Mark: value("mark")}
 	for _, h := range f.File["font"] {
 		b, err := readAll(h)
 		if err != nil {
-			return t, err
+			return nil, err
 		}
 		if len(b) > 0 {
-			t.Fonts = append(t.Fonts, studio.Upload{Filename: h.Filename, Data: b})
+			base.Fonts = append(base.Fonts, studio.Upload{Filename: h.Filename, Data: b})
 		}
 	}
-	return t, nil
+	var out []studio.Taking
+	for _, h := range f.File["master"] {
+		t := base
+		t.Filename = filepath.Base(h.Filename)
+		if t.Data, err = readAll(h); err != nil {
+			return nil, err
+		}
+		out = append(out, t)
+	}
+	if len(out) == 0 {
+		out = append(out, base)
+	}
+	return out, nil
+}
+
+// upload reads the form with one master in it.
+func upload(c *gin.Context) (studio.Taking, error) {
+	all, err := uploads(c)
+	if err != nil {
+		return studio.Taking{}, err
+	}
+	return all[0], nil
 }
 
 func readAll(h *multipart.FileHeader) ([]byte, error) {

@@ -51,11 +51,11 @@ func New(s *studio.Studio) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
-	r.MaxMultipartMemory = studio.MaxMaster
+	r.MaxMultipartMemory = 8 << 20 // more goes through a file
 	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
 		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
 		srv.fail(c, errors.New("internal"))
-	}), headers)
+	}), headers, named, srv.meanwhile)
 	srv.routes(r)
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
@@ -84,6 +84,19 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/master-back", s.goBack)
 	r.GET("/marks/:id/compare", s.compare)
 	r.GET("/marks/:id/compare/:which", s.comparePicture)
+	r.GET("/marks/:id/parts", s.station("parts"))
+	r.POST("/marks/:id/parts", s.nameParts)
+	r.POST("/marks/:id/lockup", s.lockups)
+	r.GET("/marks/:id/lockup.png", s.lockupPicture)
+	r.GET("/marks/:id/lit.png", s.lit)
+	r.GET("/marks/:id/at", s.at)
+	r.GET("/marks/:id/mend.png", s.mendPicture)
+	r.POST("/marks/:id/candidates", s.spread)
+	r.POST("/marks/:id/who", s.setPerson)
+	r.POST("/candidates", s.takeCandidates)
+	r.POST("/candidates/:id", s.candidate)
+	r.GET("/candidates/:id/picture", s.candidatePicture)
+	r.GET("/clients/:id/candidates", s.candidates)
 	r.POST("/marks/:id/font", s.addFont)
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)

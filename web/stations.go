@@ -46,7 +46,12 @@ func (s *Server) station(key string) gin.HandlerFunc {
 			s.fail(c, err)
 			return
 		}
-		s.show(c, http.StatusOK, key, s.newDocket(w, key))
+		d := s.newDocket(w, key)
+		if d.Also, err = s.also(c, w.Mark); err != nil {
+			s.fail(c, err)
+			return
+		}
+		s.show(c, http.StatusOK, key, d)
 	}
 }
 
@@ -58,10 +63,13 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 	case "master":
 		p := newMasterPage(d)
 		p.StandIn = c.Query("standin") != ""
+		p.Board.StandIn, p.Who = p.StandIn, who(c)
 		if p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark); err == nil {
 			p.History, err = s.studio.History(c.Request.Context(), d.Mark)
 		}
 		page = p
+	case "parts":
+		page = newPartsPage(d)
 	case "inks":
 		page, err = newInksPage(d)
 	case "versions":
@@ -112,9 +120,10 @@ type seen struct {
 type masterPage struct {
 	D        docket
 	Findings []seen
-	Page     geom.Rect
-	Art      geom.Rect
+	Board    board
 	Parts    []string
+	Several  bool // whether several drawings stand on the page
+	Who      string
 	Fonts    []studio.Font // added for the client
 	NoFont   bool          // whether one is missing
 	StandIn  bool          // whether another is shown in its place
@@ -124,16 +133,17 @@ type masterPage struct {
 
 func newMasterPage(d docket) masterPage {
 	m := d.Work.Plan.Master
-	p := masterPage{D: d, Page: m.Drawing.Page, Art: m.Drawing.Bounds(), Parts: m.Drawing.Parts()}
+	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
 	order := []finding.Severity{finding.Stop, finding.Warn, finding.Mended, finding.Note}
 	for _, sev := range order {
 		for _, f := range slices.Concat(m.Findings, d.Work.Plan.Hairlines) {
 			if f.Severity != sev {
 				continue
 			}
-			x := seen{Finding: f, Rect: f.Place.Intersect(p.Page)}
+			x := seen{Finding: f, Rect: f.Place.Intersect(p.Board.Page)}
 			x.HasRect = !x.Rect.Empty()
 			p.NoFont = p.NoFont || f.Code == "missing-font"
+			p.Several = p.Several || f.Code == "several-drawings"
 			if f.Mend != "" {
 				x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
 				x.Does = does(f.Mend, x.Mended)
@@ -146,6 +156,7 @@ func newMasterPage(d docket) masterPage {
 			p.Text += "\n"
 		}
 	}
+	p.Board.Rings = p.Findings
 	if p.Text != "" {
 		p.Text = fmt.Sprintf("%s, %s, master %d\n\n%s", d.Mark.Client, d.Mark.Name, d.Mark.Master.Revision, p.Text)
 	}
@@ -159,9 +170,16 @@ func does(mend string, done bool) string {
 		"backing": {"Take it away", "Put it back"},
 		"join":    {"Make them one colour", "Part them again"},
 		"thicken": {"Thicken the lines", "Leave them thin"},
+		"covered": {"Take it away", "Put it back"},
+		"open":    {"Make holes of it", "Paint it again"},
+		"fill":    {"Fill it with white", "Leave it bare"},
+		"page":    {"Set the page to the art", "Take the page as it came"},
 	}[verb]
 	if done {
 		return words[1]
+	}
+	if verb == "fill" && !strings.HasSuffix(mend, "#ffffff") {
+		return "Fill it"
 	}
 	return words[0]
 }
@@ -195,7 +213,17 @@ type inksPage struct {
 	Inks    []version.Tied // of the client, in the order in which they came
 	Presses []*colour.Press
 	Press   *colour.Press
+	Pairs   []pairs
 }
+
+// pairs is how the other colours stand on one.
+type pairs struct {
+	Hex   string
+	Ratio []stand // of each colour on it; the one of itself is empty
+}
+
+// maxPairs bounds the colours that are held against each other.
+const maxPairs = 8
 
 // fill finds the ink of a colour and what its fields show: what was typed, the
 // ink as it is, or the colour as drawn with the build it would get.
@@ -235,6 +263,20 @@ func newInksPage(d docket) (inksPage, error) {
 			k.Stands[i] = stand{g.Name, ratio(r), r >= graphics}
 		}
 		p.Cards = append(p.Cards, k)
+	}
+	if n := len(p.Cards); n > 1 {
+		for _, on := range p.Cards[:min(n, maxPairs)] {
+			row := pairs{Hex: on.Hex}
+			for _, c := range p.Cards[:min(n, maxPairs)] {
+				var x stand
+				if c.Hex != on.Hex {
+					r := colour.Contrast(c.Colour.RGB, on.Colour.RGB)
+					x = stand{on.Hex, ratio(r), r >= graphics}
+				}
+				row.Ratio = append(row.Ratio, x)
+			}
+			p.Pairs = append(p.Pairs, row)
+		}
 	}
 	return p, err
 }

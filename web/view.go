@@ -34,6 +34,8 @@ type docket struct {
 	Mark    *studio.Mark
 	Work    *studio.Work
 	Title   string
+	From    string        // the view, for forms that come back to it
+	Also    []studio.Step // what others decided meanwhile
 	Knots   []knot
 	State   string // in words
 	Files   int
@@ -50,7 +52,11 @@ type docket struct {
 
 func (s *Server) newDocket(w *studio.Work, here string) docket {
 	m := w.Mark
-	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}}
+	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}, From: here}
+	title := ""
+	if here == "parts" { // a view within the first station
+		here, title = "master", "Parts · "+m.Client+" "+m.Name
+	}
 	d.Weight = total(w.WeightsSoon())
 	next := 1
 	if m.Kit != nil {
@@ -79,6 +85,9 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		} else if i > 0 && d.Knots[i-1].Here {
 			d.Next = &d.Knots[i]
 		}
+	}
+	if title != "" {
+		d.Title = title
 	}
 	return d
 }
@@ -172,6 +181,13 @@ var funcs = template.FuncMap{
 			return ""
 		}
 		return sentence(e.Message)
+	},
+	// pickOf chooses the first part in the first place, the second in the second.
+	"pickOf": func(place, i int, part string) string {
+		if place == i && i < 2 {
+			return part
+		}
+		return ""
 	},
 	"contains": func(l []string, s string) bool { return slices.Contains(l, s) },
 }

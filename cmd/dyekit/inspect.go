@@ -9,21 +9,32 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/intake"
+	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/version"
 )
 
 // inspection is what inspect --json prints.
 type inspection struct {
-	Kind    string     `json:"kind"`
-	Width   float64    `json:"width_px"`
-	Height  float64    `json:"height_px"`
-	Art     [4]float64 `json:"art"` // x, y, width, height in px
-	Parts   []string   `json:"parts"`
-	Colours []tone     `json:"colours"`
+	Kind   string     `json:"kind"`
+	Width  float64    `json:"width_px"`
+	Height float64    `json:"height_px"`
+	Art    [4]float64 `json:"art"` // x, y, width, height in px
+	Parts  []string   `json:"parts"`
+	Pieces []piece    `json:"pieces"`
+	// Suggested are names for parts, by how the pieces lie.
+	Suggested []parts.Naming `json:"suggested_parts,omitempty"`
+	Colours   []tone         `json:"colours"`
 	// OneInk is how the mark reads in one ink, black, if nobody says otherwise.
 	OneInk   version.Summary `json:"one_ink"`
 	Findings any             `json:"findings"`
+}
+
+// A piece is a shape or picture; its key is what --part takes.
+type piece struct {
+	Key  string     `json:"key"`
+	Part string     `json:"part,omitempty"`
+	Box  [4]float64 `json:"box"` // x, y, width, height in px
 }
 
 type tone struct {
@@ -73,6 +84,11 @@ func inspectCmd() *cobra.Command {
 				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(),
 				OneInk: one.Summary(), Findings: m.Findings,
 			}
+			in.Suggested = parts.Suggest(m.Drawing, m.Keys)
+			in.Pieces = []piece{}
+			for _, p := range parts.Pieces(m.Drawing, m.Keys) {
+				in.Pieces = append(in.Pieces, piece{p.Key, p.Part, [4]float64{p.Box.X0, p.Box.Y0, p.Box.W(), p.Box.H()}})
+			}
 			if m.Findings == nil {
 				in.Findings = []any{}
 			}
@@ -87,6 +103,9 @@ func inspectCmd() *cobra.Command {
 			}
 			fmt.Fprintf(w, "%s, page %.4g × %.4g px, art %.4g × %.4g px\n", in.Kind, in.Width, in.Height, b.W(), b.H())
 			fmt.Fprintf(w, "parts: %s\n", strings.Join(in.Parts, ", "))
+			for _, n := range in.Suggested {
+				fmt.Fprintf(w, "perhaps --part %q\n", n.Name+"="+strings.Join(n.Pieces, ","))
+			}
 			for _, t := range in.Colours {
 				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g  printed: ΔE00 %.1f\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3], t.Difference)
 			}

@@ -18,12 +18,13 @@ import (
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
+	"dyekit/core/parts"
 	"dyekit/core/recipe"
 )
 
 func makeCmd() *cobra.Command {
 	var recipeName, out, brand, readers, profile, inks string
-	var fontPaths, mends []string
+	var fontPaths, mends, namings []string
 	var asJSON, force bool
 	c := &cobra.Command{
 		Use:   "make MASTER --out PATH",
@@ -48,6 +49,14 @@ func makeCmd() *cobra.Command {
 			if brand == "" {
 				brand = strings.TrimSuffix(name, filepath.Ext(name))
 			}
+			var named []parts.Naming
+			for _, n := range namings {
+				x, err := parts.Parse(n)
+				if err != nil {
+					return usage(err)
+				}
+				named = append(named, x)
+			}
 			set, err := loadFonts(fontPaths)
 			if err != nil {
 				return usage(err)
@@ -57,7 +66,7 @@ func makeCmd() *cobra.Command {
 			}
 			in := kit.Input{
 				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode,
-				Options: intake.Options{Fonts: set, Mends: toMends(mends)},
+				Options: intake.Options{Fonts: set, Mends: toMends(mends), Parts: named},
 			}
 			if inks != "" {
 				b, err := os.ReadFile(inks)
@@ -104,7 +113,8 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"backing\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringArrayVar(&namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
 	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")

@@ -38,6 +38,7 @@ type Shape struct {
 	Rule   geom.Rule
 	Paint  Paint
 	Part   string // the part of the mark it belongs to, perhaps empty
+	Piece  int    // its number among the pieces of the master, from 1
 	Origin Origin
 }
 
@@ -56,6 +57,7 @@ type Picture struct {
 	To    geom.Affine // maps the unit square (y down) onto the page
 	Alpha float64     // 0 to 1
 	Part  string
+	Piece int // its number among the pieces of the master, from 1
 }
 
 // A Group composes its nodes as one before they meet what lies below.
@@ -184,6 +186,18 @@ func PartOf(n Node) string {
 		return n.Part
 	}
 	return ""
+}
+
+// PieceOf returns the number of a shape or picture among the pieces of the
+// master; 0 for groups and for what was made later.
+func PieceOf(n Node) int {
+	switch n := n.(type) {
+	case *Shape:
+		return n.Piece
+	case *Picture:
+		return n.Piece
+	}
+	return 0
 }
 
 // Parts lists the parts in the order in which they are painted.

@@ -303,6 +303,23 @@ func (p Path) Subpaths() []Path {
 	return all
 }
 
+// WithoutPoints returns the path without subpaths that are single points, and
+// how many there were; path itself if there are none.
+func (p Path) WithoutPoints() (path Path, points int) {
+	var out Path
+	for _, sub := range p.Subpaths() {
+		if b := sub.Bounds(); b.W() == 0 && b.H() == 0 {
+			points++
+			continue
+		}
+		out = append(out, sub...)
+	}
+	if points == 0 {
+		return p, 0
+	}
+	return out, points
+}
+
 // Flatten calls f with the line pieces of the closed path, nowhere further
 // than tol from the curves. The count for each curve comes from its second
 // derivative (Wang's bound), so no recursion is needed.

@@ -11,8 +11,10 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
+	"dyekit/core/geom"
 	"dyekit/core/intake/picture"
 	"dyekit/core/intake/svg"
+	"dyekit/core/parts"
 	"dyekit/core/preflight"
 )
 
@@ -29,6 +31,8 @@ const DropBacking = preflight.DropBacking
 type Options struct {
 	Fonts *fonts.Set
 	Mends []Mend
+	// Parts are the names that a person gave to pieces of the master.
+	Parts []parts.Naming
 	// StandIn is a family to set instead of a missing font, for looking only.
 	StandIn string
 	// Time bounds the reading; 0 stands for MaxTime.
@@ -39,7 +43,8 @@ type Options struct {
 type Master struct {
 	Drawing  *drawing.Drawing
 	Findings finding.List
-	Kind     string // "svg", "png", "jpeg", …: by content, not by name
+	Kind     string   // "svg", "png", "jpeg", …: by content, not by name
+	Keys     []string // of the pieces: that of piece n at n-1
 }
 
 // ErrKind is returned for files that are no master.
@@ -80,7 +85,20 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	if err != nil {
 		return nil, err
 	}
-	checked, more := preflight.Check(m.Drawing)
+	m.Drawing = parts.Number(m.Drawing)
+	m.Keys = parts.Keys(m.Drawing)
+	m.name(opt.Parts)
+	mends := preflight.InOrder(opt.Mends)
+	for len(mends) > 0 && mends[0].Early() {
+		if err := m.mend(ctx, mends[0]); err != nil {
+			return nil, err
+		}
+		mends = mends[1:]
+	}
+	checked, more, err := preflight.Check(ctx, m.Drawing)
+	if err != nil {
+		return nil, err
+	}
 	m.Drawing = checked
 	for _, f := range more {
 		if m.Kind == "svg" || f.Code != "raster-inside" {
@@ -98,12 +116,24 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 			m.Findings[i].Mend = ""
 		}
 	}
-	for _, mend := range preflight.InOrder(opt.Mends) {
+	for _, mend := range mends {
 		if err := m.mend(ctx, mend); err != nil {
 			return nil, err
 		}
 	}
 	return m, nil
+}
+
+// name gives the pieces the names a person decided. A name for pieces that are
+// not there any more, as after a new revision, is said.
+func (m *Master) name(ns []parts.Naming) {
+	named, missing := parts.Apply(m.Drawing, ns)
+	m.Drawing = named
+	for i, n := range missing {
+		if n > 0 {
+			m.Findings.Add("part-idle", finding.Warn, fmt.Sprintf("%d of the %d pieces of the part %q are not in this master: name it again", n, len(ns[i].Pieces), ns[i].Name), ns[i].Name, geom.Rect{})
+		}
+	}
 }
 
 // mend carries out one repair and marks what it repaired. One that has nothing

@@ -2,11 +2,13 @@ package intake
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"dyekit/core/finding"
+	"dyekit/core/parts"
 )
 
 const head = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60">`
@@ -74,7 +76,7 @@ func TestMendsAreSaid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := map[string]finding.Severity{"join #206047 #216148": finding.Mended, "thicken 2": finding.Mended, "backing": finding.Note}
+	want := map[string]finding.Severity{"join #206047 #216148": finding.Mended, "thicken 2": finding.Mended, "backing": finding.Note, "open": finding.Note}
 	for _, f := range m.Findings {
 		if f.Mend == "" {
 			continue
@@ -89,5 +91,36 @@ func TestMendsAreSaid(t *testing.T) {
 	}
 	if _, err := Read(context.Background(), art, Options{Mends: []Mend{"polish"}}); err == nil {
 		t.Error("a mend that is none was taken")
+	}
+}
+
+// A larger page is taken before the check, so that nothing is cut; names of
+// pieces survive the mends that take other pieces away, and a name whose
+// pieces are gone is said.
+func TestPageAndNames(t *testing.T) {
+	art := []byte(head + `<rect id="box" width="90" height="60" fill="#fff"/><g id="a"><circle cx="20" cy="30" r="10"/><circle cx="95" cy="30" r="10"/></g></svg>`)
+	opt := Options{
+		Mends: []Mend{"page 0 0 110 60", "covered", DropBacking},
+		Parts: []parts.Naming{{Name: "left dot", Pieces: []string{"a#1"}}, {Name: "rest", Pieces: []string{"a#2", "a#3"}}},
+	}
+	m, err := Read(context.Background(), art, opt)
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := map[string]finding.Severity{}
+	for _, f := range m.Findings {
+		said[f.Code] = f.Severity
+	}
+	if said["cut-off"] != finding.Mended || said["part-idle"] != finding.Warn {
+		t.Errorf("found %v", m.Findings)
+	}
+	if ps := m.Drawing.Parts(); !slices.Equal(ps, []string{"left dot", "rest"}) && !slices.Equal(ps, []string{"box", "left dot", "rest"}) {
+		t.Errorf("the parts are %q", ps)
+	}
+	if b := m.Drawing.Bounds(); b.X1 != 105 {
+		t.Errorf("the art reaches to %v", b.X1)
+	}
+	if k := m.Keys; !slices.Equal(k, []string{"box#1", "a#1", "a#2"}) {
+		t.Errorf("the keys are %q", k)
 	}
 }

@@ -28,6 +28,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
+	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -88,6 +89,7 @@ type Manifest struct {
 	Master  MasterRef      `json:"master"`
 	Profile *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
 	Mends   []intake.Mend  `json:"mends,omitempty"`
+	Parts   []parts.Naming `json:"parts,omitempty"`
 	Inks    []version.Tied `json:"inks,omitempty"`
 	Recipe  *recipe.Recipe `json:"recipe"`
 }
@@ -116,6 +118,7 @@ var ErrRefused = errors.New("the master is refused")
 // A Plan is everything known before anything is made.
 type Plan struct {
 	Master   *intake.Master
+	Base     *drawing.Drawing       // the art of the versions that name no lockup
 	Frame    frame.Frame            // of all versions
 	Own      map[string]frame.Frame // of versions that have one, by name
 	Versions []*version.Version
@@ -154,8 +157,19 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	}
 	page := m.Drawing.Page
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
+	standard := r.Standard()
+	p.Base = m.Drawing
+	if standard != nil {
+		// A lockup the master cannot make refuses its versions, not the kit.
+		if d, err := version.Arrange(ctx, m.Drawing, *standard); err == nil {
+			p.Base, page = d, d.Page
+			art = d.Bounds()
+		} else if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+	}
 	for _, s := range r.Versions {
-		v, err := source.Make(ctx, s)
+		v, err := source.Make(ctx, r.Arranged(s))
 		if err != nil {
 			return nil, err
 		}
@@ -165,11 +179,11 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 		if v.Drawing == nil {
 			refused[s.Name] = v.Refused
-		} else if s.Outline != nil && !v.OwnFrame() { // it may reach past the art
+		} else if s.Outline != nil && !v.OwnFrame(standard != nil) { // it may reach past the art
 			art = art.Union(v.Drawing.Bounds())
 		}
 	}
-	if err := p.frames(r.Frame, m.Drawing, art); err != nil {
+	if err := p.frames(r, page, art); err != nil {
 		return nil, err
 	}
 	var err error
@@ -201,19 +215,20 @@ func (p *Plan) hairlines() finding.List {
 
 // frames finds the frame that all versions share, those of versions on a
 // backing, drawn to the same scale, and those of parts alone.
-func (p *Plan) frames(s frame.Spec, d *drawing.Drawing, art geom.Rect) (err error) {
-	if p.Frame, err = s.Around(art, d.Page); err != nil {
+func (p *Plan) frames(r *recipe.Recipe, page, art geom.Rect) (err error) {
+	s := r.Frame
+	if p.Frame, err = s.Around(art, page); err != nil {
 		return fmt.Errorf("frame: %w", err)
 	}
 	for _, v := range p.Versions {
-		if v.Drawing == nil || !v.OwnFrame() {
+		if v.Drawing == nil || !v.OwnFrame(r.Standard() != nil) {
 			continue
 		}
 		box := v.Drawing.Bounds()
 		if v.Spec.Whole() {
 			box = box.Union(art)
 		}
-		own, err := s.Around(box, d.Page)
+		own, err := s.Around(box, page)
 		if err != nil {
 			return fmt.Errorf("frame: %w", err)
 		}
@@ -238,7 +253,7 @@ func (p *Plan) art(refused map[string]string) recipe.Art {
 	of := func(d *drawing.Drawing, f frame.Frame) recipe.Art {
 		return recipe.Art{W: f.W, H: f.H, Pixels: sharpest(d, f)}
 	}
-	all := of(p.Master.Drawing, p.Frame)
+	all := of(p.Base, p.Frame)
 	all.Refused, all.Own = refused, map[string]recipe.Art{}
 	for _, v := range p.Versions {
 		if v.Drawing != nil {
@@ -426,7 +441,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	}
 	m := Manifest{
 		Report: k.Report, Brand: in.Brand, Release: Release, Number: in.Number,
-		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Inks: in.Inks, Recipe: in.Recipe,
+		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Parts: in.Options.Parts, Inks: in.Inks, Recipe: in.Recipe,
 	}
 	k.Extra = []File{master}
 	if len(in.Profile) > 0 {

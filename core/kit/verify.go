@@ -131,7 +131,7 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	if _, ok := files["START-HERE.html"]; !ok {
 		return bad("START-HERE.html", "the guide is missing")
 	}
-	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Profile: press, Inks: m.Inks, Options: intake.Options{Mends: m.Mends, Fonts: set}})
+	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Profile: press, Inks: m.Inks, Options: intake.Options{Mends: m.Mends, Parts: m.Parts, Fonts: set}})
 	if err != nil {
 		return bad(m.Master.Path, "%v", err)
 	}

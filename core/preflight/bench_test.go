@@ -35,7 +35,7 @@ func BenchmarkCheck(b *testing.B) {
 		}
 		b.Run(c.name, func(b *testing.B) {
 			for b.Loop() {
-				Check(d)
+				Check(context.Background(), d)
 			}
 		})
 		b.Run(c.name+"/read", func(b *testing.B) {

@@ -19,9 +19,16 @@ import (
 // A Mend is a repair in words, as it is kept, recorded and typed: a verb and
 // what it is about.
 //
+//	page 0 0 400 300        the page becomes this box: left, top, right, bottom
+//	covered                 what lies wholly behind other paint is taken away
 //	backing                 the rectangle behind the art is taken away
+//	fill 20 30 #ffffff      the hole at this place is filled with the colour
+//	open                    white paint over ink becomes holes
+//	open 20 30              the shape at this place becomes a hole
 //	join #206047 #216148    the second colour becomes the first
-//	thicken 2.5             lines thinner than that, in page units, become as thick
+//	thicken 2.5             lines thinner than that become as thick
+//
+// Lengths and places are in page units of the master.
 type Mend string
 
 // DropBacking takes the rectangle behind the art away.
@@ -29,7 +36,17 @@ const DropBacking Mend = "backing"
 
 // verbs in the order in which mends are carried out, whatever the order in
 // which they were taken: each sees what the earlier ones left.
-var verbs = []string{"backing", "join", "thicken"}
+var verbs = []string{"page", "covered", "backing", "fill", "open", "join", "thicken"}
+
+// Early reports whether a mend is carried out before the master is checked:
+// the page decides what is checked at all.
+func (m Mend) Early() bool { return m.verb() == "page" }
+
+// Sole reports whether of two such mends only the later counts.
+func (m Mend) Sole() bool { return m.verb() == "page" }
+
+// SameVerb reports whether two mends are of one kind.
+func (m Mend) SameVerb(o Mend) bool { return m.verb() == o.verb() }
 
 func (m Mend) verb() string {
 	v, _, _ := strings.Cut(string(m), " ")
@@ -49,8 +66,22 @@ func InOrder(ms []Mend) []Mend {
 func (m Mend) Check() error {
 	_, args, _ := strings.Cut(string(m), " ")
 	switch m.verb() {
-	case "backing":
+	case "backing", "covered":
 		if args == "" {
+			return nil
+		}
+	case "page":
+		if v, ok := numbers(args, 4); ok && v[2] > v[0] && v[3] > v[1] {
+			return nil
+		}
+	case "open":
+		if _, ok := numbers(args, 2); ok || args == "" {
+			return nil
+		}
+	case "fill":
+		place, ink := cutLast(args)
+		_, err := colour.ParseHex(ink)
+		if _, ok := numbers(place, 2); ok && err == nil {
 			return nil
 		}
 	case "join":
@@ -64,7 +95,32 @@ func (m Mend) Check() error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a mend; there are: backing, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+	return fmt.Errorf("%q is not a mend; there are: page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+}
+
+// farthest bounds the numbers of a mend, in page units.
+const farthest = 1e7
+
+// numbers reads n numbers with spaces between.
+func numbers(s string, n int) ([]float64, bool) {
+	fields := strings.Fields(s)
+	if len(fields) != n {
+		return nil, false
+	}
+	out := make([]float64, n)
+	for i, f := range fields {
+		v, err := strconv.ParseFloat(f, 64)
+		if err != nil || !(math.Abs(v) < farthest) {
+			return nil, false
+		}
+		out[i] = v
+	}
+	return out, true
+}
+
+func cutLast(s string) (before, last string) {
+	i := strings.LastIndexByte(s, ' ')
+	return s[:max(i, 0)], s[i+1:]
 }
 
 // Apply returns the drawing with the mend carried out, and what it did in
@@ -84,6 +140,34 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 			done = fmt.Sprintf("%s became %s", args[1], args[0])
 		}
 		return out, "near-colours", done, nil
+	case "page":
+		v, _ := numbers(strings.Join(args, " "), 4)
+		out, code, done = repage(d, geom.Rect{X0: v[0], Y0: v[1], X1: v[2], Y1: v[3]})
+		return out, code, done, nil
+	case "covered":
+		n := 0
+		if out, n, err = uncover(ctx, d); n > 0 {
+			done = fmt.Sprintf("%d shapes behind others were taken away", n)
+		}
+		return out, "covered", done, err
+	case "fill":
+		v, _ := numbers(strings.Join(args[:2], " "), 2)
+		ink, _ := colour.ParseHex(args[2])
+		filled := false
+		if out, filled, err = fill(ctx, d, geom.Pt(v[0], v[1]), ink); filled {
+			done = fmt.Sprintf("the hole near %.0f, %.0f px was filled with %s", v[0], v[1], ink.Hex())
+		}
+		return out, "counter", done, err
+	case "open":
+		n := 0
+		var at *geom.Point
+		if v, ok := numbers(strings.Join(args, " "), 2); ok {
+			at = &geom.Point{X: v[0], Y: v[1]}
+		}
+		if out, n, err = knockOut(ctx, d, at); n > 0 {
+			done = fmt.Sprintf("%d shapes became holes: what lies behind shows through", n)
+		}
+		return out, "white-paint", done, err
 	case "thicken":
 		width, _ := strconv.ParseFloat(args[0], 64)
 		n := 0
@@ -204,6 +288,10 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 		}
 		var p geom.Path
 		gap, open := 0.0, false
+		path, stray := s.Path.WithoutPoints()
+		if stray > 0 {
+			fs.Add("stray-points", finding.Mended, "points that paint nothing were dropped: they make the box of the art larger than it is", s.Part, s.Path.Bounds())
+		}
 		end := func() {
 			if len(p) > 0 && p[len(p)-1].Op != geom.Close && p[len(p)-1].Op != geom.MoveTo {
 				start := p[0].P[0]
@@ -216,14 +304,14 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 				p, open = append(p, geom.Seg{Op: geom.Close}), true
 			}
 		}
-		for _, g := range s.Path {
+		for _, g := range path {
 			if g.Op == geom.MoveTo {
 				end()
 			}
 			p = append(p, g)
 		}
 		end()
-		if !open {
+		if !open && stray == 0 {
 			return x
 		}
 		if gap > slack {

@@ -81,7 +81,7 @@ func TestColoursAreJoined(t *testing.T) {
 	if done == "" {
 		t.Error("nothing was done")
 	}
-	_, fs = Check(out)
+	_, fs, _ = Check(context.Background(), out)
 	if _, ok := codeOf(fs, "near-colours"); ok {
 		t.Errorf("after the mend: %v", fs)
 	}

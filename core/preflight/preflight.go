@@ -25,7 +25,7 @@ const nearColours = 2
 // Check returns the drawing as it may be handed on (art outside the page is
 // taken off, art over its edge is cut there, as every viewer shows it) and
 // what was found.
-func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
+func Check(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, finding.List, error) {
 	var fs finding.List
 	d = closed(crop(d, &fs), &fs)
 	var colours []colour.RGB
@@ -70,7 +70,8 @@ func Check(d *drawing.Drawing) (*drawing.Drawing, finding.List) {
 		fs[len(fs)-1].Mend = string(DropBacking)
 	}
 	emptyRoom(d, &fs)
-	return d, fs
+	several(d, &fs)
+	return d, fs, seen(ctx, d, &fs)
 }
 
 // nearEqual finds colours that were probably meant to be one.
@@ -150,13 +151,31 @@ func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 	for _, n := range out.Nodes {
 		if !d.Page.Contains(drawing.Bounds(n), slack) {
 			over = true
-			fs.Add("cut-off", finding.Warn, "art runs over the edge of the page and is cut there", drawing.PartOf(n), drawing.Bounds(n))
+			code, says := "cut-off", "art runs over the edge of the page and is cut there"
+			if d.Page.Contains(bare(n), slack) {
+				code, says = "effect-cut", "a shadow, glow or blur runs over the edge of the page and is cut square there"
+			}
+			fs.Add(code, finding.Warn, says, drawing.PartOf(n), drawing.Bounds(n))
+			(*fs)[len(*fs)-1].Mend = PageMend(d.Page.Union((*fs)[len(*fs)-1].Place))
 		}
 	}
 	if over {
 		out.Nodes = []drawing.Node{&drawing.Group{Nodes: out.Nodes, Alpha: 1, Clip: []drawing.Region{{Path: geom.Box(d.Page)}}}}
 	}
 	return out
+}
+
+// bare is the box of a node's paint without its effects.
+func bare(n drawing.Node) geom.Rect {
+	g, ok := n.(*drawing.Group)
+	if !ok {
+		return drawing.Bounds(n)
+	}
+	var r geom.Rect
+	for _, m := range g.Nodes {
+		r = r.Union(bare(m))
+	}
+	return r
 }
 
 // emptyRoom notes sides with more bare page than a margin needs.
@@ -180,6 +199,7 @@ func emptyRoom(d *drawing.Drawing, fs *finding.List) {
 	}
 	if len(sides) > 0 {
 		fs.Add("empty-room", finding.Note, "the page has empty room around the art ("+strings.Join(sides, ", ")+"); the frame trims it", "", geom.Rect{})
+		(*fs)[len(*fs)-1].Mend = PageMend(b)
 	}
 }
 
@@ -258,11 +278,17 @@ func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
 	}
 	var tones []Tone
 	index := map[key]int{}
-	// Each colour is painted as its own number and then counted.
-	numbered := d.Map(func(n drawing.Node) drawing.Node {
+	b := d.Bounds()
+	if b.Empty() {
+		return nil, nil
+	}
+	const side = 400
+	k := side / b.Long()
+	w, h := max(1, int(b.W()*k)), max(1, int(b.H()*k))
+	seen, err := raster.Numbers(ctx, d, raster.Fit(b, w, h), w, h, func(n drawing.Node) int {
 		s, ok := n.(*drawing.Shape)
 		if !ok {
-			return n
+			return 0
 		}
 		k := key{}
 		switch p := s.Paint.(type) {
@@ -280,29 +306,15 @@ func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
 		if s.Part != "" && !slices.Contains(tones[i].Parts, s.Part) {
 			tones[i].Parts = append(tones[i].Parts, s.Part)
 		}
-		id := i + 1
-		c := *s
-		c.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(uint8(id>>16), uint8(id>>8), uint8(id))), Alpha: 1}
-		return &c
+		return i + 1
 	})
-	b := d.Bounds()
-	if b.Empty() {
-		return nil, nil
-	}
-	const side = 400
-	k := side / b.Long()
-	w, h := max(1, int(b.W()*k)), max(1, int(b.H()*k))
-	img, err := raster.Render(ctx, opaque(numbered), raster.Fit(b, w, h), w, h, raster.Options{Hard: true})
 	if err != nil {
 		return nil, err
 	}
 	total := 0
-	for i := 0; i < len(img.Pix); i += 4 {
-		if img.Pix[i+3] == 0 {
-			continue
-		}
-		total++
-		if id := int(img.Pix[i])<<16 | int(img.Pix[i+1])<<8 | int(img.Pix[i+2]); id > 0 && id <= len(tones) {
+	for _, id := range seen {
+		if id > 0 {
+			total++
 			tones[id-1].Share++
 		}
 	}
@@ -319,27 +331,4 @@ func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
 		return strings.Compare(a.Colour.RGB.Hex(), b.Colour.RGB.Hex())
 	})
 	return tones, nil
-}
-
-// opaque returns the drawing with the opacity of its groups taken away, and
-// without pictures.
-func opaque(d *drawing.Drawing) *drawing.Drawing {
-	e := *d
-	e.Nodes = opaqueNodes(d.Nodes)
-	return &e
-}
-
-func opaqueNodes(ns []drawing.Node) []drawing.Node {
-	var out []drawing.Node
-	for _, n := range ns {
-		switch n := n.(type) {
-		case *drawing.Group:
-			g := *n
-			g.Alpha, g.Nodes = 1, opaqueNodes(n.Nodes)
-			out = append(out, &g)
-		case *drawing.Shape:
-			out = append(out, n)
-		}
-	}
-	return out
 }

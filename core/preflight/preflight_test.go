@@ -17,7 +17,11 @@ func read(t *testing.T, body string) (*drawing.Drawing, finding.List) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return Check(d)
+	d, fs, err := Check(context.Background(), d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d, fs
 }
 
 func TestFindings(t *testing.T) {

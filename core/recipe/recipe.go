@@ -32,12 +32,14 @@ const (
 
 // A Recipe is a reusable wish.
 type Recipe struct {
-	Name     string         `json:"name"`
-	For      string         `json:"for,omitempty"` // whom it is for, in one sentence
-	Naming   string         `json:"naming,omitempty"`
-	Frame    frame.Spec     `json:"frame"`
-	Versions []version.Spec `json:"versions"`
-	Files    []Entry        `json:"files"`
+	Name   string     `json:"name"`
+	For    string     `json:"for,omitempty"` // whom it is for, in one sentence
+	Naming string     `json:"naming,omitempty"`
+	Frame  frame.Spec `json:"frame"`
+	// Lockups are parts that stand alone, named by versions.
+	Lockups  []version.Lockup `json:"lockups,omitempty"`
+	Versions []version.Spec   `json:"versions"`
+	Files    []Entry          `json:"files"`
 	// Press is the printing condition of files in process inks that name none.
 	Press string `json:"press,omitempty"`
 }
@@ -195,6 +197,9 @@ func (r *Recipe) Check() error {
 	}
 	if len(r.Versions) > MaxVersion {
 		return fmt.Errorf("versions: there are more than %d", MaxVersion)
+	}
+	if err := r.checkLockups(); err != nil {
+		return err
 	}
 	seen := map[string]bool{}
 	for i, v := range r.Versions {

@@ -1,31 +1,108 @@
 package version
 
 import (
+	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"dyekit/core/drawing"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
 )
 
-// Full is the lockup of the whole mark, which is also meant by none.
+// Full is the lockup of the whole mark as drawn, which is also meant by none
+// unless the recipe has a standard lockup.
 const Full = "full"
+
+// How the parts of a lockup are placed.
+const (
+	Beside  = "beside"  // in a row, from left to right
+	Stacked = "stacked" // under each other
+)
+
+// MaxGap bounds the distance between the parts of a lockup, in heights of the
+// first.
+const MaxGap = 10
+
+// A Lockup is some parts of the mark, as they stand in the master or placed
+// anew.
+type Lockup struct {
+	Name   string   `json:"name"`
+	Parts  []string `json:"parts"`
+	Placed string   `json:"placed,omitempty"` // as drawn if empty
+	// Gap is the distance between neighbours, in heights of the first part.
+	Gap      float64 `json:"gap,omitempty"`
+	Standard bool    `json:"standard,omitempty"` // stands for the whole mark
+}
+
+// Check reports what is wrong with a lockup whatever the art.
+func (l Lockup) Check() error {
+	switch {
+	case l.Name == "" || len(l.Name) > 60:
+		return errors.New("name: a lockup needs a name of at most 60 letters")
+	case l.Name == Full:
+		return fmt.Errorf("name: %q is the whole mark as drawn", Full)
+	case len(l.Parts) == 0:
+		return errors.New("parts: a lockup needs at least one part")
+	case !(l.Gap >= 0 && l.Gap <= MaxGap):
+		return fmt.Errorf("gap: %v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
+	}
+	switch l.Placed {
+	case "", Beside, Stacked:
+		return nil
+	}
+	return fmt.Errorf("placed: %q is not %s, %s or empty", l.Placed, Beside, Stacked)
+}
 
 // Whole reports whether the version shows the whole mark.
 func (s Spec) Whole() bool { return s.Lockup == "" || s.Lockup == Full }
 
-// lockup returns the art of some parts of the mark alone: their names joined
-// by plus signs, as symbol or symbol+wordmark. It is made once.
-func (a *Art) lockup(name string) (*Art, error) {
+// lockup returns the art that a version shows: the whole, a lockup of the
+// recipe, or some parts as drawn, their names joined by plus signs. Each is
+// made once.
+func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
+	l := Lockup{Name: s.Lockup}
+	switch {
+	case s.Arranged != nil:
+		l = *s.Arranged
+	case s.Whole():
+		return a, nil
+	default:
+		for p := range strings.SplitSeq(s.Lockup, "+") {
+			l.Parts = append(l.Parts, strings.TrimSpace(p))
+		}
+	}
+	key, err := json.Marshal(l)
+	if err != nil {
+		return nil, err
+	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	if l, ok := a.lockups[name]; ok {
+	if l, ok := a.lockups[string(key)]; ok {
 		return l, nil
 	}
-	parts := a.Drawing.Parts()
+	d, err := Arrange(ctx, a.Drawing, l)
+	if err != nil {
+		return nil, err
+	}
+	if a.lockups == nil {
+		a.lockups = map[string]*Art{}
+	}
+	a.lockups[string(key)] = NewArt(d)
+	return a.lockups[string(key)], nil
+}
+
+// Arrange returns the parts of a lockup alone, placed as it says. Parts placed
+// anew stand with their optical centres in line: halfway between the middle
+// of the box and the centre of the painted area, as a box alone lets a heavy
+// foot or a long tail pull the rest aside (a rule of this engine).
+func Arrange(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawing, error) {
+	parts := d.Parts()
 	var want []string
-	for _, p := range strings.Split(name, "+") {
-		p = strings.TrimSpace(p)
+	for _, p := range l.Parts {
 		i := slices.IndexFunc(parts, func(x string) bool { return strings.EqualFold(x, p) })
 		if i < 0 {
 			known := "none has a name"
@@ -34,16 +111,69 @@ func (a *Art) lockup(name string) (*Art, error) {
 			}
 			return nil, fmt.Errorf("%w: the master has no part called %q; %s", errRefused, p, known)
 		}
-		want = append(want, parts[i])
+		if !slices.Contains(want, parts[i]) {
+			want = append(want, parts[i])
+		}
 	}
-	d := *a.Drawing
-	d.Nodes = only(d.Nodes, want)
-	l := NewArt(&d)
-	if a.lockups == nil {
-		a.lockups = map[string]*Art{}
+	e := *d
+	if l.Placed == "" {
+		e.Nodes = only(d.Nodes, want)
+		return &e, nil
 	}
-	a.lockups[name] = l
-	return l, nil
+	e.Nodes = nil
+	var end geom.Rect // of the part before
+	var line geom.Point
+	gap := 0.0
+	for i, p := range want {
+		ns := only(d.Nodes, []string{p})
+		one := drawing.Drawing{Page: d.Page, Nodes: ns}
+		box := one.Bounds()
+		if box.Empty() {
+			return nil, fmt.Errorf("%w: the part %q paints nothing", errRefused, p)
+		}
+		c, err := centre(ctx, &one, box)
+		if err != nil {
+			return nil, err
+		}
+		var m geom.Affine
+		switch {
+		case i == 0:
+			m, line, gap = geom.Identity, c, l.Gap*box.H()
+		case l.Placed == Beside:
+			m = geom.Translate(end.X1+gap-box.X0, line.Y-c.Y)
+		default:
+			m = geom.Translate(line.X-c.X, end.Y1+gap-box.Y0)
+		}
+		end = m.Rect(box)
+		e.Nodes = append(e.Nodes, drawing.Moved(ns, m)...)
+	}
+	e.Page = e.Bounds()
+	return &e, nil
+}
+
+// centre is the optical centre of art: halfway between the middle of its box
+// and the centre of its painted area, which is counted on pixels.
+func centre(ctx context.Context, d *drawing.Drawing, box geom.Rect) (geom.Point, error) {
+	const side = 256
+	k := side / box.Long()
+	w, h := max(1, int(box.W()*k)), max(1, int(box.H()*k))
+	img, err := raster.Render(ctx, d, raster.Fit(box, w, h), w, h, raster.Options{})
+	if err != nil {
+		return geom.Point{}, err
+	}
+	var sum, x, y float64
+	for i := range w * h {
+		a := float64(img.Pix[4*i+3])
+		sum += a
+		x += a * (float64(i%w) + 0.5)
+		y += a * (float64(i/w) + 0.5)
+	}
+	mid := box.Centre()
+	if sum == 0 {
+		return mid, nil
+	}
+	mass := geom.Pt(box.X0+x/sum/float64(w)*box.W(), box.Y0+y/sum/float64(h)*box.H())
+	return mid.Lerp(mass, 0.5), nil
 }
 
 // only keeps shapes and pictures of the parts, with the groups that hold them.

@@ -31,8 +31,8 @@ func TestLockups(t *testing.T) {
 				break
 			}
 		}
-		if v.OwnFrame() == s.Whole() {
-			t.Errorf("%s: a frame of its own is %v", name, v.OwnFrame())
+		if v.OwnFrame(false) == s.Whole() {
+			t.Errorf("%s: a frame of its own is %v", name, v.OwnFrame(false))
 		}
 	}
 	one := black
@@ -48,4 +48,57 @@ func TestLockups(t *testing.T) {
 	if v, err := a.Make(t.Context(), none); err != nil || v.Drawing != nil || !strings.Contains(v.Refused, `no part called "tagline"; there are back, symbol, wordmark`) {
 		t.Errorf("a part that is not there: %v %q", err, v.Refused)
 	}
+}
+
+// Parts placed anew: in a row or under each other, their optical centres in
+// line, the distance in heights of the first. Symmetric parts have the middle
+// of their box as optical centre, so that the places are known exactly.
+func TestArrange(t *testing.T) {
+	d := read(t, lockedUp)
+	for _, c := range []struct {
+		l          Lockup
+		page, last [4]float64 // all, and the last part
+	}{
+		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: Beside, Gap: 0.5}, [4]float64{30, 10, 140, 40}, [4]float64{90, 25, 80, 10}},
+		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: Stacked, Gap: 0.25}, [4]float64{10, 10, 80, 60}, [4]float64{10, 60, 80, 10}},
+		{Lockup{Parts: []string{"wordmark", "symbol"}, Placed: Stacked}, [4]float64{10, 70, 80, 50}, [4]float64{30, 80, 40, 40}},
+	} {
+		got, err := Arrange(t.Context(), d, c.l)
+		if err != nil {
+			t.Fatal(err)
+		}
+		last := drawing.Drawing{Nodes: only(got.Nodes, c.l.Parts[1:])}
+		for name, pair := range map[string][2][4]float64{"all": {box(got), c.page}, "the last part": {box(&last), c.last}} {
+			for i := range 4 {
+				if math.Abs(pair[0][i]-pair[1][i]) > 0.2 { // centres are counted on pixels
+					t.Errorf("%v: %s lies on %v, want %v", c.l, name, pair[0], pair[1])
+					break
+				}
+			}
+		}
+	}
+	for _, l := range []Lockup{{}, {Name: Full, Parts: []string{"a"}}, {Name: "x"}, {Name: "x", Parts: []string{"a"}, Gap: -1}, {Name: "x", Parts: []string{"a"}, Placed: "around"}} {
+		if l.Check() == nil {
+			t.Errorf("%v was taken", l)
+		}
+	}
+}
+
+// A foot at one end pulls the optical centre towards it, by half of what it
+// pulls the centre of the area.
+func TestOpticalCentre(t *testing.T) {
+	d := read(t, `<path d="M0 0H20V80H100V100H0z"/>`) // an L: area 2000 + 1600
+	c, err := centre(t.Context(), d, d.Bounds())
+	if err != nil {
+		t.Fatal(err)
+	}
+	x := (2000*10.0 + 1600*60) / 3600
+	if want := (50 + x) / 2; math.Abs(c.X-want) > 0.3 || math.Abs(c.Y-(100-want)) > 0.3 {
+		t.Errorf("the centre of an L is %v, want %v, %v", c, want, 100-want)
+	}
+}
+
+func box(d *drawing.Drawing) [4]float64 {
+	b := d.Bounds()
+	return [4]float64{b.X0, b.Y0, b.W(), b.H()}
 }

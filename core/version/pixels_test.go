@@ -72,7 +72,7 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 				return
 			}
-			d, _ = preflight.Check(d)
+			d, _, err = preflight.Check(ctx, d)
 			v, err := version.NewArt(d).Make(ctx, black)
 			if err != nil || v.Refused != "" {
 				t.Errorf("%s: %v %s", name, err, v.Refused)

@@ -131,13 +131,17 @@ type Spec struct {
 	Name      string       `json:"name"`
 	Treatment string       `json:"treatment"`
 	Ink       *Ink         `json:"ink,omitempty"`
-	Lockup    string       `json:"lockup,omitempty"`
+	Lockup    string       `json:"lockup,omitempty"` // of the recipe, or parts joined by plus signs
 	Reversed  string       `json:"reversed,omitempty"`
 	Overrides []Override   `json:"overrides,omitempty"`
 	Gap       frame.Length `json:"gap,omitempty"`
 	Outline   *Outline     `json:"outline,omitempty"`
 	Opacity   float64      `json:"opacity,omitempty"` // 0 to 1; 0 stands for 1
 	Backing   *Backing     `json:"backing,omitempty"`
+
+	// Arranged is the lockup of the recipe that the version shows, if it names
+	// one or the recipe has a standard one.
+	Arranged *Lockup `json:"-"`
 }
 
 // OneInk reports whether the version is read in one ink, with its tints.
@@ -170,8 +174,11 @@ type Version struct {
 func (v *Version) OnBacking() bool { return v.Spec.Backing != nil || v.Spec.Treatment == Backed }
 
 // OwnFrame reports whether the version stands in a frame of its own: on a
-// backing, or as some parts of the mark alone.
-func (v *Version) OwnFrame() bool { return v.OnBacking() || !v.Spec.Whole() }
+// backing, or as a lockup that is not the standard one. standard tells whether
+// the recipe has one, so that the full mark as drawn is not it.
+func (v *Version) OwnFrame(standard bool) bool {
+	return v.OnBacking() || !v.Spec.Whole() || standard && v.Spec.Lockup == Full
+}
 
 // errRefused is wrapped where a version cannot be made right.
 var errRefused = errors.New("this version cannot be made")
@@ -180,12 +187,13 @@ var errRefused = errors.New("this version cannot be made")
 // version that cannot be made right comes back with Refused set.
 func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	v := &Version{Spec: s}
-	var err error
-	if !s.Whole() {
-		if a, err = a.lockup(s.Lockup); err != nil {
-			v.Refused = err.Error()
-			return v, nil
-		}
+	a, err := a.lockup(ctx, s)
+	if errors.Is(err, errRefused) {
+		v.Refused = err.Error()
+		return v, nil
+	}
+	if err != nil {
+		return nil, err
 	}
 	switch s.Treatment {
 	case AsDrawn:

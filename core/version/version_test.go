@@ -24,7 +24,7 @@ func read(t *testing.T, body string) *drawing.Drawing {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, _ = preflight.Check(d)
+	d, _, err = preflight.Check(context.Background(), d)
 	return d
 }
 

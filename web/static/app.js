@@ -7,6 +7,11 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("keys", () => ({
     init() {
       document.addEventListener("keydown", (e) => this.press(e));
+      // A change says which state of the mark it was made upon, so that one
+      // sees what others decided meanwhile.
+      const seen = this.$root.dataset.seen;
+      if (!seen) return;
+      document.addEventListener("formdata", (e) => e.formData.set("seen", seen));
     },
     press(e) {
       const t = e.target;
@@ -23,8 +28,8 @@ document.addEventListener("alpine:init", () => {
       const stations = ["master", "inks", "versions", "files", "proof", "kit"];
       const n = Number(e.key);
       if (n >= 1 && n <= stations.length) location.href = base + stations[n - 1];
-      else if (e.key === "z") document.getElementById("undo").submit();
-      else if (e.key === "y") document.getElementById("redo").submit();
+      else if (e.key === "z") document.getElementById("undo").requestSubmit();
+      else if (e.key === "y") document.getElementById("redo").requestSubmit();
       else if (e.key === "?") document.getElementById("shortcuts").showModal();
       else if (e.key === "g") window.dispatchEvent(new CustomEvent("ground"));
       else if (e.key === "b") {
@@ -34,10 +39,15 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // A place to drop a master: the file goes into the form's own field.
+  // A place to drop masters: one goes into the form's own field; several are
+  // sent one after the other, each with its progress, and one that fails can be
+  // sent again while the others are safe.
   Alpine.data("drop", () => ({
     name: "",
     over: "",
+    files: [],
+    some: false,
+    to: "",
     init() {
       const root = this.$root;
       root.addEventListener("dragover", (e) => { e.preventDefault(); this.over = "over"; });
@@ -46,16 +56,70 @@ document.addEventListener("alpine:init", () => {
         e.preventDefault();
         this.over = "";
         if (!e.dataTransfer.files.length) return;
-        const input = root.querySelector("input[type=file]");
-        input.files = e.dataTransfer.files;
+        root.querySelector("input[name=master]").files = e.dataTransfer.files;
         this.picked();
       });
     },
     picked() {
-      const input = this.$root.querySelector("input[type=file]");
-      this.name = input.files.length ? input.files[0].name : "";
+      const input = this.$root.querySelector("input[name=master]");
+      const n = input.files.length;
+      this.name = n === 1 ? input.files[0].name : n > 1 ? n + " files: candidates to choose from" : "";
       const client = this.$root.querySelector("input[name=client]");
       if (this.name && !client.value) client.focus();
+    },
+    send(e) {
+      const chosen = [...this.$root.querySelector("input[name=master]").files];
+      const large = 2e6; // bytes from which one wants to see that it moves
+      if (chosen.length === 1 && chosen[0].size < large) return;
+      e.preventDefault();
+      this.some = true;
+      this.files = chosen.map((file, i) => ({ key: i, file, name: file.name, says: "waits", state: "", done: 0, again: false }));
+      this.work();
+    },
+    again(e) {
+      const f = this.files[Number(e.target.dataset.key)];
+      [f.says, f.state, f.again] = ["waits", "", false];
+      this.work();
+    },
+    // work sends what waits, one at a time.
+    async work() {
+      if (this.busy) return;
+      this.busy = true;
+      let f;
+      while ((f = this.files.find((x) => x.says === "waits"))) await this.one(f);
+      this.busy = false;
+    },
+    one(f) {
+      const single = this.files.length === 1;
+      const data = new FormData(this.$root);
+      data.delete("master");
+      data.append("master", f.file, f.name);
+      f.says = "is sent";
+      return new Promise((done) => {
+        const x = new XMLHttpRequest();
+        x.open("POST", single ? this.$root.action : "/candidates");
+        if (!single) x.setRequestHeader("Accept", "application/json");
+        x.upload.onprogress = (p) => {
+          f.done = (p.loaded / p.total) * 100;
+          if (p.loaded === p.total) f.says = "is read";
+        };
+        const fails = (says) => { [f.says, f.state, f.again] = [says, "failed", true]; done(); };
+        x.onerror = () => fails("The connection broke off. Nothing was changed.");
+        x.onload = () => {
+          if (single && x.status === 200) { location.href = x.responseURL; return; }
+          if (single) {
+            const page = new DOMParser().parseFromString(x.responseText, "text/html");
+            document.getElementById("work").replaceWith(page.getElementById("work"));
+            return;
+          }
+          let answer = {};
+          try { answer = JSON.parse(x.responseText); } catch (_) { /* not from this server */ }
+          if (!answer.to) { fails(answer.error || "It could not be taken in."); return; }
+          [f.says, f.state, f.done, this.to] = ["taken in", "done", 100, answer.to];
+          done();
+        };
+        x.send(data);
+      });
     },
   }));
 
@@ -75,6 +139,13 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("art", () => ({
     ground: "grey",
     zoom: "",
+    trying: "",
+    picked: "",
+    about: "",
+    place: "",
+    opens: "",
+    painted: false,
+    fills: [],
     k: 1,
     x: 0,
     y: 0,
@@ -93,13 +164,18 @@ document.addEventListener("alpine:init", () => {
         if (e.button) return;
         board.setPointerCapture(e.pointerId);
         let [px, py] = [e.clientX, e.clientY];
+        const start = [px, py];
         const move = (m) => {
           this.shift(m.clientX - px, m.clientY - py);
           [px, py] = [m.clientX, m.clientY];
         };
         board.addEventListener("pointermove", move);
-        board.addEventListener("pointerup", () => board.removeEventListener("pointermove", move), { once: true });
+        board.addEventListener("pointerup", (u) => {
+          board.removeEventListener("pointermove", move);
+          if (Math.hypot(u.clientX - start[0], u.clientY - start[1]) < 4) this.ask(u.clientX, u.clientY);
+        }, { once: true });
       });
+      window.addEventListener("picked", (e) => this.tell(e.detail));
       board.addEventListener("keydown", (e) => {
         const by = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
         if (by) this.shift(...by);
@@ -175,11 +251,130 @@ document.addEventListener("alpine:init", () => {
       };
       img.src = `${board.dataset.part}&w=${Math.round(board.clientWidth * dense)}&h=${Math.round(board.clientHeight * dense)}&box=${box.map((v) => v.toPrecision(9)).join()}`;
     },
+    // ask finds out what lies at a place of the window.
+    async ask(cx, cy) {
+      const board = document.getElementById("board");
+      const box = document.getElementById("art").parentNode.getBoundingClientRect();
+      const [px, py, pw, ph] = board.dataset.page.split(" ").map(Number);
+      const x = px + ((cx - box.left) / box.width) * pw;
+      const y = py + ((cy - box.top) / box.height) * ph;
+      const reach = (pw / box.width) * 4;
+      const answer = await fetch(`${board.dataset.at}&x=${x}&y=${y}&r=${reach}`);
+      if (answer.ok) window.dispatchEvent(new CustomEvent("picked", { detail: await answer.json() }));
+    },
+    // tell says what was picked, and which findings are about it.
+    tell(p) {
+      if (document.getElementById("naming")) return; // there it is picked to be named
+      document.querySelectorAll(".findings li").forEach((li) => li.classList.toggle("of-it", p.findings.includes(Number(li.dataset.n))));
+      const first = document.querySelector(".findings .of-it");
+      if (first) first.scrollIntoView({ block: "nearest" });
+      this.picked = p.number ? "piece " + p.number + (p.part ? ", part " + p.part : ", no name yet") : p.hole ? "a bare place closed in by paint" : "bare page";
+      this.about = p.number ? p.size + (p.colour ? " · " + p.colour : "") : "";
+      this.painted = !!p.number;
+      this.opens = "open " + p.at;
+      this.fills = (p.fills || []).map((c) => ({ mend: "fill " + p.at + " " + c, says: "Fill it with " + (c === "#ffffff" ? "white" : c) }));
+      this.place = p.number || p.hole ? p.at : "";
+      this.show(p.number ? [p.number] : []);
+    },
+    // show lights pieces up; without any the art is as it is.
+    show(numbers) {
+      const board = document.getElementById("board");
+      this.swap(numbers.length ? board.dataset.lit + "&pieces=" + numbers.join() : board.dataset.whole);
+    },
+    swap(src) {
+      const art = document.getElementById("art");
+      const board = document.getElementById("board");
+      if (!board.dataset.whole) {
+        board.dataset.whole = art.getAttribute("src");
+        if (!src) return;
+      }
+      src = src || board.dataset.whole;
+      art.dataset.want = src;
+      const next = new Image();
+      next.onload = () => {
+        if (art.dataset.want !== src) return;
+        art.src = src;
+        document.querySelectorAll(".board .fine").forEach((i) => i.remove());
+        art.style.visibility = "";
+      };
+      next.src = src;
+    },
+    // attempt shows in place what a mend would do; leave shows the art again.
+    attempt(e) {
+      const form = e.target.closest("[data-mend]");
+      this.trying = form.dataset.says;
+      this.swap("");
+      this.swap(form.dataset.mend);
+    },
+    leave() {
+      this.trying = "";
+      this.swap("");
+    },
     light(e) { this.set(e, true); },
     dim(e) { this.set(e, false); },
     set(e, on) {
       const ring = document.getElementById(e.target.dataset.ring);
       if (ring) ring.classList.toggle("lit", on);
+    },
+  }));
+
+  // The pieces that are picked, on the art or in the list: they light up.
+  Alpine.data("pieces", () => ({
+    init() {
+      const form = document.getElementById("naming");
+      const ticks = () => [...form.querySelectorAll("input[name=piece]")];
+      const show = () => {
+        const on = ticks().filter((t) => t.checked).map((t) => t.dataset.n);
+        document.getElementById("count").textContent = on.length ? on.length + (on.length === 1 ? " piece picked" : " pieces picked") : "";
+        this.show(on);
+      };
+      form.addEventListener("change", (e) => {
+        if (e.target.name === "part")
+          e.target.closest("li").querySelectorAll("input[name=piece]").forEach((t) => { t.checked = e.target.checked; });
+        show();
+      });
+      window.addEventListener("picked", (e) => {
+        const p = e.detail;
+        if (!p.number) return;
+        let t = ticks().find((x) => x.value === p.key);
+        if (!t) { // not in the list, which is bounded
+          t = document.createElement("input");
+          [t.type, t.name, t.value, t.hidden] = ["checkbox", "piece", p.key, true];
+          t.dataset.n = p.number;
+          form.append(t);
+        }
+        t.checked = !t.checked;
+        const holder = t.closest("details");
+        if (holder && t.checked) holder.open = true;
+        show();
+      });
+    },
+  }));
+
+  // A lockup in the making, drawn by the engine while one chooses.
+  Alpine.data("lockup", () => ({
+    src: "",
+    init() { this.draw(); },
+    draw() {
+      clearTimeout(this.later);
+      this.later = setTimeout(() => {
+        const data = new FormData(this.$root);
+        const q = ["first", "second", "third", "fourth", "placed", "gap"].map((k) => k + "=" + encodeURIComponent(data.get(k) || "")).join("&");
+        const next = new Image();
+        const src = this.$root.dataset.from + "&" + q;
+        next.onload = () => { this.src = src; };
+        next.src = src;
+      }, 120);
+    },
+  }));
+
+  // Two pictures over each other with a border that slides.
+  Alpine.data("slide", () => ({
+    init() { this.move(); },
+    move() {
+      const at = this.$root.querySelector(".slider").value;
+      this.$root.querySelector(".over").style.clipPath = `inset(0 ${100 - at}% 0 0)`;
+      this.$root.querySelector(".edge").style.left = at + "%";
     },
   }));
 

@@ -20,7 +20,7 @@ import (
 
 // Limits on what a master may ask of the reader. Each has its own error.
 const (
-	MaxBytes    = 16 << 20 // of the file, unpacked
+	MaxBytes    = 50 << 20 // of the file, unpacked
 	MaxElements = 200_000
 	MaxDepth    = 200     // of elements and of references
 	MaxNodes    = 500_000 // drawn, after references are followed

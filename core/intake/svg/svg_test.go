@@ -159,7 +159,7 @@ func TestRefusals(t *testing.T) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
 	}
-	if _, _, err := Read(context.Background(), make([]byte, MaxBytes+1), Options{}); err == nil || !strings.Contains(err.Error(), "larger than 16 MB") {
+	if _, _, err := Read(context.Background(), make([]byte, MaxBytes+1), Options{}); err == nil || !strings.Contains(err.Error(), "larger than 50 MB") {
 		t.Errorf("too large: %v", err)
 	}
 	var gz bytes.Buffer

@@ -1,0 +1,297 @@
+package preflight
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+)
+
+// seenSide is the longer side, in px, of the pictures on which it is told what
+// covers what.
+const seenSide = 800
+
+// maxSeen bounds the pieces that are told apart by what can be seen of them.
+const maxSeen = 20_000
+
+// A sight is the page as numbers of its leaves, counted from 1, bottom to top.
+type sight struct {
+	nodes []drawing.Node
+	solid []bool // opaque, with nothing around it that lets through
+	box   geom.Rect
+	w, h  int
+}
+
+func newSight(d *drawing.Drawing) *sight {
+	s := &sight{box: d.Bounds().Intersect(d.Page)}
+	d.Walk(func(n drawing.Node, in []*drawing.Group) {
+		if _, ok := n.(*drawing.Group); ok {
+			return
+		}
+		solid := false
+		if x, ok := n.(*drawing.Shape); ok {
+			p, flat := x.Paint.(drawing.Solid)
+			solid = flat && p.Alpha == 1
+		}
+		for _, g := range in {
+			solid = solid && g.Alpha == 1 && g.Mask == nil && g.Filter == nil && g.Blend == drawing.Normal
+		}
+		s.nodes, s.solid = append(s.nodes, n), append(s.solid, solid)
+	})
+	// A few px of bare page all round, so that what is outside is one place.
+	s.box = s.box.Grow(s.box.Long() / seenSide * 3)
+	k := seenSide / s.box.Long()
+	s.w, s.h = max(1, int(s.box.W()*k)), max(1, int(s.box.H()*k))
+	return s
+}
+
+// numbers paints the leaves for which keep holds.
+func (s *sight) numbers(ctx context.Context, d *drawing.Drawing, keep func(i int) bool) ([]int, error) {
+	index := make(map[drawing.Node]int, len(s.nodes))
+	for i, n := range s.nodes {
+		if keep(i) {
+			index[n] = i + 1
+		}
+	}
+	return raster.Numbers(ctx, d, raster.Fit(s.box, s.w, s.h), s.w, s.h, func(n drawing.Node) int { return index[n] })
+}
+
+// at is the place on the page of a pixel's middle.
+func (s *sight) at(i int) geom.Point {
+	return geom.Pt(s.box.X0+(float64(i%s.w)+0.5)*s.box.W()/float64(s.w), s.box.Y0+(float64(i/s.w)+0.5)*s.box.H()/float64(s.h))
+}
+
+// seen finds what one cannot tell from the shapes one by one: what lies wholly
+// behind others, white paint over ink, and bare places closed in by several
+// pieces.
+func seen(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
+	s := newSight(d)
+	if len(s.nodes) == 0 || len(s.nodes) > maxSeen || s.box.Empty() {
+		return nil
+	}
+	all, err := s.numbers(ctx, d, func(int) bool { return true })
+	if err != nil {
+		return err
+	}
+	s.between(all, fs)
+	if err := s.covered(ctx, d, fs); err != nil {
+		return err
+	}
+	return s.whitePaint(ctx, d, all, fs)
+}
+
+// hidden lists the leaves that lie wholly behind opaque ones.
+func (s *sight) hidden(ctx context.Context, d *drawing.Drawing) ([]drawing.Node, error) {
+	top, err := s.numbers(ctx, d, func(i int) bool { return s.solid[i] })
+	if err != nil {
+		return nil, err
+	}
+	shows := make([]bool, len(s.nodes)+1)
+	for _, n := range top {
+		shows[n] = true
+	}
+	var out []drawing.Node
+	px := s.box.W() / float64(s.w)
+	for i, n := range s.nodes {
+		// What has no pixel because it is thin or small says nothing.
+		b := drawing.Bounds(n)
+		if shows[i+1] || !s.solid[i] || b.W() < 4*px || b.H() < 4*px {
+			continue
+		}
+		if len(out) == maxCovered {
+			break
+		}
+		behind, err := s.behind(ctx, d, i, top)
+		if err != nil {
+			return nil, err
+		}
+		if behind {
+			out = append(out, n)
+		}
+	}
+	return out, nil
+}
+
+// behind reports whether higher opaque leaves cover all of leaf i as it would
+// be seen alone, a border of one pixel included. top is what is seen.
+func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int) (bool, error) {
+	alone, err := s.numbers(ctx, d, func(j int) bool { return j == i })
+	if err != nil {
+		return false, err
+	}
+	any := false
+	for p, n := range alone {
+		if n == 0 {
+			continue
+		}
+		any = true
+		for _, q := range []int{p, p - 1, p + 1, p - s.w, p + s.w} {
+			if q >= 0 && q < len(top) && top[q] <= i+1 {
+				return false, nil
+			}
+		}
+	}
+	return any, nil
+}
+
+// maxCovered bounds the leaves that are told, each of which is drawn alone.
+const maxCovered = 30
+
+func (s *sight) covered(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
+	ns, err := s.hidden(ctx, d)
+	if err != nil {
+		return err
+	}
+	for _, n := range ns {
+		fs.Add("covered", finding.Note, "art lies wholly behind other paint: nobody sees it until a shape is moved or a cutter follows it", drawing.PartOf(n), drawing.Bounds(n))
+		(*fs)[len(*fs)-1].Mend = "covered"
+	}
+	return nil
+}
+
+// whitePaint finds white shapes that lie on ink: on a coloured ground they
+// stay white, where a hole would let it through.
+func (s *sight) whitePaint(ctx context.Context, d *drawing.Drawing, all []int, fs *finding.List) error {
+	white, err := s.overInk(ctx, d, all)
+	if err != nil {
+		return err
+	}
+	for i, n := range s.nodes {
+		if white[i] {
+			fs.Add("white-paint", finding.Note, "white paint lies over ink: on a coloured page it stays white; as a hole it would show the page", drawing.PartOf(n), drawing.Bounds(n))
+			(*fs)[len(*fs)-1].Mend = "open"
+		}
+	}
+	return nil
+}
+
+// overInk tells the leaves that are white paint over ink. all is what is seen.
+func (s *sight) overInk(ctx context.Context, d *drawing.Drawing, all []int) ([]bool, error) {
+	white := make([]bool, len(s.nodes))
+	for i, n := range s.nodes {
+		white[i] = s.solid[i] && isWhite(n)
+	}
+	if !slices.Contains(white, true) {
+		return white, nil
+	}
+	under, err := s.numbers(ctx, d, func(i int) bool { return !white[i] })
+	if err != nil {
+		return nil, err
+	}
+	on, of := make([]int, len(white)), make([]int, len(white))
+	for p, n := range all {
+		if n > 0 && white[n-1] {
+			of[n-1]++
+			if under[p] > 0 {
+				on[n-1]++
+			}
+		}
+	}
+	for i := range white {
+		white[i] = of[i] > 0 && float64(on[i]) >= onInk*float64(of[i])
+	}
+	return white, nil
+}
+
+// onInk is the share of white paint that must lie over ink.
+const onInk = 0.97
+
+func isWhite(n drawing.Node) bool {
+	x, ok := n.(*drawing.Shape)
+	if !ok {
+		return false
+	}
+	p, ok := x.Paint.(drawing.Solid)
+	return ok && p.Alpha == 1 && p.Colour.RGB.NearWhite()
+}
+
+// Limits of the bare places that are told.
+const (
+	maxBetween   = 8
+	leastBetween = 12 // px of the sight
+)
+
+// between finds bare places closed in by several pieces together: a letter's
+// own counter is meant, the place between two letters often is not.
+func (s *sight) between(all []int, fs *finding.List) {
+	place := make([]int32, len(all)) // 0 unseen, else the number of the place
+	var stack []int
+	told := 0
+	for start, n := range all {
+		if n != 0 || place[start] != 0 {
+			continue
+		}
+		var cells []int
+		rim := map[int]int{}
+		open := false
+		place[start] = 1
+		stack = append(stack[:0], start)
+		for len(stack) > 0 {
+			p := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			cells = append(cells, p)
+			x, y := p%s.w, p/s.w
+			if x == 0 || y == 0 || x == s.w-1 || y == s.h-1 {
+				open = true
+				continue
+			}
+			for _, q := range []int{p - 1, p + 1, p - s.w, p + s.w} {
+				if all[q] != 0 {
+					rim[all[q]]++
+				} else if place[q] == 0 {
+					place[q] = 1
+					stack = append(stack, q)
+				}
+			}
+		}
+		most, sum := 0, 0
+		for _, c := range rim {
+			most, sum = max(most, c), sum+c
+		}
+		// A place that all but one piece closes in is that piece's own.
+		if open || len(cells) < leastBetween || len(rim) < 2 || float64(most) > 0.95*float64(sum) {
+			continue
+		}
+		if told++; told > maxBetween {
+			return
+		}
+		at := s.at(s.inmost(cells, all))
+		var box geom.Rect
+		for _, p := range cells {
+			q := s.at(p)
+			box = box.Union(geom.Rect{X0: q.X, Y0: q.Y, X1: q.X, Y1: q.Y}.Grow(s.box.W() / float64(s.w) / 2))
+		}
+		fs.Add("counter", finding.Note, fmt.Sprintf("a bare place between parts, near %.0f, %.0f px, shows what lies behind: on a dark page it turns dark", at.X, at.Y), "", box)
+		f := &(*fs)[len(*fs)-1]
+		f.Mend = fmt.Sprintf("fill %.6g %.6g #ffffff", at.X, at.Y)
+		for n := range rim {
+			if part := drawing.PartOf(s.nodes[n-1]); part != "" && !slices.Contains(f.Parts, part) {
+				f.Parts = append(f.Parts, part)
+			}
+		}
+		slices.Sort(f.Parts)
+	}
+}
+
+// inmost is the cell furthest from any paint, along rows and columns.
+func (s *sight) inmost(cells, all []int) int {
+	best, far := cells[0], 0
+	for _, p := range cells {
+		room := s.w + s.h
+		for _, step := range []int{-1, 1, -s.w, s.w} {
+			k := 0
+			for q := p; q >= 0 && q < len(all) && all[q] == 0 && k < room; q += step {
+				k++
+			}
+			room = min(room, k)
+		}
+		if room > far {
+			best, far = p, room
+		}
+	}
+	return best
+}

@@ -1,0 +1,202 @@
+package studio
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"dyekit/core/intake"
+	"dyekit/core/preflight"
+)
+
+// maxCandidates bounds those of one client.
+const maxCandidates = 200
+
+// A Candidate is a drawing handed in beside others, of which one is to be
+// chosen.
+type Candidate struct {
+	ID       int64
+	ClientID int64
+	Client   string
+	Filename string
+	Hash     Hash
+	Page     intake.Mend // where it stands in a file with several; or ""
+	Chosen   bool
+	MarkID   int64 // of the mark it became, or 0
+	Mark     string
+	Taken    time.Time
+}
+
+const selectCandidate = `SELECT x.id, x.client_id, c.name, x.filename, x.sha256, x.page, x.chosen, COALESCE(x.mark_id, 0), COALESCE(m.name, ''), x.created_at
+FROM candidates x JOIN clients c ON c.id = x.client_id LEFT JOIN marks m ON m.id = x.mark_id `
+
+func scanCandidate(row interface{ Scan(...any) error }) (*Candidate, error) {
+	var c Candidate
+	var h []byte
+	if err := row.Scan(&c.ID, &c.ClientID, &c.Client, &c.Filename, &h, &c.Page, &c.Chosen, &c.MarkID, &c.Mark, &c.Taken); err != nil {
+		return nil, err
+	}
+	copy(c.Hash[:], h)
+	return &c, nil
+}
+
+// Candidates lists those of a client in the order in which they came.
+func (s *Studio) Candidates(ctx context.Context, client int64) ([]*Candidate, error) {
+	rows, err := s.db.QueryContext(ctx, selectCandidate+"WHERE x.client_id = ? ORDER BY x.id", client)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []*Candidate
+	for rows.Next() {
+		c, err := scanCandidate(rows)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, c)
+	}
+	return out, rows.Err()
+}
+
+// Candidate returns one.
+func (s *Studio) Candidate(ctx context.Context, id int64) (*Candidate, error) {
+	c, err := scanCandidate(s.db.QueryRowContext(ctx, selectCandidate+"WHERE x.id = ?", id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	return c, err
+}
+
+// TakeCandidate keeps a file as a candidate of a client, each drawing on its
+// page as one, and returns the client. What is there already stays once.
+func (s *Studio) TakeCandidate(ctx context.Context, t Taking) (client int64, err error) {
+	name, err := cleanName("client", t.Client)
+	if err != nil {
+		return 0, err
+	}
+	cid, err := s.clientID(ctx, name)
+	if err != nil {
+		return 0, err
+	}
+	h, err := s.keepMaster(ctx, t, cid)
+	if err != nil {
+		return 0, err
+	}
+	m := Mark{ClientID: cid, Master: Master{Hash: h}}
+	if m.fonts, err = s.clientFonts(ctx, cid); err != nil {
+		return 0, err
+	}
+	return s.keepCandidates(ctx, name, t.Filename, &m)
+}
+
+// Spread makes the drawings on the page of a mark's master candidates of its
+// client.
+func (s *Studio) Spread(ctx context.Context, m *Mark) (client int64, err error) {
+	plain := *m
+	plain.inks = ""
+	return s.keepCandidates(ctx, m.Client, m.Master.Filename, &plain)
+}
+
+func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m *Mark) (cid int64, err error) {
+	src, err := s.source(ctx, m, Decisions{})
+	if err != nil {
+		return 0, err
+	}
+	pages := []string{""}
+	if boxes := preflight.Drawings(src.master.Drawing); len(boxes) > 1 {
+		pages = nil
+		for _, b := range boxes {
+			pages = append(pages, preflight.PageMend(b))
+		}
+	}
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		if cid, err = keepClient(ctx, tx, client); err != nil {
+			return err
+		}
+		var n int
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM candidates WHERE client_id = ?", cid).Scan(&n); err != nil {
+			return err
+		}
+		if n+len(pages) > maxCandidates {
+			return &InputError{"master", fmt.Sprintf("%s has %d candidates; at most %d are kept", client, n, maxCandidates)}
+		}
+		for _, p := range pages {
+			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page) VALUES (?, ?, ?, ?)", cid, fileName(filename), m.Master.Hash[:], p); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return cid, err
+}
+
+// ChooseCandidate marks one as chosen, and no other of its client.
+func (s *Studio) ChooseCandidate(ctx context.Context, c *Candidate) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE candidates SET chosen = (id = ?) WHERE client_id = ?", c.ID, c.ClientID)
+	return err
+}
+
+// DropCandidate takes one off the board; a mark made of it stays.
+func (s *Studio) DropCandidate(ctx context.Context, id int64) error {
+	_, err := s.db.ExecContext(ctx, "DELETE FROM candidates WHERE id = ?", id)
+	return err
+}
+
+// MarkOf makes a mark of a candidate. Its master is the whole file as it came;
+// which of several drawings it is, is its first mend.
+func (s *Studio) MarkOf(ctx context.Context, c *Candidate, name string) (id int64, err error) {
+	if name, err = cleanName("mark", name); err != nil {
+		return 0, err
+	}
+	var d Decisions
+	if c.Page != "" {
+		d.Mends = []intake.Mend{c.Page}
+	}
+	body, err := json.Marshal(d)
+	if err != nil {
+		return 0, err
+	}
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		if id, err = newMark(ctx, tx, c.ClientID, c.Client, name, c.Filename, c.Hash); err != nil {
+			return err
+		}
+		if c.Page != "" {
+			res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, what, body, who) VALUES (?, ?, ?, ?)", id, "one of several drawings", body, person(ctx))
+			if err != nil {
+				return err
+			}
+			row, err := res.LastInsertId()
+			if err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", row, id); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE candidates SET mark_id = ? WHERE id = ?", id, c.ID)
+		return err
+	})
+	return id, err
+}
+
+// CandidatePicture draws a candidate with its page.
+func (s *Studio) CandidatePicture(ctx context.Context, c *Candidate, width, height int) ([]byte, error) {
+	m := Mark{ClientID: c.ClientID, Master: Master{Hash: c.Hash}}
+	var err error
+	if m.fonts, err = s.clientFonts(ctx, c.ClientID); err != nil {
+		return nil, err
+	}
+	var d Decisions
+	if c.Page != "" {
+		d.Mends = []intake.Mend{c.Page}
+	}
+	src, err := s.source(ctx, &m, d)
+	if err != nil {
+		return nil, err
+	}
+	w := Work{shelf: &s.shelf}
+	return w.picture(ctx, src.name+" candidate", src.master.Drawing, src.master.Drawing.Page, width, height, nil)
+}

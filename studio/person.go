@@ -1,0 +1,28 @@
+package studio
+
+import (
+	"context"
+	"strings"
+	"unicode/utf8"
+)
+
+type personKey struct{}
+
+// WithPerson names the person who acts, for the history. There are no
+// accounts: it is what they call themselves.
+func WithPerson(ctx context.Context, name string) context.Context {
+	return context.WithValue(ctx, personKey{}, cut(strings.Join(strings.Fields(name), " "), maxName))
+}
+
+func person(ctx context.Context) string {
+	name, _ := ctx.Value(personKey{}).(string)
+	return name
+}
+
+// cut keeps the first n letters of a text.
+func cut(s string, n int) string {
+	if utf8.RuneCountInString(s) <= n {
+		return s
+	}
+	return string([]rune(s)[:n-1]) + "…"
+}

@@ -1,0 +1,294 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+	"dyekit/core/parts"
+	"dyekit/core/version"
+	"dyekit/studio"
+)
+
+// A board is the art large, to be looked at closely and picked from.
+type board struct {
+	D       docket
+	Page    geom.Rect
+	Art     geom.Rect
+	StandIn bool
+	Rings   []seen
+	Label   string
+}
+
+func newBoard(d docket, label string) board {
+	m := d.Work.Plan.Master.Drawing
+	return board{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
+}
+
+// A bundle is the pieces of one part, or those without a name.
+type bundle struct {
+	Part   string
+	Named  bool // by a person
+	Pieces []parts.Piece
+	More   int // pieces that are not listed
+}
+
+// maxListed bounds the pieces listed of one part; more can be picked on the
+// art.
+const maxListed = 60
+
+type partsPage struct {
+	D         docket
+	Board     board
+	Groups    []bundle
+	Suggested []parts.Naming
+	Parts     []string
+	Lockups   []version.Lockup
+	Own       map[string]bool // lockups that a person made
+}
+
+func newPartsPage(d docket) partsPage {
+	w := d.Work
+	p := partsPage{D: d, Board: newBoard(d, "The art; click a piece to pick it, + and − look closer and further"), Suggested: w.Suggested(), Parts: w.Plan.Master.Drawing.Parts(), Lockups: w.Recipe.Lockups, Own: map[string]bool{}}
+	for _, l := range w.Decisions.Lockups {
+		p.Own[l.Name] = true
+	}
+	for _, x := range w.Pieces() {
+		i := slices.IndexFunc(p.Groups, func(g bundle) bool { return g.Part == x.Part })
+		if i < 0 {
+			i = len(p.Groups)
+			named := slices.ContainsFunc(w.Decisions.Parts, func(n parts.Naming) bool { return n.Name == x.Part })
+			p.Groups = append(p.Groups, bundle{Part: x.Part, Named: named})
+		}
+		if g := &p.Groups[i]; len(g.Pieces) < maxListed {
+			g.Pieces = append(g.Pieces, x)
+		} else {
+			g.More++
+		}
+	}
+	return p
+}
+
+// Count is how many pieces a part has.
+func (g bundle) Count() int { return len(g.Pieces) + g.More }
+
+// Usual are names that parts usually have.
+func (partsPage) Usual() []string {
+	return []string{parts.Symbol, parts.Wordmark, parts.Tagline, parts.Backing}
+}
+
+// Slots are the places of a new lockup, in their order.
+func (p partsPage) Slots() []string {
+	return []string{"first", "second", "third", "fourth"}[:min(4, len(p.Parts))]
+}
+
+// Query is the address of a lockup's picture.
+func (partsPage) Query(l version.Lockup) string {
+	return fmt.Sprintf("parts=%s&placed=%s&gap=%g", strings.Join(l.Parts, "%2B"), l.Placed, l.Gap*100)
+}
+
+// nameParts names the pieces that were picked, all that was suggested, or
+// takes a name away.
+func (s *Server) nameParts(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ctx := c.Request.Context()
+	switch {
+	case c.PostForm("suggested") != "":
+		err = s.studio.NameParts(ctx, w, w.Suggested()...)
+	case c.PostForm("unname") != "":
+		err = s.studio.UnnamePart(ctx, w.Mark.ID, c.PostForm("unname"))
+	default:
+		keys := c.PostFormArray("piece")
+		for _, g := range c.PostFormArray("part") { // all of a part
+			for _, p := range w.Pieces() {
+				if p.Part == g && !slices.Contains(keys, p.Key) {
+					keys = append(keys, p.Key)
+				}
+			}
+		}
+		err = s.studio.NameParts(ctx, w, parts.Naming{Name: strings.TrimSpace(c.PostForm("name")), Pieces: keys})
+	}
+	if err != nil {
+		s.again(c, "parts", err, map[string]string{"name": c.PostForm("name")})
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "parts"))
+}
+
+// asked reads a lockup out of a form or an address.
+func asked(get func(string) string) version.Lockup {
+	l := version.Lockup{Name: get("lockup"), Placed: get("placed"), Standard: get("standard") != ""}
+	for _, slot := range []string{"first", "second", "third", "fourth"} {
+		if p := get(slot); p != "" && !slices.Contains(l.Parts, p) {
+			l.Parts = append(l.Parts, p)
+		}
+	}
+	if ps := get("parts"); ps != "" {
+		l.Parts = strings.Split(ps, "+")
+	}
+	if g, err := strconv.ParseFloat(strings.TrimSpace(get("gap")), 64); err == nil {
+		l.Gap = g / 100
+	} else if get("gap") != "" {
+		l.Gap = -1 // refused by its check
+	}
+	return l
+}
+
+func (s *Server) lockups(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ctx := c.Request.Context()
+	switch drop, standard := c.PostForm("drop"), c.PostForm("make-standard"); {
+	case drop != "":
+		err = s.studio.DropLockup(ctx, w.Mark.ID, drop)
+	case standard != "":
+		i := slices.IndexFunc(w.Recipe.Lockups, func(l version.Lockup) bool { return l.Name == standard })
+		if i < 0 {
+			err = &studio.InputError{Field: "lockup", Message: fmt.Sprintf("there is no lockup %q", standard)}
+			break
+		}
+		l := w.Recipe.Lockups[i]
+		l.Standard = !l.Standard
+		err = s.studio.SetLockup(ctx, w, l)
+	default:
+		err = s.studio.SetLockup(ctx, w, asked(c.PostForm))
+	}
+	if err != nil {
+		typed := map[string]string{}
+		for k, v := range c.Request.PostForm {
+			typed[k] = v[0]
+		}
+		s.again(c, "parts", err, typed)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "parts"))
+}
+
+func (s *Server) lockupPicture(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	b, err := w.LockupPicture(c.Request.Context(), asked(c.Query), pw, ph)
+	s.picture(c, b, err)
+}
+
+// lit is the master with some pieces lit up.
+func (s *Server) lit(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	var ns []int
+	for f := range strings.SplitSeq(c.Query("pieces"), ",") {
+		n, err := strconv.Atoi(f)
+		if err != nil || len(ns) >= parts.MaxPieces {
+			s.fail(c, studio.ErrNotFound)
+			return
+		}
+		ns = append(ns, n)
+	}
+	slices.Sort(ns)
+	pw, ph := size(c)
+	b, err := w.Lit(c.Request.Context(), slices.Compact(ns), pw, ph)
+	s.picture(c, b, err)
+}
+
+// A pick is what lies at a place of the art, as the page is told.
+type pick struct {
+	Key      string   `json:"key,omitempty"`
+	Number   int      `json:"number,omitempty"`
+	Part     string   `json:"part,omitempty"`
+	Colour   string   `json:"colour,omitempty"`
+	Size     string   `json:"size,omitempty"`
+	Hole     bool     `json:"hole,omitempty"`  // bare, and closed in
+	Fills    []string `json:"fills,omitempty"` // colours to fill it with
+	At       string   `json:"at"`              // as a mend names the place
+	Findings []int    `json:"findings"`        // by their place in the list
+}
+
+// at tells what lies at a place of the art.
+func (s *Server) at(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	var v [3]float64
+	for i, k := range []string{"x", "y", "r"} {
+		if v[i], err = strconv.ParseFloat(c.Query(k), 64); err != nil {
+			s.fail(c, studio.ErrNotFound)
+			return
+		}
+	}
+	page := w.Plan.Master.Drawing.Page
+	p := geom.Pt(v[0], v[1])
+	if !p.Finite() || !(v[2] > 0 && v[2] <= page.Long()) {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	ctx := c.Request.Context()
+	x, ok, err := w.At(ctx, p, v[2])
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	out := pick{At: fmt.Sprintf("%.5g %.5g", p.X, p.Y), Findings: []int{}}
+	if ok {
+		out.Key, out.Number, out.Part = x.Key, x.Number, x.Part
+		out.Size = fmt.Sprintf("%.4g × %.4g px", x.Box.W(), x.Box.H())
+		w.Plan.Master.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if sh, is := n.(*drawing.Shape); is && sh.Piece == x.Number {
+				if f, flat := sh.Paint.(drawing.Solid); flat {
+					out.Colour = f.Colour.RGB.Hex()
+				}
+			}
+		})
+		for i, f := range newMasterPage(docket{Mark: w.Mark, Work: w}).Findings {
+			here := f.Rect.X0 <= p.X && p.X <= f.Rect.X1 && f.Rect.Y0 <= p.Y && p.Y <= f.Rect.Y1
+			if x.Part != "" && slices.Contains(f.Parts, x.Part) || len(f.Parts) == 0 && here {
+				out.Findings = append(out.Findings, i)
+			}
+		}
+	} else if out.Hole, err = w.Hole(ctx, p); err != nil {
+		s.fail(c, err)
+		return
+	}
+	if out.Hole {
+		out.Fills = []string{"#ffffff"}
+		for _, t := range w.Tones {
+			if h := t.Colour.RGB.Hex(); !t.Gradient && h != "#ffffff" && len(out.Fills) < 4 {
+				out.Fills = append(out.Fills, h)
+			}
+		}
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// mendPicture is the master with one mend taken, or taken back, in place.
+func (s *Server) mendPicture(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	b, err := s.studio.MendPicture(c.Request.Context(), w, c.Query("mend"), pw, ph)
+	s.picture(c, b, err)
+}

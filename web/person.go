@@ -1,0 +1,86 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/studio"
+)
+
+// whoCookie holds what the person at this browser calls themselves.
+const whoCookie = "who"
+
+// named puts the name of the person at the browser beside what they decide.
+func named(c *gin.Context) {
+	if name := who(c); name != "" {
+		c.Request = c.Request.WithContext(studio.WithPerson(c.Request.Context(), name))
+	}
+	c.Next()
+}
+
+func who(c *gin.Context) string {
+	v, err := c.Request.Cookie(whoCookie)
+	if err != nil {
+		return ""
+	}
+	name, err := url.QueryUnescape(v.Value)
+	if err != nil {
+		return ""
+	}
+	return name
+}
+
+// meanwhile tells a person whose page was not the newest what others decided
+// before their change: the page they come back to says it.
+func (s *Server) meanwhile(c *gin.Context) {
+	n, err := id(c, "id")
+	if c.Request.Method != http.MethodPost || err != nil || !strings.HasPrefix(c.FullPath(), "/marks/:id/") || c.ContentType() != "application/x-www-form-urlencoded" {
+		return
+	}
+	seen, err := strconv.ParseInt(c.PostForm("seen"), 10, 64)
+	if err != nil {
+		return
+	}
+	m, err := s.studio.Mark(c.Request.Context(), n)
+	if err != nil || m.Decision() == seen {
+		return
+	}
+	c.Next()
+	if to := c.Writer.Header().Get("Location"); to != "" && !c.Writer.Written() && strings.HasPrefix(to, "/marks/") {
+		c.Header("Location", fmt.Sprintf("%s?also=%d", to, seen))
+	}
+}
+
+// also is what others decided after a state that was looked at, without the
+// person's own last change.
+func (s *Server) also(c *gin.Context, m *studio.Mark) ([]studio.Step, error) {
+	seen, err := strconv.ParseInt(c.Query("also"), 10, 64)
+	if err != nil {
+		return nil, nil
+	}
+	all, err := s.studio.Since(c.Request.Context(), m, seen)
+	if err != nil || len(all) < 2 {
+		return nil, err
+	}
+	return all[1:], nil
+}
+
+// setPerson keeps the name in the browser for a year.
+func (s *Server) setPerson(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	name := strings.Join(strings.Fields(c.PostForm("who")), " ")
+	if len(name) > 200 {
+		name = ""
+	}
+	http.SetCookie(c.Writer, &http.Cookie{Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+	back(c, n, "master")
+}
