@@ -21,14 +21,21 @@ type source struct {
 	standIn func() (*intake.Master, error) // text without its font in another
 }
 
-// source reads the master of a mark, unless that has been done.
-func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, error) {
-	name, err := hashOf(m.Master.Hash.String(), d.Mends, d.Parts, m.fonts, m.inks)
+// A reading is a master as it was read, before the client's inks.
+type reading struct {
+	name    string
+	master  *intake.Master
+	standIn func() (*intake.Master, error)
+}
+
+// read reads the master of a mark, unless that has been done.
+func (s *Studio) read(ctx context.Context, m *Mark, d Decisions) (*reading, error) {
+	name, err := hashOf(m.Master.Hash.String(), d.Mends, d.Parts, m.fonts)
 	if err != nil {
 		return nil, err
 	}
-	if src, ok := s.shelf.sources.get(name); ok {
-		return src, nil
+	if r, ok := s.shelf.readings.get(name); ok {
+		return r, nil
 	}
 	data, err := s.Bytes(ctx, m.Master)
 	if err != nil {
@@ -39,24 +46,42 @@ func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, err
 		return nil, err
 	}
 	opt := d.reading(set)
-	src := &source{name: name}
-	if src.master, err = intake.Read(ctx, data, opt); err != nil {
+	r := &reading{name: name}
+	if r.master, err = intake.Read(ctx, data, opt); err != nil {
 		return nil, fmt.Errorf("the master cannot be read: %w", err)
+	}
+	r.standIn = sync.OnceValues(func() (*intake.Master, error) {
+		opt.StandIn = standInFamily
+		return intake.Read(context.WithoutCancel(ctx), data, opt)
+	})
+	return s.shelf.readings.put(name, r), nil
+}
+
+// source prepares the master of a mark, unless that has been done.
+func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, error) {
+	r, err := s.read(ctx, m, d)
+	if err != nil {
+		return nil, err
+	}
+	name, err := hashOf(r.name, m.inks)
+	if err != nil {
+		return nil, err
+	}
+	if src, ok := s.shelf.sources.get(name); ok {
+		return src, nil
 	}
 	inks, err := m.Inks()
 	if err != nil {
 		return nil, err
 	}
-	if src.master.Drawing, err = version.Tie(src.master.Drawing, inks); err != nil {
+	master := *r.master
+	src := &source{name: name, master: &master, standIn: r.standIn}
+	if master.Drawing, err = version.Tie(master.Drawing, inks); err != nil {
 		return nil, err
 	}
-	if src.tones, err = preflight.Tones(ctx, src.master.Drawing); err != nil {
+	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {
 		return nil, err
 	}
-	src.art = version.NewArt(src.master.Drawing)
-	src.standIn = sync.OnceValues(func() (*intake.Master, error) {
-		opt.StandIn = standInFamily
-		return intake.Read(context.WithoutCancel(ctx), data, opt)
-	})
+	src.art = version.NewArt(master.Drawing)
 	return s.shelf.sources.put(name, src), nil
 }

@@ -27,6 +27,7 @@ const (
 type shelf struct {
 	works    cache[*Work]
 	seen     cache[*Work] // by the names of their pictures
+	readings cache[*reading]
 	sources  cache[*source]
 	pngs     cache[[]byte]
 	weights  cache[Weight]
@@ -34,7 +35,7 @@ type shelf struct {
 }
 
 func (s *shelf) init() {
-	s.works.most, s.seen.most, s.sources.most, s.weights.most = maxWorks, maxSeen, maxSources, maxWeights
+	s.works.most, s.seen.most, s.sources.most, s.readings.most, s.weights.most = maxWorks, maxSeen, maxSources, maxSources, maxWeights
 	s.pngs.most, s.pngs.weigh = maxPNGs, func(b []byte) int { return len(b) }
 }
 

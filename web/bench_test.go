@@ -1,11 +1,14 @@
 package web
 
 import (
+	"bytes"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
 	"regexp"
 	"strings"
 	"sync"
@@ -92,4 +95,70 @@ func BenchmarkReadingInChromium(b *testing.B) {
 		n++
 	}
 	b.ReportMetric(total/float64(n), "ms/change")
+}
+
+// post sends a form and returns the page it leads to.
+func post(b *testing.B, url, kind string, body io.Reader) string {
+	b.Helper()
+	res, err := http.Post(url, kind, body)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer res.Body.Close()
+	page, err := io.ReadAll(res.Body)
+	if err != nil || res.StatusCode != http.StatusOK {
+		b.Fatalf("%s: %s %v", url, res.Status, err)
+	}
+	return string(page)
+}
+
+// pictureOf is the address of the first picture on a page that holds part of
+// it.
+func pictureOf(b *testing.B, page, part string) string {
+	b.Helper()
+	m := regexp.MustCompile(`src="(/marks/[^"]*` + part + `[^"]*)"`).FindStringSubmatch(page)
+	if m == nil {
+		b.Fatalf("no picture %s", part)
+	}
+	return strings.ReplaceAll(m[1], "&amp;", "&")
+}
+
+// BenchmarkFirstPicture is a usual mark from the drop to the master's page and
+// its picture.
+func BenchmarkFirstPicture(b *testing.B) {
+	_, h := open(b, false)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	art, err := os.ReadFile("../studio/demo/larkmoor-roundel.svg")
+	if err != nil {
+		b.Fatal(err)
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		var body bytes.Buffer
+		w := multipart.NewWriter(&body)
+		w.WriteField("client", "Vat Nine")
+		w.WriteField("mark", fmt.Sprint("mark ", n))
+		f, _ := w.CreateFormFile("master", "roundel.svg")
+		fmt.Fprintf(f, "%s<!-- %d -->", art, n) // nothing is known of it yet
+		w.Close()
+		page := post(b, srv.URL+"/marks", w.FormDataContentType(), &body)
+		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
+	}
+}
+
+// BenchmarkInk changes an ink: the answer with the page, and the picture of
+// the art in the new colour.
+func BenchmarkInk(b *testing.B) {
+	_, h := open(b, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	n := 0
+	for b.Loop() {
+		n++
+		form := url.Values{"drawn": {"#cf7a22"}, "name": {"Ember"}, "rgb": {fmt.Sprintf("#cf7a%02x", n%256)}, "c": {"0"}, "m": {"60"}, "y": {"95"}, "k": {"5"}}
+		page := post(b, srv.URL+"/marks/2/ink", "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
+		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
+	}
 }

@@ -118,7 +118,7 @@ func TestFromDropToKit(t *testing.T) {
 	}
 }
 
-func fetch(t *testing.T, url string, want int) []byte {
+func fetch(t testing.TB, url string, want int) []byte {
 	t.Helper()
 	res, err := http.Get(url)
 	if err != nil {
@@ -436,6 +436,7 @@ func TestEveryView(t *testing.T) {
 	tab := browser.Tab(t, h)
 	pages := []string{"/", "/new", "/nosuch", "/?q=nothing+like+it"}
 	for m := 1; m <= 3; m++ {
+		pages = append(pages, fmt.Sprintf("/marks/%d/parts", m), fmt.Sprintf("/clients/%d/candidates", m))
 		for _, st := range stations {
 			pages = append(pages, fmt.Sprintf("/marks/%d/%s", m, st.key))
 		}
