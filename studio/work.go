@@ -10,6 +10,7 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
+	"dyekit/core/proof"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
@@ -21,6 +22,7 @@ const (
 	maxPNGs    = 64 << 20 // bytes of previews
 	maxWeights = 20_000
 	maxSeen    = 300 // names of pictures
+	maxPlates  = 6   // separated versions, some 6 MB each
 )
 
 // A shelf is what is kept of works: losing it costs only time.
@@ -31,11 +33,14 @@ type shelf struct {
 	sources  cache[*source]
 	pngs     cache[[]byte]
 	weights  cache[Weight]
+	fine     cache[Fine]
+	plates   cache[[]proof.Plate]
 	weighing sync.Mutex
 }
 
 func (s *shelf) init() {
 	s.works.most, s.seen.most, s.sources.most, s.readings.most, s.weights.most = maxWorks, maxSeen, maxSources, maxSources, maxWeights
+	s.fine.most, s.plates.most = maxSeen, maxPlates
 	s.pngs.most, s.pngs.weigh = maxPNGs, func(b []byte) int { return len(b) }
 }
 

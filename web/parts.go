@@ -2,7 +2,9 @@ package web
 
 import (
 	"fmt"
+	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -89,8 +91,8 @@ func (p partsPage) Slots() []string {
 }
 
 // Query is the address of a lockup's picture.
-func (partsPage) Query(l version.Lockup) string {
-	return fmt.Sprintf("parts=%s&placed=%s&gap=%g", strings.Join(l.Parts, "%2B"), l.Placed, l.Gap*100)
+func (partsPage) Query(l version.Lockup) template.URL {
+	return template.URL(fmt.Sprintf("parts=%s&placed=%s&gap=%g", url.QueryEscape(strings.Join(l.Parts, "+")), l.Placed, l.Gap*100))
 }
 
 // nameParts names the pieces that were picked, all that was suggested, or

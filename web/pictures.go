@@ -9,7 +9,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/geom"
-	"dyekit/core/kit"
 	"dyekit/studio"
 )
 
@@ -120,29 +119,4 @@ func (s *Server) cell(c *gin.Context) {
 	pw, ph := size(c)
 	b, err := w.Preview(c.Request.Context(), c.Param("version"), pw, ph, g)
 	s.picture(c, b, err)
-}
-
-// proofPicture is a planned file as it will be, made now.
-func (s *Server) proofPicture(c *gin.Context) {
-	w, err := s.work(c)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	for _, f := range w.Plan.Files {
-		if f.Path != c.Query("file") || f.Entry.Format != "png" && f.Entry.Format != "jpeg" {
-			continue
-		}
-		b, err := kit.Sample(c.Request.Context(), w.Plan, w.Mark.Brand(), f)
-		if err != nil {
-			s.fail(c, err)
-			return
-		}
-		if c.Query("k") != "" {
-			c.Header("Cache-Control", "private, max-age=31536000, immutable")
-		}
-		c.Data(http.StatusOK, "image/"+f.Entry.Format, b)
-		return
-	}
-	s.fail(c, studio.ErrNotFound)
 }

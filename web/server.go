@@ -118,6 +118,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/marks/:id/cell/:version/:ground", s.cell)
 	r.GET("/marks/:id/light/:version/:n", s.light)
 	r.GET("/marks/:id/proof.png", s.proofPicture)
+	r.GET("/marks/:id/proof/:what", s.proofLook)
 	r.POST("/jobs/:id/cancel", s.cancelJob)
 	r.GET("/jobs/:id/events", s.jobEvents)
 	r.GET("/kits/:id/zip", s.kitZip)

@@ -11,7 +11,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/colour"
-	"dyekit/core/export"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
@@ -77,7 +76,7 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 	case "files":
 		page, err = newFilesPage(d)
 	case "proof":
-		page = newProofPage(d, c.Query("file"))
+		page, err = newProofPage(c, d)
 	case "kit":
 		page, err = s.newKitPage(c.Request.Context(), d)
 	}
@@ -352,31 +351,3 @@ func group(os []recipe.Omission) []leftOut {
 	}
 	return out
 }
-
-type proofPage struct {
-	D     docket
-	Files []recipe.File
-	File  recipe.File
-	Shown bool
-	Dark  bool
-}
-
-func newProofPage(d docket, path string) proofPage {
-	p := proofPage{D: d}
-	for _, f := range d.Work.Plan.Files {
-		if f.Entry.Format != "png" && f.Entry.Format != "jpeg" || f.Entry.ColourSpace() == export.CMYK {
-			continue
-		}
-		p.Files = append(p.Files, f)
-		// The size nearest to a site's header is the first to look at.
-		if path == f.Path || path == "" && (!p.Shown || abs(f.W-500) < abs(p.File.W-500)) {
-			p.File, p.Shown = f, true
-		}
-	}
-	for _, v := range d.Work.Plan.Versions {
-		p.Dark = p.Dark || p.Shown && v.Spec.Name == p.File.Version() && v.Spec.White()
-	}
-	return p
-}
-
-func abs(n int) int { return max(n, -n) }

@@ -59,17 +59,26 @@ func (c RGB) Over(ground RGB, alpha float64) RGB {
 	return RGB{mix(c.R, ground.R), mix(c.G, ground.G), mix(c.B, ground.B)}
 }
 
-// linear undoes the sRGB transfer function (IEC 61966-2-1).
-func linear(v float64) float64 {
+// Linear undoes the sRGB transfer function (IEC 61966-2-1).
+func Linear(v float64) float64 {
 	if v <= 0.04045 {
 		return v / 12.92
 	}
 	return math.Pow((v+0.055)/1.055, 2.4)
 }
 
+// Encoded applies the sRGB transfer function (IEC 61966-2-1) to linear light,
+// cut to what a screen can show.
+func Encoded(v float64) float64 {
+	if v <= 0.0031308 {
+		return max(0, 12.92*v)
+	}
+	return min(1, 1.055*math.Pow(v, 1/2.4)-0.055)
+}
+
 // Luminance is the relative luminance of WCAG 2.2, from 0 to 1.
 func (c RGB) Luminance() float64 {
-	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
+	return 0.2126*Linear(c.R) + 0.7152*Linear(c.G) + 0.0722*Linear(c.B)
 }
 
 // Weights of the encoded channels in the brightness of a mask (SVG 1.1
@@ -93,7 +102,7 @@ func (l Lab) Chroma() float64 { return math.Hypot(l.A, l.B) }
 
 // Lab converts by the matrix of IEC 61966-2-1 and the formulae of CIE 15.
 func (c RGB) Lab() Lab {
-	r, g, b := linear(c.R), linear(c.G), linear(c.B)
+	r, g, b := Linear(c.R), Linear(c.G), Linear(c.B)
 	f := func(t float64) float64 {
 		const d = 6.0 / 29
 		if t > d*d*d {

@@ -282,7 +282,7 @@ func (g *grid) at(b CMYK) Lab {
 // paper, its black that of the solid ink (black point compensation), under D50
 // (Bradford adaptation of ICC.1 annex E; the matrix is from memory).
 func (p *Press) target(c RGB) Lab {
-	r, g, b := linear(c.R), linear(c.G), linear(c.B)
+	r, g, b := Linear(c.R), Linear(c.G), Linear(c.B)
 	x := 0.4124564*r + 0.3575761*g + 0.1804375*b
 	y := 0.2126729*r + 0.7151522*g + 0.0721750*b
 	z := 0.0193339*r + 0.1191920*g + 0.9503041*b

@@ -124,6 +124,15 @@ func decode(data []byte) (img image.Image, kind string, ppi float64, err error) 
 	return img, kind, ppi, err
 }
 
+// Pixels reads a picture that was made here back, as straight 8-bit pixels.
+func Pixels(data []byte) (*image.NRGBA, error) {
+	img, _, _, err := decode(data)
+	if err != nil {
+		return nil, err
+	}
+	return straight(img), nil
+}
+
 // profile is the ICC profile in a JPEG or TIFF, or nil.
 func profile(data []byte) (p []byte) {
 	if t, err := reread.ReadTIFF(data); err == nil {

@@ -14,8 +14,10 @@ import (
 
 	"golang.org/x/image/tiff"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/kit/outside"
+	"dyekit/core/proof"
 )
 
 const printRecipe = `{"name": "print", "naming": "{brand}_{version}_{size}", "frame": {"fit": "artwork", "margin": "4%"},
@@ -101,7 +103,14 @@ func TestPlates(t *testing.T) {
 		t.Fatal(err)
 	}
 	area := 0.0
+	proofs := map[string][]proof.Plate{} // by version
 	for _, v := range p.Versions {
+		if v.Drawing != nil {
+			if proofs[v.Spec.Name], err = proof.Plates(t.Context(), proof.Art{Drawing: v.Drawing, Box: p.FrameOf(v.Spec.Name).Box}, 800, int(800*p.Frame.H/p.Frame.W+0.5), colour.Coated); err != nil {
+				t.Fatal(err)
+			}
+		}
+
 		if v.Spec.Name == "black" {
 			area = v.Drawing.Nodes[0].(*drawing.Shape).Path.Area() / (p.Frame.Box.W() * p.Frame.Box.H())
 		}
@@ -142,11 +151,45 @@ func TestPlates(t *testing.T) {
 			}
 			// Dots that are touched are inked: fine ones keep that small.
 			got := sum / (f.WidthPt * 8 * f.HeightPt * 8)
+			for _, q := range proofs[f.Version] { // the proof's plate is this plate
+				if q.Name == name {
+					if math.Abs(got-q.Coverage) > 0.005 {
+						t.Errorf("%s: the proof's plate %s covers %.4f, ghostscript's %.4f", f.Path, name, q.Coverage, got)
+					}
+					if off := unlikePlates(img.(*image.Gray), q.Image); off > 0.01 {
+						t.Errorf("%s: %.2f %% of the proof's plate %s differ from ghostscript's", f.Path, off*100, name)
+					}
+				}
+			}
 			if math.Abs(got-area*plates[name]) > 0.005 {
 				t.Errorf("%s: plate %s carries %.4f of the page, want %.4f", f.Path, name, got, area*plates[name])
 			}
 		}
 	}
+}
+
+// unlikePlates is the share of a plate's pixels that differ by more than half a
+// tone from another, each seen as the mean of its surroundings in the other.
+func unlikePlates(sep, plate *image.Gray) float64 {
+	w, h := plate.Rect.Dx(), plate.Rect.Dy()
+	off := 0
+	for y := range h {
+		for x := range w {
+			x0, x1 := x*sep.Rect.Dx()/w, max((x+1)*sep.Rect.Dx()/w, x*sep.Rect.Dx()/w+1)
+			y0, y1 := y*sep.Rect.Dy()/h, max((y+1)*sep.Rect.Dy()/h, y*sep.Rect.Dy()/h+1)
+			sum, n := 0, 0
+			for v := y0; v < y1; v++ {
+				for u := x0; u < x1; u++ {
+					sum += 255 - int(sep.Pix[v*sep.Stride+u])
+					n++
+				}
+			}
+			if d := sum/n - int(plate.Pix[y*plate.Stride+x]); max(d, -d) > 128 {
+				off++
+			}
+		}
+	}
+	return float64(off) / float64(w*h)
 }
 
 // soft has all that is translucent: fades, masks of both kinds, a clip of

@@ -1,0 +1,439 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	stdpng "image/png"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export/png"
+	"dyekit/core/geom"
+	"dyekit/core/kit"
+	"dyekit/core/planar"
+	"dyekit/core/proof"
+	"dyekit/core/raster"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// An Encoding is a way to write the pixels of a file.
+type Encoding struct{ Key, Name string }
+
+// Encodings are those that can be looked at beside each other.
+var Encodings = []Encoding{
+	{"png", "PNG, all colours"}, {"png256", "PNG, 256 colours"}, {"png64", "PNG, 64 colours"}, {"png16", "PNG, 16 colours"},
+	{"webp", "WebP, lossless"}, {"jpeg92", "JPEG, quality 92"}, {"jpeg75", "JPEG, quality 75"}, {"jpeg50", "JPEG, quality 50"},
+}
+
+// MaxTwo bounds the longer side of pictures whose encodings are compared, in
+// px.
+const MaxTwo = 2000
+
+// encoded makes a planned file in another encoding and reads it back.
+func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []byte, img *image.NRGBA, err error) {
+	if !slices.ContainsFunc(Encodings, func(e Encoding) bool { return e.Key == key }) || max(f.W, f.H) > MaxTwo {
+		return nil, nil, ErrNotFound
+	}
+	look := fmt.Sprintf("encoded %s %s %d×%d", w.looks[f.Version()], key, f.W, f.H)
+	data, ok := w.shelf.pngs.get(look)
+	if !ok {
+		n, format := 0, strings.TrimRight(key, "0123456789")
+		if d := strings.TrimPrefix(key, format); d != "" {
+			if n, err = strconv.Atoi(d); err != nil {
+				return nil, nil, err
+			}
+		}
+		f.Entry.Format, f.Entry.Colour, f.Entry.Interlace = format, "", false
+		switch format {
+		case "png":
+			f.Entry.Palette = &recipe.Palette{Never: n == 0, Colors: n}
+		case "jpeg":
+			f.Entry.Quality = n
+		}
+		if data, err = kit.Sample(ctx, w.Plan, w.Mark.Brand(), f); err != nil {
+			return nil, nil, err
+		}
+		w.shelf.pngs.put(look, data)
+	}
+	img, err = kit.Pixels(data)
+	return data, img, err
+}
+
+// A Two is two encodings of one file beside each other.
+type Two struct {
+	Bytes [2]int
+	Diff  proof.Difference
+}
+
+// Two compares two encodings of a planned file.
+func (w *Work) Two(ctx context.Context, f recipe.File, a, b string) (t Two, err error) {
+	var imgs [2]*image.NRGBA
+	opaque := false
+	for i, key := range []string{a, b} {
+		var data []byte
+		if data, imgs[i], err = w.encoded(ctx, f, key); err != nil {
+			return t, err
+		}
+		t.Bytes[i] = len(data)
+		opaque = opaque || imgs[i].Opaque()
+	}
+	if opaque { // a JPEG stands on its ground: so must the other
+		ground := colour.White
+		if g, ok := f.Entry.Ground(); ok {
+			ground = g
+		}
+		for i := range imgs {
+			imgs[i] = on(imgs[i], ground)
+		}
+	}
+	t.Diff, err = proof.Compare(imgs[0], imgs[1])
+	return t, err
+}
+
+// on lays a picture on a ground.
+func on(img *image.NRGBA, ground colour.RGB) *image.NRGBA {
+	out := image.NewNRGBA(img.Rect)
+	for i := 0; i < len(img.Pix); i += 4 {
+		p := img.Pix[i : i+4]
+		r, g, b := colour.FromBytes(p[0], p[1], p[2]).Over(ground, float64(p[3])/255).Bytes()
+		copy(out.Pix[i:], []uint8{r, g, b, 255})
+	}
+	return out
+}
+
+// TwoPicture is one encoding of a file as browsers show it: a PNG of its
+// pixels. With a second encoding it is the map of what differs.
+func (w *Work) TwoPicture(ctx context.Context, f recipe.File, a, b string) ([]byte, error) {
+	var img image.Image
+	if b != "" {
+		t, err := w.Two(ctx, f, a, b)
+		if err != nil {
+			return nil, err
+		}
+		img = t.Diff.Map
+	} else {
+		_, n, err := w.encoded(ctx, f, a)
+		if err != nil {
+			return nil, err
+		}
+		img = n
+	}
+	return plainPNG(img)
+}
+
+func plainPNG(img image.Image) ([]byte, error) {
+	if n, ok := img.(*image.NRGBA); ok {
+		return png.Encode(n, png.Options{Quick: true})
+	}
+	var b bytes.Buffer
+	e := stdpng.Encoder{CompressionLevel: stdpng.BestSpeed}
+	err := e.Encode(&b, img)
+	return b.Bytes(), err
+}
+
+// artOf is a version in its frame.
+func (w *Work) artOf(name string) (proof.Art, *version.Version, error) {
+	v, ok := w.Version(name)
+	if !ok || v.Drawing == nil {
+		return proof.Art{}, nil, ErrNotFound
+	}
+	return proof.Art{Drawing: v.Drawing, Box: w.Plan.FrameOf(name).Box}, v, nil
+}
+
+// region is the ink of a version: its own if it is of one ink, else as it is
+// read in black.
+func (w *Work) region(ctx context.Context, name string) (geom.Path, error) {
+	_, v, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	if !v.Spec.OneInk() || v.OnBacking() {
+		black := &version.Ink{Name: "Black", RGB: "#000000"}
+		if v, err = w.art.Make(ctx, w.Recipe.Arranged(version.Spec{Name: name, Treatment: version.SingleInk, Ink: black, Lockup: v.Spec.Lockup})); err != nil {
+			return nil, err
+		}
+		if v.Drawing == nil {
+			return nil, &InputError{"version", v.Refused}
+		}
+	}
+	var layers []planar.Layer
+	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if s, ok := n.(*drawing.Shape); ok {
+			layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
+		}
+	})
+	if len(layers) == 0 {
+		return nil, nil
+	}
+	return planar.Union(ctx, layers...)
+}
+
+// A Fine is the finest detail of a version and what follows from it.
+type Fine struct {
+	proof.Detail
+	Pixels  int     // the width at which it is one pixel thick
+	Print   float64 // mm, the width at which print keeps it
+	Refused string  // why it cannot be measured
+}
+
+// Fine measures a version.
+func (w *Work) Fine(ctx context.Context, name string) (Fine, error) {
+	look := w.looks[name] + " fine"
+	if f, ok := w.shelf.fine.get(look); ok {
+		return f, nil
+	}
+	r, err := w.region(ctx, name)
+	if in, ok := err.(*InputError); ok {
+		return Fine{Refused: in.Message}, nil
+	}
+	if err != nil {
+		return Fine{}, err
+	}
+	f := Fine{Detail: proof.Details(r)}
+	width := w.Plan.FrameOf(name).Box.W()
+	f.Pixels, f.Print = f.Detail.Pixels(width), f.Detail.Print(width)
+	return w.shelf.fine.put(look, f), nil
+}
+
+// Cut measures a version as a cutter follows it.
+func (w *Work) Cut(ctx context.Context, name string, mm float64) (proof.Cut, error) {
+	r, err := w.region(ctx, name)
+	if err != nil {
+		return proof.Cut{}, err
+	}
+	return proof.Cutting(r, w.Plan.FrameOf(name).Box.W(), mm), nil
+}
+
+// Sewn is the share of a version's ink that is too thin for thread.
+func (w *Work) Sewn(ctx context.Context, name string, mm float64) (float64, error) {
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return 0, err
+	}
+	_, lost, err := proof.Sewn(ctx, a, mm)
+	return lost, err
+}
+
+// Small draws a version so many px wide, each pixel as it is in the file.
+func (w *Work) Small(ctx context.Context, name string, width int) ([]byte, error) {
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	h := max(1, int(float64(width)*a.Box.H()/a.Box.W()+0.5))
+	return w.picture(ctx, w.looks[name]+" small", a.Drawing, a.Box, width, h, nil)
+}
+
+// Machine is what is left of a version that is mm wide after a machine: fax,
+// faxfine, copy, stamp, thread, news or cut.
+func (w *Work) Machine(ctx context.Context, name, machine string, mm float64) ([]byte, error) {
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	key := fmt.Sprintf("%s %s %g", w.looks[name], machine, mm)
+	if b, ok := w.shelf.pngs.get(key); ok {
+		return b, nil
+	}
+	var img image.Image
+	switch machine {
+	case "fax", "faxfine":
+		sent, e := proof.Fax(ctx, a, mm, machine == "faxfine")
+		if img, err = sent, e; err == nil && machine == "fax" {
+			img = proof.AsReceived(sent)
+		}
+	case "copy":
+		img, err = proof.Photocopy(ctx, a, mm)
+	case "stamp":
+		img, err = proof.Stamp(ctx, a, mm)
+	case "thread":
+		img, _, err = proof.Sewn(ctx, a, mm)
+	case "news":
+		img, err = proof.Newsprint(ctx, a, mm)
+	case "cut":
+		r, err := w.region(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		return w.picture(ctx, key, proof.CutLines(r, a.Box), a.Box, 1200, 1200, &colour.White)
+	default:
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	b, err := plainPNG(img)
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.pngs.put(key, b), nil
+}
+
+// plateWide is the width of the pictures of plates, in px.
+const plateWide = 1200
+
+// Plates separates a version for the press of the mark.
+func (w *Work) Plates(ctx context.Context, name string) ([]proof.Plate, error) {
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	look := fmt.Sprintf("%s plates %s", w.looks[name], w.Plan.Press.Name)
+	if ps, ok := w.shelf.plates.get(look); ok {
+		return ps, nil
+	}
+	h := max(1, int(plateWide*a.Box.H()/a.Box.W()+0.5))
+	wide := plateWide
+	if h > proof.MaxSide {
+		h, wide = plateWide, max(1, int(plateWide*a.Box.W()/a.Box.H()+0.5))
+	}
+	ps, err := proof.Plates(ctx, a, wide, h, w.Plan.Press)
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.plates.put(look, ps), nil
+}
+
+// PlatePicture is one plate in its own ink on white.
+func (w *Work) PlatePicture(ctx context.Context, name string, n int) ([]byte, error) {
+	ps, err := w.Plates(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	if n < 0 || n >= len(ps) {
+		return nil, ErrNotFound
+	}
+	var tints [256][3]uint8
+	for i := range tints {
+		tints[i][0], tints[i][1], tints[i][2] = ps[n].Ink.Over(colour.White, float64(i)/255).Bytes()
+	}
+	img := image.NewNRGBA(ps[n].Image.Rect)
+	for i, v := range ps[n].Image.Pix {
+		copy(img.Pix[4*i:], tints[v][:])
+		img.Pix[4*i+3] = 255
+	}
+	return plainPNG(img)
+}
+
+// Printed lays the plates of a version over each other, those after the first
+// off by shift mm in turn to each side, the art being mm wide.
+func (w *Work) Printed(ctx context.Context, name string, mm, shift float64) ([]byte, error) {
+	ps, err := w.Plates(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	key := fmt.Sprintf("%s printed %s %g %g", w.looks[name], w.Plan.Press.Name, mm, shift)
+	if b, ok := w.shelf.pngs.get(key); ok {
+		return b, nil
+	}
+	ways := [][2]float64{{0, 0}, {1, 0}, {-0.7, 0.7}, {-0.7, -0.7}}
+	off := map[string][2]float64{}
+	for i, p := range ps {
+		way := ways[i%len(ways)]
+		off[p.Name] = [2]float64{way[0] * shift, way[1] * shift}
+	}
+	b, err := plainPNG(proof.Printed(ps, w.Plan.Press, mm, off))
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.pngs.put(key, b), nil
+}
+
+// Eyes draws a version on white as it is seen by one of proof.Visions.
+func (w *Work) Eyes(ctx context.Context, name, key string, width, height int) ([]byte, error) {
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(proof.Visions, func(v proof.Vision) bool { return v.Key == key })
+	if i < 0 {
+		return nil, ErrNotFound
+	}
+	k := min(float64(width)/a.Box.W(), float64(height)/a.Box.H())
+	pw, ph := max(1, int(a.Box.W()*k)), max(1, int(a.Box.H()*k))
+	ground := w.groundFor(ctx, name)
+	img, err := raster.Render(ctx, a.Drawing, raster.Fit(a.Box, pw, ph), pw, ph, raster.Options{Ground: &ground})
+	if err != nil {
+		return nil, err
+	}
+	return plainPNG(proof.Visions[i].Picture(img))
+}
+
+// darkGround is where light versions are looked at.
+var darkGround = colour.FromBytes(0x2b, 0x2b, 0x2a)
+
+// groundFor is white, or dark for versions that do not stand on white.
+func (w *Work) groundFor(ctx context.Context, name string) colour.RGB {
+	if c, err := w.Stands(ctx, name, colour.White); err == nil && c < 1.5 {
+		return darkGround
+	}
+	return colour.White
+}
+
+// Dark reports whether a version is looked at on a dark ground.
+func (w *Work) Dark(ctx context.Context, name string) bool {
+	return w.groundFor(ctx, name) == darkGround
+}
+
+// brand is the colour that covers most of the art, if white stands on it.
+func (w *Work) brand() colour.RGB {
+	for _, t := range w.Tones {
+		if !t.Gradient && colour.Contrast(t.Colour.RGB, colour.White) >= 3 && !t.Colour.RGB.NearWhite() {
+			return t.Colour.RGB
+		}
+	}
+	return colour.FromBytes(0x3a, 0x3a, 0x39)
+}
+
+// Scenes lists the places where the mark is shown in use.
+func (w *Work) Scenes() []proof.Scene { return proof.Scenes(w.brand()) }
+
+// Scene draws the mark in use, in the first version of the recipe that stands
+// there; which is returned too.
+func (w *Work) Scene(ctx context.Context, key string, width, height int) ([]byte, error) {
+	s, ok := proof.SceneOf(key, w.brand())
+	if !ok {
+		return nil, ErrNotFound
+	}
+	name, err := w.StandsOn(ctx, s.Ground)
+	if err != nil {
+		return nil, err
+	}
+	a, _, err := w.artOf(name)
+	if err != nil {
+		return nil, err
+	}
+	d := s.Draw(a)
+	return w.picture(ctx, w.looks[name]+" scene "+key+s.Ground.Hex(), d, d.Page, width, height, nil)
+}
+
+// StandsOn names the first version that stands on a ground with 3 : 1, or the
+// one that comes nearest.
+func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
+	best, most := "", 0.0
+	for _, v := range w.Plan.Versions {
+		if v.Drawing == nil || v.OnBacking() {
+			continue
+		}
+		c, err := w.Stands(ctx, v.Spec.Name, ground)
+		if err != nil {
+			return "", err
+		}
+		if c >= 3 {
+			return v.Spec.Name, nil
+		}
+		if c > most {
+			best, most = v.Spec.Name, c
+		}
+	}
+	if best == "" {
+		return "", ErrNotFound
+	}
+	return best, nil
+}
