@@ -23,9 +23,10 @@ import (
 // Decisions is all that a person has decided about a mark. The zero value is
 // the state of a mark just taken in.
 type Decisions struct {
-	Recipe string        `json:"recipe,omitempty"` // name of a built-in recipe
-	Margin string        `json:"margin,omitempty"` // instead of the recipe's
-	Mends  []intake.Mend `json:"mends,omitempty"`
+	Recipe string         `json:"recipe,omitempty"` // name of a built-in recipe
+	Own    *recipe.Recipe `json:"own,omitempty"`    // instead of a built-in one
+	Frame  *frame.Spec    `json:"frame,omitempty"`  // instead of the recipe's
+	Mends  []intake.Mend  `json:"mends,omitempty"`
 	// Parts are the names of pieces, Lockups what stands alone beside the
 	// recipe's own.
 	Parts   []parts.Naming   `json:"parts,omitempty"`
@@ -92,18 +93,14 @@ func (d *Decisions) say(name string, os []version.Override) {
 
 // Resolve returns the recipe as decided.
 func (d Decisions) Resolve() (*recipe.Recipe, error) {
-	name := d.Recipe
-	if name == "" {
-		name = "standard"
+	r, err := d.base()
+	if err != nil {
+		return nil, err
 	}
-	r, ok := recipe.Builtin(name)
-	if !ok {
-		return nil, &InputError{"recipe", fmt.Sprintf("there is no recipe called %q", name)}
-	}
-	if d.Margin != "" {
-		r.Frame.Margin = frame.Margins{frame.Length(d.Margin)}
+	if d.Frame != nil {
+		r.Frame = *d.Frame
 		if err := r.Frame.Check(); err != nil {
-			return nil, &InputError{"margin", err.Error()}
+			return nil, &InputError{"frame", err.Error()}
 		}
 	}
 	if d.Press != "" {
@@ -130,7 +127,11 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 		v.Overrides = slices.Concat(d.Readings[v.Name], v.Overrides)
 	}
 	if err := r.Check(); err != nil {
-		return nil, &InputError{"reading", err.Error()}
+		field := "reading"
+		if d.Own != nil {
+			field = "recipe"
+		}
+		return nil, &InputError{field, err.Error()}
 	}
 	return r, nil
 }

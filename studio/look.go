@@ -208,3 +208,53 @@ func meanOf(img *image.NRGBA) colour.RGB {
 	}
 	return colour.RGB{R: s[0] / s[3], G: s[1] / s[3], B: s[2] / s[3]}
 }
+
+// Through draws a version through a box of the page. With another over it, what
+// only the first paints is woad, what only the second paints madder, and what
+// both paint grey: that they sit alike is seen at once.
+func (w *Work) Through(ctx context.Context, name, over string, box geom.Rect, width, height int) ([]byte, error) {
+	v, ok := w.Version(name)
+	if !ok || v.Drawing == nil || box.Empty() || box.Long() > 1000*w.Plan.Frame.Box.Long() {
+		return nil, ErrNotFound
+	}
+	what := fmt.Sprintf("%s through %v", w.looks[name], box)
+	if over == "" {
+		return w.picture(ctx, what, v.Drawing, box, width, height, nil)
+	}
+	o, ok := w.Version(over)
+	if !ok || o.Drawing == nil {
+		return nil, ErrNotFound
+	}
+	key := fmt.Sprintf("%s over %s %d×%d", what, w.looks[over], width, height)
+	if b, ok := w.shelf.pngs.get(key); ok {
+		return b, nil
+	}
+	k := min(float64(width)/box.W(), float64(height)/box.H())
+	pw, ph := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
+	var a [2]*image.NRGBA
+	for i, d := range []*drawing.Drawing{v.Drawing, o.Drawing} {
+		var err error
+		if a[i], err = raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{}); err != nil {
+			return nil, err
+		}
+	}
+	out := image.NewNRGBA(a[0].Rect)
+	tints := [4]colour.RGB{{}, woad, madder, colour.FromBytes(0x77, 0x77, 0x76)}
+	for i := 0; i < len(out.Pix); i += 4 {
+		p, q := a[0].Pix[i+3], a[1].Pix[i+3]
+		which := 0
+		if p > q/2 {
+			which |= 1
+		}
+		if q > p/2 {
+			which |= 2
+		}
+		out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
+		out.Pix[i+3] = max(p, q)
+	}
+	b, err := png.Encode(out, png.Options{Quick: true})
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.pngs.put(key, b), nil
+}

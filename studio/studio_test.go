@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"dyekit/core/colour"
+	"dyekit/core/frame"
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
 	"dyekit/internal/testkit"
@@ -295,7 +296,7 @@ func TestDecisionsAreUndone(t *testing.T) {
 		}
 	}
 	var in *InputError
-	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) error { d.Margin = "4 apples"; return nil }); !errors.As(err, &in) || in.Field != "margin" {
+	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) error { d.Frame = &frame.Spec{Margin: frame.Margins{"4 apples"}}; return nil }); !errors.As(err, &in) || in.Field != "frame" {
 		t.Errorf("a wrong margin: %v", err)
 	}
 	if err := s.Decide(ctx, m.ID, "bad", func(d *Decisions) error { d.Recipe = "nosuch"; return nil }); !errors.As(err, &in) || in.Field != "recipe" {

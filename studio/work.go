@@ -70,6 +70,11 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.workWith(ctx, m, d)
+}
+
+// workWith is Work with other decisions than those kept.
+func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, error) {
 	r, err := d.Resolve()
 	if err != nil {
 		return nil, err

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -24,7 +23,7 @@ func weightOf(w studio.Weight) string {
 // from is the view a form was sent from.
 func from(c *gin.Context, otherwise string) string {
 	key := c.PostForm("from")
-	if key == "parts" {
+	if key == "parts" || key == "frame" {
 		return key
 	}
 	for _, st := range stations {
@@ -107,28 +106,6 @@ func (s *Server) mend(c *gin.Context) {
 		return
 	}
 	back(c, n, "master")
-}
-
-// chooseRecipe sets the recipe and the room around the art.
-func (s *Server) chooseRecipe(c *gin.Context) {
-	n, err := id(c, "id")
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	name, margin := c.PostForm("recipe"), strings.TrimSpace(c.PostForm("margin"))
-	err = s.studio.Decide(c.Request.Context(), n, fmt.Sprintf("recipe %s, room %s", name, margin), func(d *studio.Decisions) error {
-		if name != d.Recipe && !(d.Recipe == "" && name == "standard") {
-			margin = "" // each recipe brings its own room
-		}
-		d.Recipe, d.Margin = name, margin
-		return nil
-	})
-	if err != nil {
-		s.again(c, "files", err, map[string]string{"recipe": name, "margin": margin})
-		return
-	}
-	back(c, n, "files")
 }
 
 // choosePress sets the press that print files are made for.

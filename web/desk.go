@@ -193,5 +193,9 @@ func readAll(h *multipart.FileHeader) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	return io.ReadAll(io.LimitReader(f, studio.MaxMaster+1))
+	return readLimited(f, studio.MaxMaster+1)
+}
+
+func readLimited(f io.Reader, most int64) ([]byte, error) {
+	return io.ReadAll(io.LimitReader(f, most))
 }

@@ -1,14 +1,12 @@
 package web
 
 import (
-	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"dyekit/core/geom"
 	"dyekit/studio"
 )
 
@@ -71,8 +69,8 @@ func (s *Server) whole(c *gin.Context) {
 	}
 	pw, ph := size(c)
 	if q := c.Query("box"); q != "" { // a part of the page, for looking closely
-		var box geom.Rect
-		if n, _ := fmt.Sscanf(q, "%g,%g,%g,%g", &box.X0, &box.Y0, &box.X1, &box.Y1); n != 4 {
+		box, ok := boxOf(q)
+		if !ok {
 			s.fail(c, studio.ErrNotFound)
 			return
 		}

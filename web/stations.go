@@ -69,12 +69,14 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 		page = p
 	case "parts":
 		page = newPartsPage(d)
+	case "frame":
+		page = newFramePage(c, d)
 	case "inks":
 		page, err = newInksPage(d)
 	case "versions":
 		page, err = newWallPage(c, d)
 	case "files":
-		page, err = newFilesPage(d)
+		page, err = s.newFilesPage(c, d, nil)
 	case "proof":
 		page, err = newProofPage(c, d)
 	case "kit":
@@ -299,40 +301,6 @@ type folder struct {
 type leftOut struct {
 	Reason string
 	What   []string
-}
-
-type filesPage struct {
-	D       docket
-	Folders []folder
-	LeftOut []leftOut
-	Recipes []*recipe.Recipe
-	Margin  string
-	Name    string
-}
-
-func newFilesPage(d docket) (filesPage, error) {
-	p := filesPage{D: d, Name: d.Work.Recipe.Name, Margin: d.Work.Decisions.Margin}
-	if p.Margin == "" && len(d.Work.Recipe.Frame.Margin) > 0 {
-		p.Margin = string(d.Work.Recipe.Frame.Margin[0])
-	}
-	for _, n := range recipe.Builtins() {
-		r, _ := recipe.Builtin(n)
-		p.Recipes = append(p.Recipes, r)
-	}
-	ws := d.Work.Weights()
-	for _, f := range recipe.Formats {
-		g := folder{Format: f}
-		for i, x := range d.Work.Plan.Files {
-			if x.Entry.Format == f && x.Set() == "" || x.Set() != "" && f == recipe.Icons {
-				g.Lines = append(g.Lines, line{x, weightOf(ws[i]), !ws[i].Measured})
-			}
-		}
-		if len(g.Lines) > 0 {
-			p.Folders = append(p.Folders, g)
-		}
-	}
-	p.LeftOut = group(d.Work.Plan.Omitted)
-	return p, nil
 }
 
 // group puts omissions with the same reason together.

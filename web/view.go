@@ -54,8 +54,11 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 	m := w.Mark
 	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}, From: here}
 	title := ""
-	if here == "parts" { // a view within the first station
+	switch here { // views within stations
+	case "parts":
 		here, title = "master", "Parts · "+m.Client+" "+m.Name
+	case "frame":
+		here, title = "versions", "Frame · "+m.Client+" "+m.Name
 	}
 	d.Weight = total(w.WeightsSoon())
 	next := 1
@@ -184,6 +187,13 @@ var funcs = template.FuncMap{
 			return ""
 		}
 		return sentence(e.Message)
+	},
+	// own is the name that a recipe of one's own is saved under again.
+	"own": func(name string, own bool) string {
+		if own {
+			return name
+		}
+		return ""
 	},
 	// pickOf chooses the first part in the first place, the second in the second.
 	"pickOf": func(place, i int, part string) string {

@@ -153,12 +153,12 @@ func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
 	tab.Drop(".take", "star.svg", star)
 	tab.Click(".take button")
 	tab.At("/master")
-	tab.Go("/marks/1/files")
-	tab.Do(chromedp.SetValue(chromedp.CSS("input[name=margin]"), "4 apples"))
-	tab.Click(".recipe button")
-	tab.Until(`document.querySelector("#margin-error")`)
-	if v := tab.Eval(`document.querySelector("input[name=margin]").value`); v != "4 apples" {
-		t.Errorf("the margin is now %q", v)
+	tab.Go("/marks/1/frame")
+	tab.Do(chromedp.SetValue(chromedp.CSS("#room"), "4 apples"))
+	tab.Click("#frame-form .do-act")
+	tab.Until(`document.querySelector(".notes .error")`)
+	if v := tab.Eval(`document.querySelector("#room").value`); v != "4 apples" {
+		t.Errorf("the room is now %q", v)
 	}
 }
 
@@ -436,7 +436,7 @@ func TestEveryView(t *testing.T) {
 	tab := browser.Tab(t, h)
 	pages := []string{"/", "/new", "/nosuch", "/?q=nothing+like+it"}
 	for m := 1; m <= 3; m++ {
-		pages = append(pages, fmt.Sprintf("/marks/%d/parts", m), fmt.Sprintf("/clients/%d/candidates", m))
+		pages = append(pages, fmt.Sprintf("/marks/%d/parts", m), fmt.Sprintf("/marks/%d/frame", m), fmt.Sprintf("/marks/%d/files?edit=1", m), fmt.Sprintf("/clients/%d/candidates", m))
 		for _, st := range stations {
 			pages = append(pages, fmt.Sprintf("/marks/%d/%s", m, st.key))
 		}

@@ -30,7 +30,21 @@ type Spec struct {
 	Page   string  `json:"page,omitempty"`   // 400x150, 8x10in
 	Margin Margins `json:"margin,omitempty"` // room around the art
 	Place  string  `json:"place,omitempty"`  // one of nine; centre by default
+	// Clear is room measured in a part of the mark, instead of Margin.
+	Clear *Clear `json:"clear,omitempty"`
+	// Smallest is the least width at which the mark may stand: px for files,
+	// mm, cm, in or pt for those with a size on paper.
+	Smallest Length `json:"smallest,omitempty"`
 }
+
+// Clear is the clear space of a mark: so many times the height of a part.
+type Clear struct {
+	Part  string  `json:"part"`
+	Times float64 `json:"times"`
+}
+
+// maxClear bounds a clear space, in heights of its part.
+const maxClear = 20
 
 // Margins are one length for all sides or four: top, right, bottom, left.
 type Margins []Length
@@ -79,6 +93,15 @@ func (l *Length) UnmarshalJSON(b []byte) error {
 }
 
 var unit = map[string]float64{"": 1, "px": 1, "pt": 96.0 / 72, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96}
+
+// Unit is the unit of a length; without one it is px.
+func (l Length) Unit() string {
+	u := strings.TrimLeft(strings.TrimSpace(string(l)), "0123456789.- ")
+	if u == "" {
+		return "px"
+	}
+	return u
+}
 
 // Px returns the length in page units; of is what 100 % means.
 func (l Length) Px(of float64) (float64, error) {
@@ -144,6 +167,21 @@ func (s Spec) Check() error {
 	if _, ok := places[s.Place]; !ok {
 		return fmt.Errorf("place: %q is not one of centre, top, bottom, left, right, top-left, top-right, bottom-left, bottom-right", s.Place)
 	}
+	if s.Clear != nil {
+		if s.Clear.Part == "" {
+			return fmt.Errorf("clear.part: which part the clear space is measured in is missing")
+		}
+		if !(s.Clear.Times >= 0 && s.Clear.Times <= maxClear) {
+			return fmt.Errorf("clear.times: %v is not between 0 and %d heights of the part", s.Clear.Times, maxClear)
+		}
+	}
+	if s.Smallest != "" {
+		if v, err := s.Smallest.Px(0); err != nil {
+			return fmt.Errorf("smallest: %w", err)
+		} else if v < 0 || s.Smallest.Unit() == "%" {
+			return fmt.Errorf("smallest: %q is no width: write it in px, mm, cm, in or pt", string(s.Smallest))
+		}
+	}
 	for _, l := range s.Margin {
 		if v, err := l.Px(1); err != nil {
 			return fmt.Errorf("margin: %w", err)
@@ -166,6 +204,16 @@ func (f Frame) Scale() float64 { return f.W / f.Box.W() }
 
 // Points is the nominal size in pt: 72 to the inch of 96 px.
 func (f Frame) Points() (w, h float64) { return f.W * 0.75, f.H * 0.75 }
+
+// Resolved turns a clear space into a margin; height is that of its part, in
+// page units.
+func (s Spec) Resolved(height float64) Spec {
+	if s.Clear != nil {
+		s.Margin = Margins{Length(strconv.FormatFloat(s.Clear.Times*height, 'g', -1, 64))}
+		s.Clear = nil
+	}
+	return s
+}
 
 // Of returns the frame around the art of d.
 func (s Spec) Of(d *drawing.Drawing) (Frame, error) {

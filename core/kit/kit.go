@@ -183,12 +183,17 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 			art = art.Union(v.Drawing.Bounds())
 		}
 	}
-	if err := p.frames(r, page, art); err != nil {
+	if err := p.frames(ctx, r, page, art); err != nil {
 		return nil, err
 	}
 	var err error
 	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
+	}
+	for _, f := range p.Files {
+		if k := f.Distortion(p.art(refused)); k != 1 {
+			p.Findings.Add("distorted", finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
+		}
 	}
 	p.Hairlines = p.hairlines()
 	p.Findings = append(p.Findings, p.Hairlines...)
@@ -215,8 +220,11 @@ func (p *Plan) hairlines() finding.List {
 
 // frames finds the frame that all versions share, those of versions on a
 // backing, drawn to the same scale, and those of parts alone.
-func (p *Plan) frames(r *recipe.Recipe, page, art geom.Rect) (err error) {
-	s := r.Frame
+func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect) (err error) {
+	s, err := p.clear(ctx, r.Frame)
+	if err != nil {
+		return err
+	}
 	if p.Frame, err = s.Around(art, page); err != nil {
 		return fmt.Errorf("frame: %w", err)
 	}
@@ -225,7 +233,7 @@ func (p *Plan) frames(r *recipe.Recipe, page, art geom.Rect) (err error) {
 			continue
 		}
 		box := v.Drawing.Bounds()
-		if v.Spec.Whole() {
+		if v.Spec.Lockup == "" || r.Standard() == nil && v.Spec.Whole() {
 			box = box.Union(art)
 		}
 		own, err := s.Around(box, page)
@@ -238,6 +246,24 @@ func (p *Plan) frames(r *recipe.Recipe, page, art geom.Rect) (err error) {
 		p.Own[v.Spec.Name] = own
 	}
 	return nil
+}
+
+// clear turns a clear space into a margin by the height of its part.
+func (p *Plan) clear(ctx context.Context, s frame.Spec) (frame.Spec, error) {
+	if s.Clear == nil {
+		return s, nil
+	}
+	l := version.Lockup{Name: "clear", Parts: []string{s.Clear.Part}}
+	d, err := version.Arrange(ctx, p.Base, l)
+	if ctx.Err() != nil {
+		return s, ctx.Err()
+	}
+	if err != nil { // the part is gone: say so, and trim
+		p.Findings.Add("clear-space", finding.Warn, fmt.Sprintf("the clear space is measured in the part %q, which the mark has not: there is none", s.Clear.Part), "", geom.Rect{})
+		s.Clear = nil
+		return s, nil
+	}
+	return s.Resolved(d.Bounds().H()), nil
 }
 
 // FrameOf is the frame of a version.

@@ -453,3 +453,32 @@ func TestLockupsInAKit(t *testing.T) {
 		t.Errorf("%d left out", len(k.Omitted))
 	}
 }
+
+// A clear space measured in a part, a standard lockup, and a stretched file:
+// what is asked for is what the finished files hold.
+func TestFrameByPartAndStretch(t *testing.T) {
+	const art = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect id="a" x="10" y="10" width="40" height="40"/><rect id="b" x="10" y="70" width="40" height="20"/></svg>`
+	r := parse(t, `{"name": "x", "naming": "{brand}_{version}_{size}", "frame": {"clear": {"part": "b", "times": 0.5}},
+		"lockups": [{"name": "row", "parts": ["a", "b"], "placed": "beside", "gap": 0.5, "standard": true}],
+		"versions": [{"name": "colour", "treatment": "as-drawn"}, {"name": "drawn", "treatment": "as-drawn", "lockup": "full"}, {"name": "b", "treatment": "as-drawn", "lockup": "b"}],
+		"files": [{"format": "png", "widths": [240]}, {"format": "svg"}, {"format": "png", "versions": ["colour"], "stretch": "100x100", "sure": true}]}`)
+	k := build(t, Input{Master: []byte(art), MasterName: "x.svg", Brand: "Mark", Recipe: r, Readers: outside.All})
+	sizes := map[string][2]int{}
+	for _, f := range k.Files {
+		sizes[f.Path] = [2]int{f.WidthPx, f.HeightPx}
+	}
+	// Row: 40 + 20 + 40 wide, 40 high, 10 of room on each side; drawn: 40 × 80;
+	// b alone: 40 × 20.
+	for path, want := range map[string][2]int{"PNG/mark_colour_240.png": {240, 120}, "PNG/mark_drawn_240.png": {240, 400}, "PNG/mark_b_240.png": {240, 160}, "PNG/mark_colour_100x100.png": {100, 100}} {
+		if sizes[path] != want {
+			t.Errorf("%s is %v, want %v", path, sizes[path], want)
+		}
+	}
+	said := false
+	for _, f := range k.Findings {
+		said = said || f.Code == "distorted" && strings.Contains(f.Message, "0.50 times as wide")
+	}
+	if !said {
+		t.Errorf("nothing is said of the distortion: %v", k.Findings)
+	}
+}

@@ -142,7 +142,13 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			for _, w := range why {
 				omit(v.Name, e.Format, w)
 			}
-			made = append(made, fs...)
+			for _, f := range fs {
+				if why := r.tooSmall(f); why != "" {
+					omit(v.Name, e.Format, why)
+					continue
+				}
+				made = append(made, f)
+			}
 		}
 		if e.Format == "pdf" && e.Pages != "one-per-version-file" && len(made) > 0 {
 			all := made[0]
@@ -166,7 +172,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			files = append(files, f)
 		}
 	}
-	folders(files)
+	r.folders(files)
 	return files, left, nil
 }
 
@@ -259,22 +265,8 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		inner := pw * min(1, (art.W/art.H)/(w/h))
 		add(pw, ph, ppi, strings.ToLower(strings.ReplaceAll(e.Size, " ", "")), [2]float64{w, h}, inner)
 	}
+	if w, h, ok := e.stretched(); ok {
+		add(w, h, ppi, e.Stretch, [2]float64{}, w)
+	}
 	return fs, omitted, nil
-}
-
-// folders puts files into a folder for each type; a type with one file stays
-// at the top.
-func folders(files []File) {
-	count := map[string]int{}
-	own := func(f File) bool { return strings.Contains(f.Path, "/") } // has its folder
-	for _, f := range files {
-		if !own(f) {
-			count[f.Entry.Format]++
-		}
-	}
-	for i := range files {
-		if f := &files[i]; !own(*f) && count[f.Entry.Format] > 1 {
-			f.Path = strings.ToUpper(f.Entry.Format) + "/" + f.Path
-		}
-	}
 }

@@ -32,10 +32,11 @@ const (
 
 // A Recipe is a reusable wish.
 type Recipe struct {
-	Name   string     `json:"name"`
-	For    string     `json:"for,omitempty"` // whom it is for, in one sentence
-	Naming string     `json:"naming,omitempty"`
-	Frame  frame.Spec `json:"frame"`
+	Name    string     `json:"name"`
+	For     string     `json:"for,omitempty"` // whom it is for, in one sentence
+	Naming  string     `json:"naming,omitempty"`
+	Folders string     `json:"folders,omitempty"` // type, version or none
+	Frame   frame.Spec `json:"frame"`
 	// Lockups are parts that stand alone, named by versions.
 	Lockups  []version.Lockup `json:"lockups,omitempty"`
 	Versions []version.Spec   `json:"versions"`
@@ -68,6 +69,10 @@ type Entry struct {
 	Palette     *Palette `json:"palette,omitempty"`
 	Antialias   *bool    `json:"antialias,omitempty"`
 	Interlace   bool     `json:"interlace,omitempty"`
+	// Stretch distorts the art to a size in px, 500x300; Sure is the second yes
+	// that this takes.
+	Stretch string `json:"stretch,omitempty"`
+	Sure    bool   `json:"sure,omitempty"`
 	// Of SVG: painted in the colour of the text around it; without width and
 	// height; with the version that is shown where dark pages are preferred.
 	Current bool   `json:"currentcolor,omitempty"`
@@ -188,6 +193,11 @@ func (r *Recipe) Check() error {
 	}
 	if err := r.Frame.Check(); err != nil {
 		return fmt.Errorf("frame.%w", err)
+	}
+	switch r.Folders {
+	case "", ByType, ByVersion, Flat:
+	default:
+		return fmt.Errorf("folders: %q is not %s, %s or %s", r.Folders, ByType, ByVersion, Flat)
 	}
 	if _, ok := colour.PressOf(r.Press); r.Press != "" && !ok {
 		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", r.Press)
@@ -397,8 +407,11 @@ func (e Entry) check(versions map[string]bool) error {
 	if (e.Dark != "" || e.Current || e.Fluid) && e.Format != "svg" {
 		return errors.New("currentcolor, fluid and dark are for svg")
 	}
+	if err := e.checkStretch(); err != nil {
+		return err
+	}
 	ways := 0
-	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Size)} {
+	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Size), len(e.Stretch)} {
 		if n > 0 {
 			ways++
 		}

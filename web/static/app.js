@@ -368,6 +368,63 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A form whose outcome is shown while one types, before it is kept: parts of
+  // the page change places, the form itself stays.
+  const attempts = (parts, after) => ({
+    attempt() {
+      clearTimeout(this.later);
+      this.later = setTimeout(() => this.ask(), 150);
+    },
+    async ask() {
+      const form = document.querySelector("#frame-form, #table");
+      const body = new URLSearchParams(new FormData(form));
+      const answer = await fetch(this.$root.dataset.try, { method: "POST", body });
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      for (const part of parts) {
+        const [was, is] = [document.querySelector(part), page.querySelector(part)];
+        if (was && is) was.replaceWith(document.importNode(is, true));
+      }
+      if (after) after.call(this);
+    },
+  });
+
+  Alpine.data("recipe", () => attempts(["#table .wrong", "#list", "#tree", "#trying"]));
+
+  // The frame can be dragged by its edge: that is the room around.
+  Alpine.data("framing", () => ({
+    ...attempts([".framed", ".framing .notes > .error", "#frame-form [role=status]"], function () { this.grip(); }),
+    init() { this.grip(); },
+    grip() {
+      const mount = document.getElementById("mount");
+      if (!mount) return;
+      mount.addEventListener("pointerdown", (e) => {
+        if (e.button) return;
+        e.preventDefault();
+        mount.setPointerCapture(e.pointerId);
+        const svg = mount.querySelector(".lines");
+        const box = svg.querySelector(".frame-box");
+        const [x0, y0, x1, y1] = mount.dataset.art.split(" ").map(Number);
+        const move = (m) => {
+          const p = new DOMPoint(m.clientX, m.clientY).matrixTransform(svg.getScreenCTM().inverse());
+          const room = Math.max(0, x0 - p.x, p.x - x1, y0 - p.y, p.y - y1);
+          const share = Math.round((room / Number(mount.dataset.long)) * 1000) / 10;
+          document.getElementById("room").value = share + "%";
+          const r = (share / 100) * Number(mount.dataset.long);
+          for (const [k, v] of [["x", x0 - r], ["y", y0 - r], ["width", x1 - x0 + 2 * r], ["height", y1 - y0 + 2 * r]]) box.setAttribute(k, v);
+        };
+        move(e);
+        mount.addEventListener("pointermove", move);
+        mount.addEventListener("pointerup", () => {
+          mount.removeEventListener("pointermove", move);
+          const form = document.getElementById("frame-form");
+          form.querySelector("[name=by][value=length]").checked = true;
+          if (form.elements.fit.value === "viewbox") form.elements.fit.value = "artwork";
+          this.attempt();
+        }, { once: true });
+      });
+    },
+  }));
+
   // Two pictures over each other with a border that slides.
   Alpine.data("slide", () => ({
     init() { this.move(); },

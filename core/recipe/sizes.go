@@ -1,0 +1,186 @@
+package recipe
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dyekit/core/frame"
+)
+
+// Sizes writes the sizes of an entry as they are typed and stand in names:
+// 1000 for a width, h512 for a height, 2x for a multiple of the frame, 8x10in
+// for a physical size.
+func (e Entry) Sizes() string {
+	var out []string
+	for _, w := range e.Widths {
+		out = append(out, strconv.Itoa(w))
+	}
+	for _, h := range e.Heights {
+		out = append(out, "h"+strconv.Itoa(h))
+	}
+	for _, k := range e.Scales {
+		out = append(out, strconv.FormatFloat(k, 'g', -1, 64)+"x")
+	}
+	if e.Size != "" {
+		out = append(out, e.Size)
+	}
+	return strings.Join(out, ", ")
+}
+
+// SetSizes reads what Sizes writes.
+func (e *Entry) SetSizes(s string) error {
+	e.Widths, e.Heights, e.Scales, e.Size = nil, nil, nil, ""
+	for word := range strings.SplitSeq(s, ",") {
+		word = strings.TrimSpace(strings.ToLower(strings.TrimSuffix(strings.TrimSpace(word), "px")))
+		if word == "" {
+			continue
+		}
+		if n, err := strconv.Atoi(word); err == nil {
+			e.Widths = append(e.Widths, n)
+			continue
+		}
+		if n, err := strconv.Atoi(strings.TrimPrefix(word, "h")); err == nil {
+			e.Heights = append(e.Heights, n)
+			continue
+		}
+		if k, err := strconv.ParseFloat(strings.TrimSuffix(word, "x"), 64); err == nil && strings.HasSuffix(word, "x") {
+			e.Scales = append(e.Scales, k)
+			continue
+		}
+		if _, _, err := frame.Size(word); err != nil {
+			return fmt.Errorf("%q is no size: write 500 for a width in px, h300 for a height, 2x for a multiple, 8x10in for a size on paper", word)
+		}
+		if e.Size != "" {
+			return fmt.Errorf("%s and %s: one size on paper for each line; add another line", e.Size, word)
+		}
+		e.Size = word
+	}
+	return nil
+}
+
+// stretched is the size that distorts the art, in px; ok is false without.
+func (e Entry) stretched() (w, h float64, ok bool) {
+	if e.Stretch == "" {
+		return 0, 0, false
+	}
+	w, h, err := frame.Size(e.Stretch)
+	return w, h, err == nil
+}
+
+// checkStretch asks for a second yes before the art is distorted.
+func (e Entry) checkStretch() error {
+	w, h, ok := e.stretched()
+	switch {
+	case e.Stretch == "":
+		return nil
+	case !ok || strings.ContainsAny(e.Stretch, "mcip"): // mm, cm, in, pt, px
+		return fmt.Errorf("stretch: %q is not a size in px such as 500x300", e.Stretch)
+	case !pixels(e.Format) || e.Format == "ico":
+		return fmt.Errorf("stretch: %s keeps the proportions of the art", e.Format)
+	case w < 1 || h < 1 || w > MaxSide || h > MaxSide:
+		return fmt.Errorf("stretch: a side is not between 1 and %d px", MaxSide)
+	case !e.Sure:
+		return fmt.Errorf("stretch: %s distorts the mark whatever its proportions are; say sure as well if that is meant", e.Stretch)
+	}
+	return nil
+}
+
+// Distortion is how much wider than drawn the art of a file is, for its
+// height: 1 for all that keep the proportions.
+func (f File) Distortion(art Art) float64 {
+	if _, _, ok := f.Entry.stretched(); !ok || f.Size != f.Entry.Stretch {
+		return 1
+	}
+	a := art.of(f.Version())
+	return float64(f.W) / float64(f.H) * a.H / a.W
+}
+
+// Ways to put files into folders.
+const (
+	ByType    = "type" // the default
+	ByVersion = "version"
+	Flat      = "none"
+)
+
+// folders puts files into a folder for each type or version; what is alone in
+// its folder stays at the top.
+func (r *Recipe) folders(files []File) {
+	name := func(f File) string {
+		switch r.Folders {
+		case Flat:
+			return ""
+		case ByVersion:
+			if len(f.Versions) == 1 {
+				return Slug(f.Versions[0])
+			}
+			return ""
+		}
+		return strings.ToUpper(f.Entry.Format)
+	}
+	count := map[string]int{}
+	own := func(f File) bool { return strings.Contains(f.Path, "/") } // has its folder
+	for _, f := range files {
+		if !own(f) {
+			count[name(f)]++
+		}
+	}
+	for i := range files {
+		if f := &files[i]; !own(*f) && name(*f) != "" && count[name(*f)] > 1 {
+			f.Path = name(*f) + "/" + f.Path
+		}
+	}
+}
+
+// tooSmall says why a file is below the smallest size of the frame, or "".
+func (r *Recipe) tooSmall(f File) string {
+	least := r.Frame.Smallest
+	if least == "" || f.Icon != nil || f.W == 0 {
+		return ""
+	}
+	px, err := least.Px(0)
+	if err != nil {
+		return ""
+	}
+	if slices.Contains([]string{"mm", "cm", "in", "pt"}, least.Unit()) {
+		if f.Entry.Size != "" && f.Size == strings.ToLower(strings.ReplaceAll(f.Entry.Size, " ", "")) && f.WPt < px*0.75-0.01 {
+			return fmt.Sprintf("it would be smaller on paper than the smallest size, %s", least)
+		}
+		return ""
+	}
+	if float64(f.W) < px {
+		return fmt.Sprintf("it would be narrower than the smallest size, %.0f px", px)
+	}
+	return ""
+}
+
+// Diff is what two recipes ask for and do not share, as names of files
+// without the brand.
+func Diff(a, b []File) (onlyA, onlyB []string, both int) {
+	key := func(f File) string {
+		k := f.Path
+		if f.W > 0 {
+			k += fmt.Sprintf(" (%d × %d px)", f.W, f.H)
+		}
+		return k
+	}
+	in := map[string]bool{}
+	for _, f := range b {
+		in[key(f)] = true
+	}
+	for _, f := range a {
+		if k := key(f); in[k] {
+			both++
+			delete(in, k)
+		} else {
+			onlyA = append(onlyA, k)
+		}
+	}
+	for _, f := range b {
+		if k := key(f); in[k] {
+			onlyB = append(onlyB, k)
+		}
+	}
+	return onlyA, onlyB, both
+}

@@ -1,0 +1,202 @@
+package studio
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"dyekit/core/frame"
+	"dyekit/core/kit"
+	"dyekit/core/recipe"
+)
+
+// maxSaved bounds the recipes saved for one client, or for all.
+const maxSaved = 100
+
+// A Saved is a recipe that somebody saved.
+type Saved struct {
+	ID      int64
+	ForAll  bool
+	Changed time.Time
+	Recipe  *recipe.Recipe
+}
+
+// base is the recipe before what was decided about this mark: one of its own
+// or a built-in one.
+func (d Decisions) base() (*recipe.Recipe, error) {
+	if d.Own != nil {
+		b, err := json.Marshal(d.Own)
+		if err != nil {
+			return nil, err
+		}
+		var r recipe.Recipe
+		return &r, json.Unmarshal(b, &r) // a copy, as it will be changed
+	}
+	name := d.Recipe
+	if name == "" {
+		name = "standard"
+	}
+	r, ok := recipe.Builtin(name)
+	if !ok {
+		return nil, &InputError{"recipe", fmt.Sprintf("there is no recipe called %q", name)}
+	}
+	return r, nil
+}
+
+// Base is the recipe of a work as it can be edited and saved.
+func (w *Work) Base() (*recipe.Recipe, error) { return w.Decisions.base() }
+
+// SetRecipe gives a mark a recipe of its own.
+func (s *Studio) SetRecipe(ctx context.Context, mark int64, r *recipe.Recipe, what string) error {
+	return s.Decide(ctx, mark, what, func(d *Decisions) error { return d.TakeRecipe(r) })
+}
+
+// TakeRecipe makes a recipe the mark's; a built-in one unchanged is that one.
+func (d *Decisions) TakeRecipe(r *recipe.Recipe) error {
+	d.Recipe, d.Own = "", r
+	if _, err := d.Resolve(); err != nil {
+		return err
+	}
+	if b, ok := recipe.Builtin(r.Name); ok { // the built-in one unchanged is that one
+		x, err := json.Marshal(r)
+		y, err2 := json.Marshal(b)
+		if err == nil && err2 == nil && string(x) == string(y) {
+			d.Recipe, d.Own = r.Name, nil
+		}
+	}
+	return nil
+}
+
+// Try puts a mark on the table as it would be with a change that is not kept.
+func (s *Studio) Try(ctx context.Context, w *Work, change func(*Decisions) error) (*Work, error) {
+	d := w.Decisions
+	if err := change(&d); err != nil {
+		return nil, err
+	}
+	return s.workWith(ctx, w.Mark, d)
+}
+
+// TryRecipe is Try with another recipe.
+func (s *Studio) TryRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (*Work, error) {
+	return s.Try(ctx, w, func(d *Decisions) error { return d.TakeRecipe(r) })
+}
+
+// SetFrame sets the frame of a mark, above that of its recipe.
+func (s *Studio) SetFrame(ctx context.Context, mark int64, f frame.Spec) error {
+	return s.Decide(ctx, mark, "frame set", func(d *Decisions) error {
+		if err := f.Check(); err != nil {
+			return &InputError{"frame", err.Error()}
+		}
+		d.Frame = &f
+		return nil
+	})
+}
+
+// SavedRecipes lists those saved for a client, then those for all.
+func (s *Studio) SavedRecipes(ctx context.Context, client int64) ([]Saved, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, client_id IS NULL, changed_at, body FROM recipes WHERE scope IN (?, 0) ORDER BY scope = 0, name", client)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Saved
+	for rows.Next() {
+		var x Saved
+		var body []byte
+		if err := rows.Scan(&x.ID, &x.ForAll, &x.Changed, &body); err != nil {
+			return nil, err
+		}
+		if x.Recipe, err = recipe.Parse(body); err != nil {
+			continue // of a later release; it is still there for that
+		}
+		out = append(out, x)
+	}
+	return out, rows.Err()
+}
+
+// Saved returns one that a client may use.
+func (s *Studio) Saved(ctx context.Context, client, id int64) (Saved, error) {
+	all, err := s.SavedRecipes(ctx, client)
+	if err != nil {
+		return Saved{}, err
+	}
+	for _, x := range all {
+		if x.ID == id {
+			return x, nil
+		}
+	}
+	return Saved{}, ErrNotFound
+}
+
+// SaveRecipe keeps the recipe of a mark under a name, for its client or for
+// all; one of that name is replaced.
+func (s *Studio) SaveRecipe(ctx context.Context, w *Work, name string, forAll bool) error {
+	name, err := cleanName("recipe", name)
+	if err != nil {
+		err.(*InputError).Field = "save"
+		return err
+	}
+	if _, ok := recipe.Builtin(name); ok {
+		return &InputError{"save", fmt.Sprintf("%q is a recipe that comes along; save yours under another name", name)}
+	}
+	r, err := w.Base()
+	if err != nil {
+		return err
+	}
+	r.Name, r.Frame = name, w.Recipe.Frame
+	r.Lockups, r.Versions = w.Recipe.Lockups, nil
+	for _, v := range w.Recipe.Versions { // words on colours belong to the mark
+		v.Overrides = nil
+		r.Versions = append(r.Versions, v)
+	}
+	if err := r.Check(); err != nil {
+		return &InputError{"save", err.Error()}
+	}
+	body, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	client := sql.NullInt64{Int64: w.Mark.ClientID, Valid: !forAll}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var n int
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM recipes WHERE scope = ? AND name <> ?", client.Int64, name).Scan(&n); err != nil {
+			return err
+		}
+		if n >= maxSaved {
+			return &InputError{"save", fmt.Sprintf("at most %d recipes are saved", maxSaved)}
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (client_id, name, body) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", client, name, body)
+		return err
+	})
+}
+
+// DropRecipe takes a saved recipe away; marks that use it keep their copy.
+func (s *Studio) DropRecipe(ctx context.Context, client, id int64) error {
+	res, err := s.db.ExecContext(ctx, "DELETE FROM recipes WHERE id = ? AND scope IN (?, 0)", id, client)
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrNotFound)
+	}
+	return nil
+}
+
+// A RecipeDiff is what two recipes make of one mark.
+type RecipeDiff struct {
+	Here, There []string // files in the one alone
+	Both        int
+}
+
+// CompareRecipe holds the files of a mark to those of another recipe.
+func (s *Studio) CompareRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (d RecipeDiff, err error) {
+	p, err := kit.PlanFor(ctx, w.Plan.Master, w.art, w.Mark.Brand(), r)
+	if err != nil {
+		return d, &InputError{"recipe", err.Error()}
+	}
+	d.Here, d.There, d.Both = recipe.Diff(w.Plan.Files, p.Files)
+	return d, nil
+}

@@ -1,0 +1,430 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/frame"
+	"dyekit/core/recipe"
+	"dyekit/studio"
+)
+
+// A recipeRow is a line of the recipe's table as it stands in the form.
+type recipeRow struct {
+	N                          int
+	Format, Sizes, PPI, Colour string
+	Versions, Backing, Stretch string
+	Palette, Quality, Pages    string
+	Sure                       bool
+	Drop                       bool
+	Entry                      recipe.Entry
+}
+
+type filesPage struct {
+	D        docket
+	Folders  []folder
+	LeftOut  []leftOut
+	Builtins []*recipe.Recipe
+	Saved    []studio.Saved
+	Base     *recipe.Recipe
+	Own      bool // the mark has a recipe of its own
+	Room     string
+	Rows     []recipeRow
+	Naming   string
+	ByFolder string
+	Formats  []string
+	Known    []string // versions
+	Open     bool     // the table is shown
+	Trying   bool     // what is shown is not kept yet
+	With     string   // the recipe that is compared
+	Diff     *studio.RecipeDiff
+}
+
+// newFilesPage shows the recipe and its files; of a form just sent, the rows
+// as they were typed.
+func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p filesPage, err error) {
+	p = filesPage{D: d, Own: d.Work.Decisions.Own != nil, Formats: recipe.Formats, Open: c.Query("edit") != "" || typed != nil}
+	if p.Base, err = d.Work.Base(); err != nil {
+		return p, err
+	}
+	f := d.Work.Recipe.Frame
+	switch {
+	case f.Clear != nil:
+		p.Room = fmt.Sprintf("%g heights of %s", f.Clear.Times, f.Clear.Part)
+	case f.Fit == frame.ViewBox:
+		p.Room = "the master's own page"
+	case len(f.Margin) > 0:
+		p.Room = string(f.Margin[0])
+	default:
+		p.Room = "none"
+	}
+	if f.Fit == frame.Page {
+		p.Room = "a page of " + f.Page + ", room " + p.Room
+	}
+	for _, n := range recipe.Builtins() {
+		r, _ := recipe.Builtin(n)
+		p.Builtins = append(p.Builtins, r)
+	}
+	if p.Saved, err = s.studio.SavedRecipes(c.Request.Context(), d.Mark.ClientID); err != nil {
+		return p, err
+	}
+	for _, v := range d.Work.Recipe.Versions {
+		p.Known = append(p.Known, v.Name)
+	}
+	p.Naming, p.ByFolder = d.Work.Recipe.Naming, d.Work.Recipe.Folders
+	if v, ok := d.Typed["naming"]; ok {
+		p.Naming, p.ByFolder = v, d.Typed["folders"]
+	}
+	if p.Rows = typed; typed == nil {
+		for i, e := range p.Base.Files {
+			p.Rows = append(p.Rows, rowOf(i, e))
+		}
+	}
+	p.Rows = append(p.Rows, recipeRow{N: len(p.Rows)})
+	ws := d.Work.WeightsSoon()
+	for _, f := range recipe.Formats {
+		g := folder{Format: f}
+		for i, x := range d.Work.Plan.Files {
+			if x.Entry.Format == f && x.Set() == "" || x.Set() != "" && f == recipe.Icons {
+				l := line{File: x, Estimate: !ws[i].Measured}
+				if ws[i].Known {
+					l.Weight = weightOf(ws[i])
+				}
+				g.Lines = append(g.Lines, l)
+			}
+		}
+		if len(g.Lines) > 0 {
+			p.Folders = append(p.Folders, g)
+		}
+	}
+	p.LeftOut = group(d.Work.Plan.Omitted)
+	if with := c.Query("with"); with != "" {
+		r, err := s.recipeOf(c, d.Mark.ClientID, with)
+		if err != nil {
+			return p, err
+		}
+		x, err := s.studio.CompareRecipe(c.Request.Context(), d.Work, r)
+		if err != nil {
+			return p, err
+		}
+		p.With, p.Diff = r.Name, &x
+	}
+	return p, nil
+}
+
+// recipeOf finds a recipe by what a form calls it: its name for one that comes
+// along, saved:ID for one that was saved.
+func (s *Server) recipeOf(c *gin.Context, client int64, key string) (*recipe.Recipe, error) {
+	if n, ok := strings.CutPrefix(key, "saved:"); ok {
+		i, err := strconv.ParseInt(n, 10, 64)
+		if err != nil {
+			return nil, studio.ErrNotFound
+		}
+		x, err := s.studio.Saved(c.Request.Context(), client, i)
+		return x.Recipe, err
+	}
+	r, ok := recipe.Builtin(key)
+	if !ok {
+		return nil, &studio.InputError{Field: "recipe", Message: fmt.Sprintf("there is no recipe called %q", key)}
+	}
+	return r, nil
+}
+
+func rowOf(i int, e recipe.Entry) recipeRow {
+	r := recipeRow{N: i, Format: e.Format, Sizes: e.Sizes(), Colour: e.Colour, Versions: strings.Join(e.Versions, ", "), Backing: e.Backing, Stretch: e.Stretch, Sure: e.Sure, Pages: e.Pages, Entry: e}
+	if e.PPI > 0 {
+		r.PPI = strconv.FormatFloat(e.PPI, 'g', -1, 64)
+	}
+	if e.Quality > 0 {
+		r.Quality = strconv.Itoa(e.Quality)
+	}
+	switch p := e.Palette; {
+	case p == nil:
+	case p.Never:
+		r.Palette = "never"
+	case p.Colors > 0:
+		r.Palette = strconv.Itoa(p.Colors)
+	}
+	return r
+}
+
+// Pixels reports whether the line makes pictures of a size of their own.
+func (r recipeRow) Pixels() bool {
+	return slices.Contains([]string{"png", "jpeg", "tiff", "webp"}, r.Format)
+}
+
+// entry is the line of the recipe that a row asks for, on top of the line that
+// it was.
+func (r recipeRow) entry(was recipe.Entry) (e recipe.Entry, err error) {
+	e = was
+	e.Format, e.Colour, e.Backing, e.Stretch, e.Sure, e.Pages = r.Format, r.Colour, r.Backing, r.Stretch, r.Sure, r.Pages
+	if err := e.SetSizes(r.Sizes); err != nil {
+		return e, err
+	}
+	e.Versions = nil
+	for v := range strings.SplitSeq(r.Versions, ",") {
+		if v = strings.TrimSpace(v); v != "" && v != "all" {
+			e.Versions = append(e.Versions, v)
+		}
+	}
+	number := func(name, s string) (v float64) {
+		if s == "" {
+			return 0
+		}
+		v, bad := strconv.ParseFloat(s, 64)
+		if bad != nil {
+			err = fmt.Errorf("%s: %q is not a number", name, s)
+		}
+		return v
+	}
+	e.PPI, e.Quality = number("resolution", r.PPI), int(number("quality", r.Quality))
+	switch r.Palette {
+	case "":
+		e.Palette = nil
+	case "never":
+		e.Palette = &recipe.Palette{Never: true}
+	default:
+		n := int(number("colours", r.Palette))
+		if err == nil && (n < 2 || n > 256) {
+			err = fmt.Errorf("colours: a palette has 2 to 256 colours, not %s", r.Palette)
+		}
+		e.Palette = &recipe.Palette{Colors: n}
+	}
+	return e, err
+}
+
+// maxRows bounds the lines of a form.
+const maxRows = 200
+
+// typedRecipe reads the table back: the rows as typed, and the recipe they
+// make of the one at hand.
+func typedRecipe(c *gin.Context, base *recipe.Recipe) (rows []recipeRow, r *recipe.Recipe, err error) {
+	next := *base
+	next.Files = nil
+	next.Naming, next.Folders = strings.TrimSpace(c.PostForm("naming")), c.PostForm("folders")
+	if next.Folders == recipe.ByType && base.Folders == "" {
+		next.Folders = ""
+	}
+	n, _ := strconv.Atoi(c.PostForm("rows"))
+	for i := range min(n, maxRows) {
+		get := func(k string) string { return strings.TrimSpace(c.PostForm(fmt.Sprintf("%s.%d", k, i))) }
+		x := recipeRow{N: len(rows), Format: get("format"), Sizes: get("sizes"), PPI: get("ppi"), Colour: get("colour"), Versions: get("versions"), Backing: get("backing"), Stretch: get("stretch"), Palette: get("palette"), Quality: get("quality"), Pages: get("pages"), Sure: get("sure") != "", Drop: get("drop") != ""}
+		if x.Format == "" || x.Drop {
+			continue
+		}
+		var was recipe.Entry
+		if was = (recipe.Entry{}); i < len(base.Files) && base.Files[i].Format == x.Format {
+			was = base.Files[i]
+		}
+		e, bad := x.entry(was)
+		x.Entry = e
+		rows = append(rows, x)
+		if bad != nil && err == nil {
+			err = &studio.InputError{Field: "recipe", Message: fmt.Sprintf("line %d, %s: %v", len(rows), x.Format, bad)}
+		}
+		next.Files = append(next.Files, e)
+	}
+	return rows, &next, err
+}
+
+// editRecipe keeps the table as the mark's own recipe, or only shows what it
+// would make.
+func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		w, err := s.work(c)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		base, err := w.Base()
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		ctx := c.Request.Context()
+		rows, r, err := typedRecipe(c, base)
+		shown := w
+		if err == nil {
+			if keep {
+				err = s.studio.SetRecipe(ctx, w.Mark.ID, r, "recipe changed")
+			} else {
+				shown, err = s.studio.TryRecipe(ctx, w, r)
+			}
+		}
+		var in *studio.InputError
+		switch {
+		case err == nil && keep:
+			c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "files"))
+			return
+		case err != nil && !errors.As(err, &in):
+			// What the plan refuses, as two files with one name, is the
+			// person's to change as well.
+			in = &studio.InputError{Field: "recipe", Message: err.Error()}
+		}
+		d := s.newDocket(w, "files")
+		d.Work, d.Error = w, in
+		if in == nil {
+			d.Work = shown
+		} else {
+			in.Message = placed(in.Message)
+		}
+		d.Typed = map[string]string{"naming": c.PostForm("naming"), "folders": c.PostForm("folders")}
+		p, err := s.newFilesPage(c, d, rows)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		p.D.Work, p.Trying = w, in == nil
+		status := http.StatusOK
+		if in != nil {
+			status = http.StatusUnprocessableEntity
+		}
+		s.render(c, status, "files", p)
+	}
+}
+
+// placed says files[2] as people count: line 3.
+func placed(message string) string {
+	rest, ok := strings.CutPrefix(message, "files[")
+	if !ok {
+		return message
+	}
+	n, rest, ok := strings.Cut(rest, "]")
+	i, err := strconv.Atoi(n)
+	if !ok || err != nil {
+		return message
+	}
+	return fmt.Sprintf("line %d, %s", i+1, strings.TrimLeft(rest, ".: "))
+}
+
+// chooseRecipe takes a recipe, saves the one at hand, or drops a saved one.
+func (s *Server) chooseRecipe(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ctx := c.Request.Context()
+	typed := map[string]string{}
+	switch {
+	case c.PostForm("save") != "":
+		typed["save"] = c.PostForm("as")
+		err = s.studio.SaveRecipe(ctx, w, c.PostForm("as"), c.PostForm("for") == "all")
+	case c.PostForm("drop") != "":
+		var n int64
+		if n, err = strconv.ParseInt(c.PostForm("drop"), 10, 64); err == nil {
+			err = s.studio.DropRecipe(ctx, w.Mark.ClientID, n)
+		} else {
+			err = studio.ErrNotFound
+		}
+	default:
+		name := c.PostForm("recipe")
+		typed["recipe"] = name
+		var r *recipe.Recipe
+		if r, err = s.recipeOf(c, w.Mark.ClientID, name); err == nil {
+			err = s.studio.Decide(ctx, w.Mark.ID, "recipe "+r.Name, func(d *studio.Decisions) error {
+				d.Frame = nil // each recipe brings its own
+				return d.TakeRecipe(r)
+			})
+		}
+	}
+	if err != nil {
+		s.again(c, "files", err, typed)
+		return
+	}
+	back(c, w.Mark.ID, "files")
+}
+
+// recipeFile gives the recipe as JSON, all that was decided about it in it.
+func (s *Server) recipeFile(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	b, err := json.MarshalIndent(w.Recipe, "", "  ")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	attachment(c, recipe.Slug(w.Recipe.Name)+".json")
+	c.Data(http.StatusOK, "application/json", append(b, '\n'))
+}
+
+// takeRecipe reads a recipe out of a file and gives it to the mark.
+func (s *Server) takeRecipe(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, recipe.MaxBytes+1<<16)
+	f, _, err := c.Request.FormFile("file")
+	if err != nil {
+		s.again(c, "files", &studio.InputError{Field: "file", Message: "choose the recipe's file, a JSON of at most 1 MB"}, nil)
+		return
+	}
+	defer f.Close()
+	b, err := readLimited(f, recipe.MaxBytes+1)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	r, err := recipe.Parse(b)
+	if err == nil {
+		err = s.studio.SetRecipe(c.Request.Context(), n, r, "recipe "+r.Name+" from a file")
+	} else {
+		err = &studio.InputError{Field: "file", Message: err.Error()}
+	}
+	if err != nil {
+		s.again(c, "files", err, nil)
+		return
+	}
+	back(c, n, "files")
+}
+
+// Chosen reports whether a recipe is the one at hand.
+func (p filesPage) Chosen(name string) bool {
+	if v, ok := p.D.Typed["recipe"]; ok {
+		return v == name
+	}
+	return !p.Own && p.Base.Name == name
+}
+
+// Differs reports whether the mark's own recipe is a saved one that has changed
+// since, or was changed here.
+func (p filesPage) Differs(x studio.Saved) bool {
+	if !p.Own || p.Base.Name != x.Recipe.Name {
+		return false
+	}
+	a, err := json.Marshal(p.Base)
+	b, err2 := json.Marshal(x.Recipe)
+	return err == nil && err2 == nil && string(a) != string(b)
+}
+
+// Uses reports whether the mark's own recipe is a saved one.
+func (p filesPage) Uses(x studio.Saved) bool {
+	return p.Own && p.Base.Name == x.Recipe.Name && !p.Differs(x)
+}
+
+// Tree lists folders with an example of their files, for the eye.
+func (p filesPage) Tree() []string {
+	var out []string
+	for _, f := range p.Folders {
+		for _, l := range f.Lines {
+			dir, _, _ := strings.Cut(l.Path, "/")
+			if !strings.Contains(l.Path, "/") || slices.ContainsFunc(out, func(s string) bool { return strings.HasPrefix(s, dir+"/") }) {
+				continue
+			}
+			out = append(out, l.Path)
+		}
+	}
+	return out
+}

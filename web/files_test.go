@@ -1,0 +1,122 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+// The recipe is changed in its table: what it would make is shown before it is
+// kept, wrong entries say so beside the table, and stretching takes two words.
+func TestRecipeTable(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/files?edit=1")
+	tab.Accessible("the recipe's table")
+	set := func(name, value string) {
+		tab.Eval(`(() => { const f = document.querySelector('#table [name="` + name + `"]'); f.value = "` + value + `"; f.dispatchEvent(new Event("change", {bubbles: true})); return ""; })()`)
+	}
+	list := `document.querySelector("#list").textContent`
+	set("sizes.0", "640, h200")
+	tab.Until(list + `.includes("kettle_colour_640.png") && ` + list + `.includes("kettle_colour_h200.png") && !` + list + `.includes("_3000.png")`)
+	tab.Until(`document.querySelector("#trying").textContent === "not kept yet"`)
+	set("sizes.0", "large")
+	tab.Until(`document.querySelector("#table .error")`)
+	if s := tab.Eval(`document.querySelector("#table .error").textContent`); !strings.Contains(s, `Line 1, png: "large" is no size`) {
+		t.Errorf("the error says %q", s)
+	}
+	if !strings.Contains(tab.Eval(list), "_3000.png") {
+		t.Error("the files are not those that were kept")
+	}
+	set("sizes.0", "640")
+	set("folders", "version")
+	tab.Until(`document.querySelector("#tree").textContent.includes("colour/odd-kettle")`)
+	set("stretch.0", "640x100")
+	tab.Until(`document.querySelector("#table .error") && document.querySelector("#table .error").textContent.includes("distorts the mark")`)
+	tab.Eval(`document.querySelector('[name="sure.0"]').click() || ""`)
+	tab.Until(list + `.includes("kettle_colour_640x100.png")`)
+	tab.Eval(`document.querySelector('[name="drop.1"]').click() || ""`)
+	tab.Until(`!` + list + `.includes("8x10in")`)
+	tab.Click("#table .do-act")
+	tab.Until(`!document.querySelector("#table") && ` + list + `.includes("kettle_colour_640x100.png")`)
+	if s := tab.Eval(`document.querySelector(".own").textContent`); !strings.Contains(s, "this mark’s own") {
+		t.Errorf("the recipe is said to be %s", s)
+	}
+
+	// It is saved, compared, taken along, and taken by another mark.
+	tab.Eval(`document.querySelector(".recipe details").open = true`)
+	tab.Do(chromedp.SetValue(chromedp.CSS("[name=as]"), "Signs"))
+	tab.Click("[name=for][value=all]")
+	tab.Click("[name=save]")
+	tab.Until(`[...document.querySelectorAll(".choice b")].some(b => b.textContent === "Signs")`)
+	tab.Go("/marks/2/files?with=standard")
+	if s := tab.Eval(`document.querySelector(".diff").textContent`); !strings.Contains(s, "PNG/odd-kettle-teahouse-kettle_colour_3000.png (3000") || !strings.Contains(s, "640x100.png") {
+		t.Errorf("compared: %s", s)
+	}
+	tab.Accessible("compared recipes")
+	b := fetch(t, tab.Base+"/marks/2/recipe.json", http.StatusOK)
+	if !strings.Contains(string(b), `"stretch": "640x100"`) {
+		t.Errorf("the recipe as a file: %s", b)
+	}
+	tab.Go("/marks/1/files")
+	tab.Eval(`[...document.querySelectorAll(".choice")].find(c => c.textContent.includes("Signs")).querySelector("input").click() || ""`)
+	tab.Click(".recipe > form .do-act")
+	tab.Until(list + `.includes("roundel_colour_640x100.png")`)
+	take := func(body string) {
+		tab.Eval(`(() => {
+			const dt = new DataTransfer();
+			dt.items.add(new File([` + "`" + body + "`" + `], "recipe.json"));
+			document.querySelector("input[name=file]").files = dt.files;
+			document.querySelector("input[name=file]").form.querySelector("button").click();
+			return "";
+		})()`)
+	}
+	take(`{"name": "x", "files": [{"format": "gif"}]}`)
+	tab.Until(`document.querySelector(".recipe .error")`)
+	take(`{"name": "flat", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [{"format": "svg"}]}`)
+	tab.Until(list + `.includes("roundel_colour.svg") && ! ` + list + `.includes("640x100")`)
+	tab.Do(chromedp.KeyEvent("z"))
+	tab.Until(list + `.includes("roundel_colour_640x100.png")`)
+	fetch(t, tab.Base+"/marks/1/files?with=saved:99", http.StatusNotFound)
+	fetch(t, tab.Base+"/marks/1/files?with=nosuch", http.StatusUnprocessableEntity)
+}
+
+// The frame is set on the picture, by fields and by dragging, and seen before
+// it is kept; two versions over each other sit alike.
+func TestFrameOnThePicture(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/frame")
+	tab.Accessible("the frame")
+	says := `document.querySelector(".framed .under").textContent`
+	tab.Until(says + `.includes("frame 436 × 616 px")`)
+	tab.Eval(`(() => {
+		const mount = document.getElementById("mount");
+		const svg = mount.querySelector(".lines");
+		const [x0, y0] = mount.dataset.art.split(" ").map(Number);
+		const at = new DOMPoint(x0 - 57, y0 + 100).matrixTransform(svg.getScreenCTM());
+		for (const kind of ["pointerdown", "pointermove", "pointerup"])
+			mount.dispatchEvent(new PointerEvent(kind, {pointerId: 1, clientX: at.x, clientY: at.y, bubbles: true, cancelable: true}));
+		return "";
+	})()`)
+	tab.Until(says + `.includes("frame 504 × 684 px")`) // 10 % of 570 px all round
+	tab.Until(`document.querySelector("#frame-form [role=status]").textContent === "not kept yet"`)
+	tab.Click("[name=by][value=part]")
+	tab.Do(chromedp.SetValue(chromedp.CSS("[name=times]"), "2"), chromedp.SetValue(chromedp.CSS("[name=part]"), "tagline"))
+	tab.Eval(`document.querySelector("[name=times]").dispatchEvent(new Event("change", {bubbles: true})) || ""`)
+	tab.Until(`!` + says + `.includes("frame 504")`)
+	tab.Do(chromedp.SetValue(chromedp.CSS("[name=smallest]"), "600px"))
+	tab.Click("#frame-form .do-act")
+	tab.Until(`document.querySelector("[name=smallest]").value === "600px" && document.querySelector("#frame-form [role=status]").textContent === ""`)
+	tab.Go("/marks/2/files")
+	if s := tab.Eval(`document.querySelector("main").textContent`); !strings.Contains(s, "2 heights of tagline") || !strings.Contains(s, "narrower than the smallest size, 600 px") {
+		t.Errorf("the files page says %s", s)
+	}
+	tab.Go("/marks/2/frame?version=black&over=white")
+	tab.Until(`[...document.images].every(i => i.naturalWidth > 0)`)
+	tab.Accessible("two versions over each other")
+	fetch(t, tab.Base+"/marks/2/frame.png?version=black&over=ghost&box=0,0,9,9", http.StatusNotFound)
+	fetch(t, tab.Base+"/marks/2/frame.png?version=black&box=0,0,9", http.StatusNotFound)
+}
