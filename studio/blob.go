@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"io"
 )
 
 // chunk is the most bytes kept in one row, so that no packet and no backup
@@ -69,4 +70,56 @@ func (s *Studio) get(ctx context.Context, h Hash) ([]byte, error) {
 		return nil, fmt.Errorf("the bytes kept as %s are damaged", h)
 	}
 	return out, nil
+}
+
+// A Reader reads kept bytes piece by piece, from anywhere in them, so that a
+// slow reader of a large file holds one chunk in memory and no connection.
+type Reader struct {
+	ctx  context.Context
+	s    *Studio
+	h    Hash
+	size int64
+	at   int64
+	seq  int64 // of the chunk at hand, -1 for none
+	part []byte
+}
+
+func (s *Studio) open(ctx context.Context, h Hash) (*Reader, error) {
+	r := &Reader{ctx: ctx, s: s, h: h, seq: -1}
+	err := s.db.QueryRowContext(ctx, "SELECT size FROM blobs WHERE sha256 = ?", h[:]).Scan(&r.size)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	return r, err
+}
+
+// Read implements io.Reader.
+func (r *Reader) Read(p []byte) (int, error) {
+	if r.at >= r.size {
+		return 0, io.EOF
+	}
+	if seq := r.at / chunk; seq != r.seq {
+		if err := r.s.db.QueryRowContext(r.ctx, "SELECT data FROM blob_chunks WHERE sha256 = ? AND seq = ?", r.h[:], seq).Scan(&r.part); err != nil {
+			return 0, err
+		}
+		r.seq = seq
+	}
+	n := copy(p, r.part[r.at-r.seq*chunk:])
+	r.at += int64(n)
+	return n, nil
+}
+
+// Seek implements io.Seeker.
+func (r *Reader) Seek(off int64, whence int) (int64, error) {
+	switch whence {
+	case io.SeekCurrent:
+		off += r.at
+	case io.SeekEnd:
+		off += r.size
+	}
+	if off < 0 {
+		return 0, errors.New("seek before the beginning")
+	}
+	r.at = off
+	return off, nil
 }

@@ -213,6 +213,6 @@ func (s *Studio) GoBack(ctx context.Context, mark int64, revision int) error {
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, ErrNotFound)
 		}
-		return nil
+		return unsee(ctx, tx, "id", mark)
 	})
 }

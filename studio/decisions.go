@@ -225,7 +225,7 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, errOvertaken)
 		}
-		return nil
+		return unsee(ctx, tx, "id", m.ID)
 	})
 }
 
@@ -241,7 +241,7 @@ func (s *Studio) Undo(ctx context.Context, id int64) (string, error) {
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", parent, id)
+		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ?, seen_build = NULL WHERE id = ?", parent, id)
 		return err
 	})
 	return what, err
@@ -294,7 +294,7 @@ func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", row, id)
+		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ?, seen_build = NULL WHERE id = ?", row, id)
 		return err
 	})
 	return what, err

@@ -16,11 +16,11 @@ var ErrNotEmpty = errors.New("the database holds marks already; the demo goes in
 // LoadDemo puts the demo scenario into an empty database: three clients of a
 // made-up studio, and one kit built.
 func (s *Studio) LoadDemo(ctx context.Context) error {
-	ms, err := s.Marks(ctx, "")
+	desk, err := s.Desk(ctx, DeskQuery{})
 	if err != nil {
 		return err
 	}
-	if len(ms) > 0 {
+	if desk.Marks > 0 {
 		return ErrNotEmpty
 	}
 	for _, d := range []struct {
@@ -39,12 +39,12 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", d.file, err)
 		}
-		if !d.build {
-			continue
-		}
 		w, err := s.Work(ctx, m)
 		if err != nil {
 			return err
+		}
+		if !d.build {
+			continue
 		}
 		j, err := s.Build(ctx, w)
 		if err != nil {

@@ -41,8 +41,12 @@ func (s *Studio) addFont(ctx context.Context, client int64, u Upload) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "INSERT IGNORE INTO fonts (client_id, family, filename, sha256) VALUES (?, ?, ?, ?)", client, family, fileName(u.Filename), h[:])
-	return err
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO fonts (client_id, family, filename, sha256) VALUES (?, ?, ?, ?)", client, family, fileName(u.Filename), h[:]); err != nil {
+			return err
+		}
+		return unsee(ctx, tx, "client_id", client)
+	})
 }
 
 // fontFamily reads a font to see that it is one.

@@ -136,7 +136,7 @@ func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, &InputError{"", "someone else changed the inks just now; look again and repeat the change"})
 		}
-		return nil
+		return unsee(ctx, tx, "client_id", m.ClientID)
 	})
 }
 
@@ -146,6 +146,10 @@ func (s *Studio) UndoInks(ctx context.Context, mark int64) error {
 	if err != nil || m.inkSet == 0 {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "UPDATE clients c JOIN ink_sets i ON i.id = c.inks_id SET c.inks_id = i.parent_id WHERE c.id = ? AND c.inks_id = ?", m.ClientID, m.inkSet)
-	return err
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE clients c JOIN ink_sets i ON i.id = c.inks_id SET c.inks_id = i.parent_id WHERE c.id = ? AND c.inks_id = ?", m.ClientID, m.inkSet); err != nil {
+			return err
+		}
+		return unsee(ctx, tx, "client_id", m.ClientID)
+	})
 }

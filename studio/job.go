@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"os"
 	"sync"
 	"time"
@@ -45,6 +46,8 @@ type Job struct {
 	What   string `json:"what"` // the file being made now
 	Error  string `json:"error,omitempty"`
 	KitID  int64  `json:"kit,omitempty"`
+	// Left is about how many seconds are left, 0 if that cannot be told yet.
+	Left int `json:"left,omitempty"`
 }
 
 // Open reports whether the job has not come to an end.
@@ -58,11 +61,15 @@ type order struct {
 	Inks      string    `json:"inks,omitempty"`
 }
 
-const selectJob = "SELECT id, mark_id, state, done, total, what, COALESCE(error, ''), COALESCE(kit_id, 0) FROM jobs "
+const selectJob = "SELECT id, mark_id, state, done, total, what, COALESCE(error, ''), COALESCE(kit_id, 0), COALESCE(TIMESTAMPDIFF(MICROSECOND, started_at, NOW(6)), 0) / 1e6 FROM jobs "
 
 func scanJob(row interface{ Scan(...any) error }) (*Job, error) {
 	var j Job
-	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &j.What, &j.Error, &j.KitID)
+	var passed float64 // s since it was begun
+	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &j.What, &j.Error, &j.KitID, &passed)
+	if j.State == Running && j.Done > 0 && j.Done < j.Total {
+		j.Left = int(math.Ceil(passed / float64(j.Done) * float64(j.Total-j.Done)))
+	}
 	return &j, err
 }
 
@@ -185,7 +192,7 @@ func (s *Studio) lease(ctx context.Context, name string) (int64, error) {
 			id = 0
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE jobs SET state = ?, worker = ?, lease_until = NOW(6) + INTERVAL ? SECOND, attempts = attempts + 1, done = 0 WHERE id = ?",
+		_, err = tx.ExecContext(ctx, "UPDATE jobs SET state = ?, worker = ?, lease_until = NOW(6) + INTERVAL ? SECOND, attempts = attempts + 1, done = 0, started_at = NOW(6) WHERE id = ?",
 			Running, name, lease.Seconds(), id)
 		return err
 	})
@@ -274,12 +281,17 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if err != nil {
 		return fail(err)
 	}
-	m.inks = o.Inks // as they were when the build was ordered
+	m.inks, m.fonts = o.Inks, o.Fonts // as they were when the build was ordered
 	inks, err := m.Inks()
 	if err != nil {
 		return fail(err)
 	}
+	base, err := baseName(m, o.Decisions)
+	if err != nil {
+		return fail(err)
+	}
 	in := kit.Input{
+		Base: base, Reuse: s.reuse(ctx, mark),
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: o.Decisions.reading(set),
@@ -313,8 +325,8 @@ func (s *Studio) store(ctx context.Context, id int64, name string, k *kit.Kit, i
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, errLost)
 		}
-		res, err = tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, report) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			w.Mark.ID, in.Number, k.Kit, w.Name, w.Recipe.Name, w.Mark.Master.Revision, report)
+		res, err = tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, report) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+			w.Mark.ID, in.Number, k.Kit, w.Name, w.Recipe.Name, w.Mark.Master.Revision, len(k.Files), report)
 		if err != nil {
 			return err
 		}
@@ -323,9 +335,12 @@ func (s *Studio) store(ctx context.Context, id int64, name string, k *kit.Kit, i
 			return err
 		}
 		for i, f := range all {
-			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256) VALUES (?, ?, ?, ?, ?)", kid, i, f.Path, f.Bytes, hashes[i][:]); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256, input) VALUES (?, ?, ?, ?, ?, NULLIF(?, ''))", kid, i, f.Path, f.Bytes, hashes[i][:], k.Keys[f.Path]); err != nil {
 				return err
 			}
+		}
+		if _, err = tx.ExecContext(ctx, "UPDATE marks SET newest_kit = ? WHERE id = ?", kid, w.Mark.ID); err != nil {
+			return err
 		}
 		_, err = tx.ExecContext(ctx, "UPDATE jobs SET kit_id = ? WHERE id = ?", kid, id)
 		return err

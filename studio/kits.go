@@ -73,15 +73,32 @@ func (s *Studio) Kit(ctx context.Context, id int64) (*Kit, error) {
 
 // File returns one file of a kit by its path.
 func (s *Studio) File(ctx context.Context, kitID int64, path string) ([]byte, error) {
-	var h []byte
-	err := s.db.QueryRowContext(ctx, "SELECT sha256 FROM kit_files WHERE kit_id = ? AND path = ?", kitID, path).Scan(&h)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNotFound
-	}
+	h, err := s.fileHash(ctx, kitID, path)
 	if err != nil {
 		return nil, err
 	}
-	return s.get(ctx, Hash(h))
+	return s.get(ctx, h)
+}
+
+// OpenFile opens one file of a kit, to be read from anywhere in it.
+func (s *Studio) OpenFile(ctx context.Context, kitID int64, path string) (*Reader, error) {
+	h, err := s.fileHash(ctx, kitID, path)
+	if err != nil {
+		return nil, err
+	}
+	return s.open(ctx, h)
+}
+
+func (s *Studio) fileHash(ctx context.Context, kitID int64, path string) (Hash, error) {
+	var h []byte
+	err := s.db.QueryRowContext(ctx, "SELECT sha256 FROM kit_files WHERE kit_id = ? AND path = ?", kitID, path).Scan(&h)
+	if errors.Is(err, sql.ErrNoRows) {
+		return Hash{}, ErrNotFound
+	}
+	if err != nil {
+		return Hash{}, err
+	}
+	return Hash(h), nil
 }
 
 // Zip writes a kit's zip: the same bytes each time.

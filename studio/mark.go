@@ -34,6 +34,7 @@ type Mark struct {
 	fonts    []string // hashes of the client's fonts
 	inkSet   int64    // current row of ink_sets of the client
 	inks     string
+	seen     string // name of the build when it was last on the table
 }
 
 // A Master is the approved drawing, kept byte for byte.
@@ -57,7 +58,7 @@ func (m *Mark) Brand() string {
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
   (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, ''),
-  COALESCE(c.inks_id, 0), COALESCE(i.body, '')
+  COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(m.seen_build, '')
 FROM marks m JOIN clients c ON c.id = m.client_id
 LEFT JOIN ink_sets i ON i.id = c.inks_id
 LEFT JOIN decisions d ON d.id = m.decisions_id
@@ -68,37 +69,13 @@ func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var h []byte
 	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen)
 	if err != nil {
 		return nil, err
 	}
 	copy(m.Master.Hash[:], h)
 	m.fonts = splitFonts(fonts)
 	return &m, nil
-}
-
-// Marks lists the marks whose client or name holds the words, by client and
-// name.
-func (s *Studio) Marks(ctx context.Context, words string) ([]*Mark, error) {
-	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.TrimSpace(words)) + "%"
-	rows, err := s.db.QueryContext(ctx, selectMark+"WHERE CONCAT(c.name, ' ', m.name) LIKE ? ORDER BY c.name, m.name, m.id", like)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var ms []*Mark
-	for rows.Next() {
-		m, err := scanMark(rows)
-		if err != nil {
-			return nil, err
-		}
-		ms = append(ms, m)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	rows.Close()
-	return ms, s.fill(ctx, ms, "IS NOT NULL")
 }
 
 // Mark returns one mark.
@@ -110,53 +87,20 @@ func (s *Studio) Mark(ctx context.Context, id int64) (*Mark, error) {
 	if err != nil {
 		return nil, err
 	}
-	return m, s.fill(ctx, []*Mark{m}, "= ?", id)
+	m.Kit, err = scanKit(s.db.QueryRowContext(ctx, selectKit+"WHERE mark_id = ? ORDER BY number DESC LIMIT 1", id))
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return nil, err
+	}
+	m.Job, err = s.openJob(ctx, id)
+	return m, err
 }
 
-// fill adds the newest kits and the open jobs of marks in two queries; which
-// chooses their rows by mark.
-func (s *Studio) fill(ctx context.Context, ms []*Mark, which string, args ...any) error {
-	byID := map[int64]*Mark{}
-	for _, m := range ms {
-		byID[m.ID] = m
-	}
-	rows, err := s.db.QueryContext(ctx, selectKit+"WHERE (mark_id, number) IN (SELECT mark_id, MAX(number) FROM kits GROUP BY mark_id) AND mark_id "+which, args...)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		k, err := scanKit(rows)
-		if err != nil {
-			return err
-		}
-		if m := byID[k.MarkID]; m != nil {
-			m.Kit = k
-		}
-	}
-	if err := rows.Err(); err != nil {
-		return err
-	}
-	jobs, err := s.db.QueryContext(ctx, selectJob+"WHERE open_mark "+which, args...)
-	if err != nil {
-		return err
-	}
-	defer jobs.Close()
-	for jobs.Next() {
-		j, err := scanJob(jobs)
-		if err != nil {
-			return err
-		}
-		if m := byID[j.MarkID]; m != nil {
-			m.Job = j
-		}
-	}
-	return jobs.Err()
-}
+// maxClients bounds the names that are proposed in forms.
+const maxClients = 300
 
-// Clients lists the names of all clients.
+// Clients lists the names of clients.
 func (s *Studio) Clients(ctx context.Context) ([]string, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name FROM clients ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, "SELECT name FROM clients ORDER BY name LIMIT ?", maxClients)
 	if err != nil {
 		return nil, err
 	}
@@ -281,8 +225,10 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 		if string(old) == string(h[:]) {
 			return &InputError{"master", "this file is the master already, byte for byte"}
 		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:])
-		return err
+		if _, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:]); err != nil {
+			return err
+		}
+		return unsee(ctx, tx, "id", id)
 	})
 }
 

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -28,6 +29,8 @@ type Studio struct {
 	db    *sql.DB
 	fonts *fonts.Set
 	shelf shelf
+
+	zipping sync.Mutex
 }
 
 // ErrNotFound is returned for what is not there.

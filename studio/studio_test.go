@@ -187,8 +187,8 @@ func TestWrongEntries(t *testing.T) {
 		}
 	}
 	// What was refused left nothing behind.
-	if ms, _ := s.Marks(context.Background(), ""); len(ms) != 1 {
-		t.Errorf("%d marks", len(ms))
+	if d, _ := s.Desk(context.Background(), DeskQuery{}); d.Marks != 1 {
+		t.Errorf("%d marks", d.Marks)
 	}
 	if _, err := s.Mark(context.Background(), 999); !errors.Is(err, ErrNotFound) {
 		t.Errorf("%v", err)
@@ -253,8 +253,8 @@ func TestSearch(t *testing.T) {
 	take(t, s, "Larkmoor", "Roundel")
 	take(t, s, "Odd 100% Kettle", "Kettle")
 	for words, want := range map[string]int{"": 2, "kettle": 1, "ROUND": 1, "100%": 1, "%": 1, "_": 0, "nothing": 0} {
-		if ms, err := s.Marks(context.Background(), words); err != nil || len(ms) != want {
-			t.Errorf("%q: %d marks, %v, want %d", words, len(ms), err, want)
+		if d, err := s.Desk(context.Background(), DeskQuery{Words: words}); err != nil || len(d.Tags) != want || d.Marks != want {
+			t.Errorf("%q: %d marks, %v, want %d", words, d.Marks, err, want)
 		}
 	}
 }
@@ -314,11 +314,11 @@ func TestDemo(t *testing.T) {
 	if err := s.LoadDemo(ctx); !errors.Is(err, ErrNotEmpty) {
 		t.Errorf("a second time: %v", err)
 	}
-	ms, err := s.Marks(ctx, "")
-	if err != nil || len(ms) != 3 {
-		t.Fatalf("%d marks, %v", len(ms), err)
+	d, err := s.Desk(ctx, DeskQuery{})
+	if err != nil || len(d.Tags) != 3 {
+		t.Fatalf("%d marks, %v", d.Marks, err)
 	}
-	for _, m := range ms {
+	for _, m := range d.Tags {
 		w := work(t, s, m.ID)
 		if w.Stop != "" {
 			t.Errorf("%s: %s", m.Client, w.Stop)
@@ -330,8 +330,8 @@ func TestDemo(t *testing.T) {
 		}
 	}
 	// A second process sees the same.
-	if ms, err := openAt(t, dsn).Marks(ctx, ""); err != nil || len(ms) != 3 {
-		t.Errorf("from elsewhere: %d marks, %v", len(ms), err)
+	if d, err := openAt(t, dsn).Desk(ctx, DeskQuery{}); err != nil || d.Marks != 3 {
+		t.Errorf("from elsewhere: %d marks, %v", d.Marks, err)
 	}
 }
 
@@ -341,13 +341,13 @@ func TestEstimates(t *testing.T) {
 	if err := s.LoadDemo(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	ms, _ := s.Marks(context.Background(), "kettle")
-	w := work(t, s, ms[0].ID)
+	d, _ := s.Desk(context.Background(), DeskQuery{Words: "kettle"})
+	w := work(t, s, d.Tags[0].ID)
 	guess := map[string]int{}
 	for i, x := range w.Weights() {
 		guess[w.Plan.Files[i].Path] = x.Bytes
 	}
-	for _, f := range ms[0].Kit.Report.Files {
+	for _, f := range w.Mark.Kit.Report.Files {
 		if g := guess[f.Path]; float64(g) < 0.55*float64(f.Bytes) || float64(g) > 1.8*float64(f.Bytes) {
 			t.Errorf("%s: estimated %d bytes, is %d", f.Path, g, f.Bytes)
 		}

@@ -70,7 +70,11 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.workWith(ctx, m, d)
+	w, err := s.workWith(ctx, m, d)
+	if err == nil && m.seen != w.Name {
+		err = s.saw(ctx, w)
+	}
+	return w, err
 }
 
 // workWith is Work with other decisions than those kept.
@@ -144,13 +148,15 @@ func (s *Studio) Seen(mark int64, name string) (*Work, bool) {
 // Warm puts the marks on the table that the desk will show, so that its first
 // visitor does not wait for all of them to be read.
 func (s *Studio) Warm(ctx context.Context) {
-	ms, err := s.Marks(ctx, "")
+	d, err := s.Desk(ctx, DeskQuery{})
 	if err != nil {
 		return // the visitor will be told
 	}
-	for _, m := range ms[:min(len(ms), maxWorks)] {
-		if w, err := s.Work(ctx, m); err == nil {
-			w.Weights()
+	for _, t := range d.Tags[:min(len(d.Tags), maxWorks)] {
+		if m, err := s.Mark(ctx, t.ID); err == nil {
+			if w, err := s.Work(ctx, m); err == nil {
+				w.Weights()
+			}
 		}
 		if ctx.Err() != nil {
 			return

@@ -3,32 +3,38 @@ package web
 import (
 	"errors"
 	"fmt"
+	"html/template"
 	"io"
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
-	"dyekit/core/finding"
 	"dyekit/studio"
 )
 
-// A tag is a mark on the desk.
-type tag struct {
-	Mark   *studio.Mark
-	State  string
-	Signal string // look, done, stop, none
-	Kit    string
-	Name   string // of the build, for the picture's address
+type deskPage struct {
+	studio.Desk
+	Q       studio.DeskQuery
+	States  []string
+	Clients []string
+	Hung    []tag
+	Form    takeForm
+	Built   int // builds just put into the queue
 }
 
-type deskPage struct {
-	Query   string
-	Tags    []tag
-	Clients []string
-	Form    takeForm
+// A tag is a mark on the desk.
+type tag struct {
+	studio.Tag
+	Says   string
+	Signal string // look, done, stop, none
+	Kit    string
 }
 
 type takeForm struct {
@@ -40,57 +46,91 @@ type takeForm struct {
 	Font     bool // whether a font is what was missing
 }
 
-func (s *Server) desk(c *gin.Context) { s.showDesk(c, http.StatusOK, takeForm{}) }
+// seeing is how long the desk looks at marks that changed before it answers.
+const seeing = 150 * time.Millisecond
 
-func (s *Server) showDesk(c *gin.Context, status int, form takeForm) {
+func (s *Server) desk(c *gin.Context) {
 	ctx := c.Request.Context()
-	p := deskPage{Query: c.Query("q"), Form: form}
-	ms, err := s.studio.Marks(ctx, p.Query)
+	p := deskPage{States: studio.States, Q: studio.DeskQuery{Words: c.Query("q"), Client: c.Query("client"), State: c.Query("state")}}
+	p.Built, _ = strconv.Atoi(c.Query("built"))
+	p.Q.After, _ = strconv.ParseInt(c.Query("after"), 10, 64)
+	if p.Q.State != "" && !slices.Contains(studio.States, p.Q.State) {
+		s.fail(c, studio.ErrNotFound)
+		return
+	}
+	var err error
+	if p.Desk, err = s.studio.Desk(ctx, p.Q); err == nil {
+		start := time.Now()
+		err = s.studio.SeeSome(ctx, &p.Desk, func() bool { return time.Since(start) > seeing })
+	}
+	if err == nil {
+		p.Clients, err = s.studio.Clients(ctx)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	for _, m := range ms {
-		t := tag{Mark: m}
-		w, err := s.studio.Work(ctx, m)
-		if err != nil {
-			t.State, t.Signal = "cannot be read: "+err.Error(), "stop"
-			p.Tags = append(p.Tags, t)
-			continue
-		}
-		t.Name = w.Name
-		t.State, t.Signal, t.Kit = state(w)
-		p.Tags = append(p.Tags, t)
+	for _, t := range p.Tags {
+		p.Hung = append(p.Hung, hang(t))
 	}
-	if p.Clients, err = s.studio.Clients(ctx); err != nil {
+	s.render(c, http.StatusOK, "desk", p)
+}
+
+// hang says on a tag how its mark stands and what is next.
+func hang(t studio.Tag) tag {
+	x := tag{Tag: t, Kit: "no kit yet", Says: stateNames[t.State], Signal: "none"}
+	if t.Kit > 0 {
+		x.Kit = fmt.Sprintf("kit %d · %d files", t.Kit, t.Files)
+	}
+	switch t.State {
+	case studio.Stopped:
+		x.Signal = "stop"
+	case studio.Current:
+		x.Signal = "done"
+	case studio.Building, studio.Outdated, studio.Raster, studio.ToLook:
+		x.Signal = "look"
+	}
+	if t.State == studio.ToLook {
+		x.Says = fmt.Sprintf("%d to look at", t.Warn)
+	}
+	return x
+}
+
+var stateNames = map[string]string{
+	studio.Unseen: "Changed: to be looked at", studio.Building: "Building", studio.Stopped: "Cannot be built yet", studio.Current: "Up to date",
+	studio.Outdated: "Stale: build it again", studio.Raster: "Only a raster", studio.ToLook: "Something to look at", studio.Ready: "Ready to build",
+}
+
+// StateName says a state in words.
+func (deskPage) StateName(s string) string { return stateNames[s] }
+
+// Shown says how many are shown of how many.
+func (p deskPage) Filtered() bool { return p.Q.Words != "" || p.Q.Client != "" || p.Q.State != "" }
+
+// Page is the address of the next page.
+func (p deskPage) Page() template.URL {
+	v := url.Values{"after": {strconv.FormatInt(p.More, 10)}}
+	for k, x := range map[string]string{"q": p.Q.Words, "client": p.Q.Client, "state": p.Q.State} {
+		if x != "" {
+			v.Set(k, x)
+		}
+	}
+	return template.URL("/?" + v.Encode())
+}
+
+// buildStale builds all stale kits of a client.
+func (s *Server) buildStale(c *gin.Context) {
+	ctx, name := c.Request.Context(), c.PostForm("client")
+	cid, err := s.studio.Client(ctx, name)
+	n := 0
+	if err == nil {
+		n, err = s.studio.BuildStale(ctx, cid)
+	}
+	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	s.render(c, status, "desk", p)
-}
-
-// state says what is next for a mark.
-func state(w *studio.Work) (text, signal, kit string) {
-	m := w.Mark
-	kit = "no kit yet"
-	if m.Kit != nil {
-		kit = "kit " + plural(m.Kit.Number) + " · " + plural(len(m.Kit.Report.Files)) + " files"
-	}
-	switch n := w.Plan.Master.Findings.Count(finding.Warn); {
-	case w.Stop != "":
-		return "Cannot be built yet", "stop", kit
-	case m.Job != nil:
-		return "Building", "look", kit
-	case m.Kit != nil && m.Kit.Build == w.Name:
-		return "Up to date", "done", kit
-	case m.Kit != nil:
-		return "Stale: build it again", "look", kit
-	case w.Plan.Master.Kind != "svg":
-		return "Only a raster", "look", kit
-	case n > 0:
-		return plural(n) + " to look at", "look", kit
-	}
-	return "Ready to build", "none", kit
+	c.Redirect(http.StatusSeeOther, "/?"+url.Values{"client": {name}, "built": {strconv.Itoa(n)}}.Encode())
 }
 
 func (s *Server) newMark(c *gin.Context) {

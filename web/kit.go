@@ -8,11 +8,14 @@ import (
 	"fmt"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/kit"
+	"dyekit/core/kit/outside"
 	"dyekit/studio"
 )
 
@@ -22,6 +25,7 @@ type kitPage struct {
 	Kits []*studio.Kit
 	Top  *studio.Kit // the newest
 	Old  []*studio.Kit
+	Why  []string // the newest is stale
 }
 
 func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
@@ -32,6 +36,9 @@ func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
 	}
 	if len(p.Kits) > 0 {
 		p.Top, p.Old = p.Kits[0], p.Kits[1:]
+	}
+	if p.Why, err = s.studio.Stale(ctx, d.Work); err != nil {
+		return p, err
 	}
 	j, err := s.studio.LastJob(ctx, d.Mark.ID)
 	if err != nil {
@@ -122,14 +129,14 @@ func (s *Server) kitZip(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	var b bytes.Buffer
-	if err := s.studio.Zip(c.Request.Context(), k, &b); err != nil {
+	r, err := s.studio.OpenZip(c.Request.Context(), k)
+	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	attachment(c, k.Name+".zip")
 	c.Header("Content-Type", "application/zip")
-	http.ServeContent(c.Writer, c.Request, "", k.Built, bytes.NewReader(b.Bytes()))
+	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
 }
 
 // media are the types of files in kits. A master is never sent as a page:
@@ -139,14 +146,18 @@ var media = map[string]string{
 	".eps": "application/postscript", ".json": "application/json", ".html": "text/html; charset=utf-8",
 }
 
-func (s *Server) kitFile(c *gin.Context) {
-	k, err := s.kit(c)
-	if err != nil {
-		s.fail(c, err)
-		return
+// part opens a file of a kit.
+func (s *Server) part(c *gin.Context) (k *studio.Kit, path string, r *studio.Reader, err error) {
+	if k, err = s.kit(c); err != nil {
+		return nil, "", nil, err
 	}
-	p := strings.TrimPrefix(c.Param("path"), "/")
-	b, err := s.studio.File(c.Request.Context(), k.ID, p)
+	path = strings.TrimPrefix(c.Param("path"), "/")
+	r, err = s.studio.OpenFile(c.Request.Context(), k.ID, path)
+	return k, path, r, err
+}
+
+func (s *Server) kitFile(c *gin.Context) {
+	k, p, r, err := s.part(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -157,5 +168,122 @@ func (s *Server) kitFile(c *gin.Context) {
 	}
 	attachment(c, path.Base(p))
 	c.Header("Content-Type", kind)
-	http.ServeContent(c.Writer, c.Request, "", k.Built, bytes.NewReader(b))
+	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
+}
+
+// kitGuide shows the guide as the client will see it, under a policy of its
+// own: it was written here, may style itself and runs nothing. What it links to
+// are downloads.
+func (s *Server) kitGuide(c *gin.Context) {
+	if c.Param("path") != "/START-HERE.html" {
+		s.kitFile(c)
+		return
+	}
+	k, _, r, err := s.part(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Content-Security-Policy", "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; base-uri 'none'; frame-ancestors 'none'; sandbox allow-downloads allow-popups allow-top-navigation-by-user-activation")
+	c.Header("Content-Type", "text/html; charset=utf-8")
+	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
+}
+
+// kitLook is a file of a kit as a small picture.
+func (s *Server) kitLook(c *gin.Context) {
+	k, err := s.kit(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	b, err := s.studio.FilePicture(c.Request.Context(), k, strings.TrimPrefix(c.Param("path"), "/"), number(c, "w", 200, 16, 1200))
+	if err == nil {
+		c.Header("Cache-Control", "private, max-age=31536000, immutable") // kits never change
+	}
+	s.picture(c, b, err)
+}
+
+type kitsPage struct {
+	D     docket
+	All   []*studio.Kit
+	A, B  *studio.Kit
+	Files []studio.FileDiff
+	Count map[string]int
+}
+
+// compareKits holds two kits of a mark to each other; the newest and the one
+// before are usual.
+func (s *Server) compareKits(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ctx := c.Request.Context()
+	p := kitsPage{D: s.newDocket(w, "kit"), Count: map[string]int{}}
+	if p.All, err = s.studio.Kits(ctx, w.Mark.ID); err == nil && len(p.All) < 2 {
+		err = studio.ErrNotFound
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	a, b := number(c, "a", p.All[1].Number, 1, 1<<30), number(c, "b", p.All[0].Number, 1, 1<<30)
+	if p.A, p.B, err = s.studio.Pair(ctx, w.Mark.ID, a, b); err == nil {
+		p.Files, err = s.studio.DiffKits(ctx, p.A, p.B)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	for _, f := range p.Files {
+		p.Count[f.State]++
+	}
+	p.D.Title = "Kits compared · " + w.Mark.Client + " " + w.Mark.Name
+	s.render(c, http.StatusOK, "kits", p)
+}
+
+// A drawer is a folder of a kit.
+type drawer struct {
+	Name  string
+	Files []kept
+}
+
+// A kept is a file of a kit with what the outside readers said.
+type kept struct {
+	kit.File
+	Shows   string // the file whose picture stands for it
+	Dark    bool
+	Readers []outside.Result
+}
+
+// Drawers lists the newest kit by its folders.
+func (p kitPage) Drawers() []drawer {
+	var out []drawer
+	k := p.Top
+	for _, f := range k.Report.Files {
+		x := kept{File: f, Shows: k.Shows(f)}
+		first, _, _ := strings.Cut(f.Version, "+")
+		if v, ok := p.D.Work.Version(first); ok {
+			x.Dark = v.Spec.White()
+		}
+		if k.Report.Readers != nil {
+			for _, r := range k.Report.Readers.Read {
+				if r.Path == f.Path {
+					x.Readers = append(x.Readers, r)
+				}
+			}
+		}
+		dir := path.Dir(f.Path)
+		if dir == "." {
+			dir = ""
+		}
+		i := slices.IndexFunc(out, func(d drawer) bool { return d.Name == dir })
+		if i < 0 {
+			i = len(out)
+			out = append(out, drawer{Name: dir})
+		}
+		out[i].Files = append(out[i].Files, x)
+	}
+	return out
 }

@@ -6,13 +6,20 @@ import (
 	"encoding/base64"
 	"fmt"
 	"html"
+	"math"
 	"slices"
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
 	"dyekit/core/export/png"
 	"dyekit/core/finding"
+	"dyekit/core/frame"
+	"dyekit/core/planar"
+	"dyekit/core/preflight"
+	"dyekit/core/proof"
 	"dyekit/core/raster"
+	"dyekit/core/version"
 )
 
 // A purpose is something a layman wants, and which files serve it.
@@ -44,55 +51,100 @@ var purposes = []purpose{
 	{"A form that takes only JPEG", "It has a white box; use it nowhere else.", func(f File) bool { return f.Format == "jpeg" }},
 }
 
+// guideStyle keeps the guide plain: two columns on a desk, one on a phone, two
+// sheets of paper.
+const guideStyle = `
+body{font:16px/1.45 system-ui,sans-serif;color:#191918;background:#fff;max-width:60rem;margin:1.6rem auto;padding:0 1rem;overflow-wrap:anywhere}
+h1{font-size:1.6rem;margin:0}h2{font-size:1.15rem;margin:1.5rem 0 .5rem;border-top:1px solid #a9a9a8;padding-top:.8rem}
+ul{padding-left:1.1rem;margin:.2rem 0}code{font-family:ui-monospace,monospace;font-size:.88em}
+a{color:#2c5282}p{margin:.3rem 0}.quiet{color:#5a5a59}
+.want{display:grid;grid-template-columns:repeat(auto-fill,minmax(min(100%,25rem),1fr));gap:.7rem 1.6rem}
+.want section{break-inside:avoid;display:grid;grid-template-columns:72px 1fr;gap:.1rem .8rem;align-items:start}
+.want h3{font-size:1rem;margin:0}.want img{width:72px;height:60px;object-fit:contain;border:1px solid #a9a9a8}
+.row{display:flex;flex-wrap:wrap;gap:10px}figure{margin:0;border:1px solid #a9a9a8}figure img{display:block;width:180px;max-width:100%;height:120px;object-fit:contain}figcaption{padding:.2rem .6rem;font-size:.9rem}
+table{border-collapse:collapse}td,th{text-align:left;padding:.15rem .9rem .15rem 0;vertical-align:top}td code{user-select:all}.dot{display:inline-block;width:1em;height:1em;border:1px solid #a9a9a8;vertical-align:-.15em}
+@media print{body{margin:0;max-width:none;font-size:9.5pt}h1{font-size:15pt}h2{margin:.8rem 0 .3rem;padding-top:.4rem;font-size:11pt}.want{grid-template-columns:1fr 1fr;gap:.4rem 1.2rem}.want section{grid-template-columns:48px 1fr}.want img{width:48px;height:40px}figure img{width:110px;height:70px}a{color:inherit;text-decoration:none}}
+`
+
 // guide writes START-HERE.html: plain, printable, complete in itself.
 func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, error) {
-	var b bytes.Buffer
-	esc := html.EscapeString
-	fmt.Fprintf(&b, `<!doctype html>
+	g := guide{j: j, k: k, pictures: map[string]string{}}
+	fmt.Fprintf(&g.b, `<!doctype html>
 <html lang="en"><head><meta charset="utf-8">
 <meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'">
 <meta name="viewport" content="width=device-width,initial-scale=1">
 <title>%[1]s: which file for what</title>
-<style>
-body{font:16px/1.5 system-ui,sans-serif;color:#191918;background:#fff;max-width:56rem;margin:2rem auto;padding:0 1rem}
-h1{font-size:1.6rem;margin:0}h2{font-size:1.15rem;margin:2rem 0 .5rem;border-top:1px solid #a9a9a8;padding-top:1rem}
-ul{padding-left:1.2rem;margin:.25rem 0}code{font-family:ui-monospace,monospace;font-size:.9em}
-dt{font-weight:700;margin-top:.9rem}dd{margin:0}.quiet{color:#5a5a59}
-.row{display:flex;flex-wrap:wrap;gap:12px}figure{margin:0;border:1px solid #a9a9a8}figure img{display:block;width:240px;max-width:100%%}figcaption{padding:.3rem .6rem;font-size:.9rem}
-@media print{body{margin:0;font-size:11pt}dt,figure{break-inside:avoid}}
-</style></head><body>
+<style>%[4]s</style></head><body>
 <h1>%[1]s</h1>
 <p class="quiet">Kit %[2]d · %[3]d files · every file was opened again and checked</p>
-<div class="row">
-`, esc(in.Brand), in.Number, len(k.Files))
+`, html.EscapeString(in.Brand), in.Number, len(k.Files), guideStyle)
+	for _, part := range []func(context.Context, Input, *Plan) error{g.versions, g.purposes, g.inks, g.small, g.rest} {
+		if err := part(ctx, in, p); err != nil {
+			return nil, err
+		}
+	}
+	g.b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came.</p>\n</body></html>\n")
+	return g.b.Bytes(), nil
+}
+
+// A guide is START-HERE.html as it is written.
+type guide struct {
+	j        *job
+	k        *Kit
+	b        bytes.Buffer
+	pictures map[string]string // by version, as data addresses
+}
+
+// picture draws a version on the ground it is meant for: white ones on dark.
+func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (string, error) {
+	if d, ok := g.pictures[v.Spec.Name]; ok {
+		return d, nil
+	}
+	ground := colour.White
+	if v.Spec.White() {
+		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
+	}
+	fr := p.FrameOf(v.Spec.Name)
+	const wide, high = 360, 240
+	box := frame.Around(fr.Box, wide, high, "")
+	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground})
+	if err != nil {
+		return "", err
+	}
+	data, err := png.Encode(img, png.Options{})
+	if err != nil {
+		return "", err
+	}
+	d := "data:image/png;base64," + base64.StdEncoding.EncodeToString(data)
+	g.pictures[v.Spec.Name] = d
+	return d, nil
+}
+
+func (g *guide) versions(ctx context.Context, _ Input, p *Plan) error {
+	g.b.WriteString("<div class=\"row\">\n")
 	for _, v := range p.Versions {
-		if v.Drawing == nil || !slices.ContainsFunc(k.Files, func(f File) bool { return slices.Contains(strings.Split(f.Version, "+"), v.Spec.Name) }) {
+		if v.Drawing == nil || !slices.ContainsFunc(g.k.Files, func(f File) bool { return slices.Contains(strings.Split(f.Version, "+"), v.Spec.Name) }) {
 			continue
 		}
-		ground := colour.White
-		if v.Spec.White() {
-			ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
-		}
-		fr := p.FrameOf(v.Spec.Name)
-		w, h := 480, max(1, int(480*fr.H/fr.W+0.5))
-		if h > 480 {
-			w, h = max(1, 480*480/h), 480
-		}
-		img, err := raster.Render(ctx, v.Drawing, raster.Fit(fr.Box, w, h), w, h, raster.Options{Ground: &ground})
+		src, err := g.picture(ctx, p, v)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		data, err := png.Encode(img, png.Options{})
-		if err != nil {
-			return nil, err
-		}
-		fmt.Fprintf(&b, "<figure><img alt=\"%s version\" src=\"data:image/png;base64,%s\"><figcaption>%s</figcaption></figure>\n",
-			esc(v.Spec.Name), base64.StdEncoding.EncodeToString(data), esc(v.Spec.Name))
+		name := html.EscapeString(v.Spec.Name)
+		fmt.Fprintf(&g.b, "<figure><img alt=\"%s version\" src=\"%s\"><figcaption>%s</figcaption></figure>\n", name, src, name)
 	}
-	b.WriteString("</div>\n<h2>What do you need it for?</h2>\n<dl>\n")
+	g.b.WriteString("</div>\n")
+	return nil
+}
+
+// mostFiles bounds the files named for one purpose; the folder has the rest.
+const mostFiles = 3
+
+func (g *guide) purposes(ctx context.Context, _ Input, p *Plan) error {
+	g.b.WriteString("<h2>What do you need it for?</h2>\n<div class=\"want\">\n")
 	for _, u := range purposes {
 		var list []File
-		for _, f := range k.Files {
+		for _, f := range g.k.Files {
 			if u.files(f) {
 				list = append(list, f)
 			}
@@ -100,31 +152,160 @@ dt{font-weight:700;margin-top:.9rem}dd{margin:0}.quiet{color:#5a5a59}
 		if len(list) == 0 {
 			continue
 		}
-		fmt.Fprintf(&b, "<dt>%s</dt><dd class=\"quiet\">%s</dd><dd><ul>\n", esc(u.want), esc(u.hint))
-		for _, f := range list {
-			fmt.Fprintf(&b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", esc(f.Path), esc(f.Path), esc(f.Measure()))
+		g.b.WriteString("<section>")
+		first, _, _ := strings.Cut(list[0].Version, "+")
+		if v, ok := g.j.versions[first]; ok && v.Drawing != nil {
+			src, err := g.picture(ctx, p, v)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(&g.b, "<img alt=\"\" src=\"%s\">", src)
+		} else {
+			g.b.WriteString("<span></span>")
 		}
-		b.WriteString("</ul></dd>\n")
-	}
-	b.WriteString("</dl>\n")
-	if len(k.Omitted) > 0 {
-		b.WriteString("<h2>Left out on purpose</h2>\n<ul>\n")
-		for _, o := range k.Omitted {
-			fmt.Fprintf(&b, "<li>%s as %s: %s</li>\n", esc(o.Version), esc(strings.ToUpper(o.Format)), esc(o.Reason))
+		fmt.Fprintf(&g.b, "<div><h3>%s</h3><p class=\"quiet\">%s</p><ul>\n", html.EscapeString(u.want), html.EscapeString(u.hint))
+		for _, f := range list[:min(len(list), mostFiles)] {
+			path := html.EscapeString(f.Path)
+			fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, path, html.EscapeString(f.Plain()))
 		}
-		b.WriteString("</ul>\n")
+		if n := len(list) - mostFiles; n > 0 {
+			fmt.Fprintf(&g.b, "<li class=\"quiet\">and %d more like these beside it</li>\n", n)
+		}
+		g.b.WriteString("</ul></div></section>\n")
 	}
-	if n := k.Findings.Count(finding.Warn); n > 0 {
-		b.WriteString("<h2>Worth knowing</h2>\n<ul>\n")
-		for _, f := range k.Findings {
-			if f.Severity == finding.Warn {
-				fmt.Fprintf(&b, "<li>%s</li>\n", esc(f.Message))
+	g.b.WriteString("</div>\n")
+	return nil
+}
+
+// mostInks bounds the colours listed.
+const mostInks = 10
+
+// inks lists the colours with values to copy.
+func (g *guide) inks(ctx context.Context, in Input, p *Plan) error {
+	tones, err := preflight.Tones(ctx, p.Master.Drawing)
+	if err != nil {
+		return err
+	}
+	var rows strings.Builder
+	n := 0
+	for _, t := range tones {
+		if t.Gradient || n == mostInks || t.Share < 0.002 {
+			continue
+		}
+		n++
+		name, spot := "", t.Colour.Spot
+		for _, k := range in.Inks {
+			if c, err := k.Colour(); err == nil && c == t.Colour {
+				name = k.Name
 			}
 		}
-		b.WriteString("</ul>\n")
+		x := p.Press.Print(t.Colour)
+		r, gr, b := t.Colour.RGB.Bytes()
+		fmt.Fprintf(&rows, "<tr><td><svg class=\"dot\" viewBox=\"0 0 1 1\" aria-hidden=\"true\"><rect width=\"1\" height=\"1\" fill=\"%[1]s\"/></svg> %[2]s</td><td><code>%[1]s</code></td><td><code>%[3]d, %[4]d, %[5]d</code></td><td><code>C %.0[6]f M %.0[7]f Y %.0[8]f K %.0[9]f</code></td><td>%[10]s</td></tr>\n",
+			t.Colour.RGB.Hex(), html.EscapeString(name), r, gr, b, x.Build.C, x.Build.M, x.Build.Y, x.Build.K, html.EscapeString(spot))
 	}
-	b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came.</p>\n</body></html>\n")
-	return b.Bytes(), nil
+	if n > 0 {
+		fmt.Fprintf(&g.b, "<h2>The colours</h2>\n<table><tr><th>Ink</th><th>Screen</th><th>Red, green, blue</th><th>Print</th><th>Spot</th></tr>\n%s</table>\n", rows.String())
+	}
+	return nil
+}
+
+// small says how small the mark may get.
+func (g *guide) small(ctx context.Context, in Input, p *Plan) error {
+	var says []string
+	for _, v := range p.Versions {
+		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
+			continue
+		}
+		var layers []planar.Layer
+		v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if s, ok := n.(*drawing.Shape); ok {
+				layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
+			}
+		})
+		if len(layers) == 0 {
+			continue
+		}
+		region, err := planar.Union(ctx, layers...)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil {
+			continue
+		}
+		width := p.FrameOf(v.Spec.Name).Box.W()
+		d := proof.Details(region)
+		if px := d.Pixels(width); px > 0 {
+			says = append(says, fmt.Sprintf("On a screen keep it at least %d px wide, in print at least %.0f mm: below, its finest details fall together.", px, math.Ceil(d.Print(width))))
+		}
+		break
+	}
+	if s := in.Recipe.Frame.Smallest; s != "" {
+		says = append(says, "Its owner asks for at least "+string(s)+".")
+	}
+	if len(says) > 0 {
+		fmt.Fprintf(&g.b, "<h2>How small may it get?</h2>\n<p>%s</p>\n", html.EscapeString(strings.Join(says, " ")))
+	}
+	return nil
+}
+
+func (g *guide) rest(context.Context, Input, *Plan) error {
+	fmt.Fprintf(&g.b, "<h2>Everything</h2>\n<details><summary>All %d files</summary><ul>\n", len(g.k.Files))
+	for _, f := range g.k.Files {
+		path := html.EscapeString(f.Path)
+		fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, path, html.EscapeString(f.Measure()))
+	}
+	g.b.WriteString("</ul></details>\n")
+	if len(g.k.Omitted) > 0 {
+		g.b.WriteString("<h2>Left out on purpose</h2>\n<ul>\n")
+		var reasons []string
+		what := map[string][]string{}
+		for _, o := range g.k.Omitted {
+			if what[o.Reason] == nil {
+				reasons = append(reasons, o.Reason)
+			}
+			what[o.Reason] = append(what[o.Reason], o.Version+" as "+strings.ToUpper(o.Format))
+		}
+		for _, r := range reasons {
+			fmt.Fprintf(&g.b, "<li>%s: %s</li>\n", html.EscapeString(strings.Join(slices.Compact(what[r]), ", ")), html.EscapeString(r))
+		}
+		g.b.WriteString("</ul>\n")
+	}
+	if n := g.k.Findings.Count(finding.Warn); n > 0 {
+		g.b.WriteString("<h2>Worth knowing</h2>\n<ul>\n")
+		for _, f := range g.k.Findings {
+			if f.Severity == finding.Warn {
+				fmt.Fprintf(&g.b, "<li>%s</li>\n", html.EscapeString(f.Message))
+			}
+		}
+		g.b.WriteString("</ul>\n")
+	}
+	return nil
+}
+
+// Plain says a file's size in words for people who know no file types.
+func (f File) Plain() string {
+	mm := func(pt float64) float64 { return pt / 72 * 25.4 }
+	switch w := f.WidthPx; {
+	case w == 0 && (f.Format == "svg" || f.Format == "pdf" || f.Format == "eps"):
+		return "sharp at any size, " + Weight(f.Bytes)
+	case w == 0:
+		return Weight(f.Bytes)
+	case f.PPI >= 200:
+		return fmt.Sprintf("%.0f × %.0f mm on paper, %s", mm(f.WidthPt), mm(f.HeightPt), Weight(f.Bytes))
+	case w <= 64:
+		return fmt.Sprintf("an icon, %d px wide, %s", w, Weight(f.Bytes))
+	case w <= 320:
+		return fmt.Sprintf("small, as under a mail, %d px wide, %s", w, Weight(f.Bytes))
+	case w <= 700:
+		return fmt.Sprintf("for the head of a site, %d px wide, %s", w, Weight(f.Bytes))
+	case w <= 1300:
+		return fmt.Sprintf("for a letter or a slide, %d px wide, %s", w, Weight(f.Bytes))
+	case w <= 2400:
+		return fmt.Sprintf("for a whole page or slide, %d px wide, %s", w, Weight(f.Bytes))
+	default:
+		return fmt.Sprintf("for video and large screens, %d px wide, %s", w, Weight(f.Bytes))
+	}
 }
 
 // Measure says a file's size in px and on paper, and its weight.

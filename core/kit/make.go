@@ -33,6 +33,8 @@ type job struct {
 	brand    string
 	plan     *Plan
 	versions map[string]*version.Version
+	reuse    func(key string) (File, bool) // nil if nothing may be copied
+	base     string
 
 	mu      sync.Mutex
 	squares map[string]geom.Rect        // of icons

@@ -28,6 +28,9 @@ func (j *job) secondReading(ctx context.Context, k *Kit, want []recipe.File, mod
 	var tasks []task
 	for i := range k.Files {
 		f := &k.Files[i]
+		if f.Copied { // the same bytes were read for the kit they come from
+			continue
+		}
 		at := slices.IndexFunc(want, func(w recipe.File) bool { return w.Path == f.Path })
 		for _, r := range found {
 			if slices.Contains(r.Formats, f.Format) {

@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
 
@@ -174,6 +176,23 @@ func (t *Tab) Accessible(page string) {
 func (t *Tab) Shot() []byte {
 	t.T.Helper()
 	b, err := chromedp.Run(t.Ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		t.T.Fatal(err)
+	}
+	return b
+}
+
+// PDF prints what the tab shows on A4.
+func (t *Tab) PDF() []byte {
+	t.T.Helper()
+	b, err := chromedp.Run(t.Ctx, func(ctx context.Context, target *chromedp.Target) ([]byte, error) {
+		w, h := 8.27, 11.69 // in
+		r, err := cdp.Call(ctx, target, page.PrintToPDF, page.PrintToPDFParams{PaperWidth: w, PaperHeight: h})
+		if err != nil {
+			return nil, err
+		}
+		return r.Data, nil
+	})
 	if err != nil {
 		t.T.Fatal(err)
 	}

@@ -1,0 +1,208 @@
+package kit
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/frame"
+	"dyekit/core/geom"
+	"dyekit/core/intake"
+	"dyekit/core/preflight"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// A Plan is everything known before anything is made.
+type Plan struct {
+	Master   *intake.Master
+	Base     *drawing.Drawing       // the art of the versions that name no lockup
+	Frame    frame.Frame            // of all versions
+	Own      map[string]frame.Frame // of versions that have one, by name
+	Versions []*version.Version
+	Files    []recipe.File
+	Omitted  []recipe.Omission
+	Findings finding.List
+	// Hairlines are findings about the master that depend on the recipe: lines
+	// that fade in its smallest picture. Findings has them too.
+	Hairlines finding.List
+	Press     *colour.Press // of files in process inks that name none
+}
+
+// NewPlan reads the master, makes the versions and lists the files.
+func NewPlan(ctx context.Context, in Input) (*Plan, error) {
+	m, err := intake.Read(ctx, in.Master, in.Options)
+	if err != nil {
+		return nil, err
+	}
+	if m.Drawing, err = version.Tie(m.Drawing, in.Inks); err != nil {
+		return nil, err
+	}
+	p, err := PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
+	if err != nil || len(in.Profile) == 0 {
+		return p, err
+	}
+	p.Press, err = icc.Read(in.Profile)
+	return p, err
+}
+
+// PlanFor is NewPlan for a master that has been read, and its art, which may
+// have served other plans.
+func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand string, r *recipe.Recipe) (*Plan, error) {
+	p := &Plan{Master: m, Findings: slices.Clone(m.Findings), Press: colour.Coated}
+	if x, ok := colour.PressOf(r.Press); ok {
+		p.Press = x
+	}
+	page := m.Drawing.Page
+	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
+	standard := r.Standard()
+	p.Base = m.Drawing
+	if standard != nil {
+		// A lockup the master cannot make refuses its versions, not the kit.
+		if d, err := version.Arrange(ctx, m.Drawing, *standard); err == nil {
+			p.Base, page = d, d.Page
+			art = d.Bounds()
+		} else if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+	}
+	for _, s := range r.Versions {
+		v, err := source.Make(ctx, r.Arranged(s))
+		if err != nil {
+			return nil, err
+		}
+		p.Versions = append(p.Versions, v)
+		for _, f := range v.Findings {
+			p.Findings.Add(f.Code, f.Severity, f.Message, strings.Join(f.Parts, ", "), f.Place)
+		}
+		if v.Drawing == nil {
+			refused[s.Name] = v.Refused
+		} else if s.Outline != nil && !v.OwnFrame(standard != nil) { // it may reach past the art
+			art = art.Union(v.Drawing.Bounds())
+		}
+	}
+	if err := p.frames(ctx, r, page, art); err != nil {
+		return nil, err
+	}
+	var err error
+	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
+		return nil, err
+	}
+	for _, f := range p.Files {
+		if k := f.Distortion(p.art(refused)); k != 1 {
+			p.Findings.Add("distorted", finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
+		}
+	}
+	p.Hairlines = p.hairlines()
+	p.Findings = append(p.Findings, p.Hairlines...)
+	return p, nil
+}
+
+// hairlines looks for lines that fade in the smallest picture of the recipe;
+// icons are left aside, which show no detail anyway.
+func (p *Plan) hairlines() finding.List {
+	if p.Master.Kind != "svg" {
+		return nil
+	}
+	least := 0
+	for _, f := range p.Files {
+		if f.Icon == nil && f.W > 0 && (least == 0 || f.W < least) {
+			least = f.W
+		}
+	}
+	if least == 0 {
+		return nil
+	}
+	return preflight.Hairlines(p.Master.Drawing, p.Frame.Box.W()/float64(least), fmt.Sprintf("the smallest picture, %d px wide,", least))
+}
+
+// frames finds the frame that all versions share, those of versions on a
+// backing, drawn to the same scale, and those of parts alone.
+func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect) (err error) {
+	s, err := p.clear(ctx, r.Frame)
+	if err != nil {
+		return err
+	}
+	if p.Frame, err = s.Around(art, page); err != nil {
+		return fmt.Errorf("frame: %w", err)
+	}
+	for _, v := range p.Versions {
+		if v.Drawing == nil || !v.OwnFrame(r.Standard() != nil) {
+			continue
+		}
+		box := v.Drawing.Bounds()
+		if v.Spec.Lockup == "" || r.Standard() == nil && v.Spec.Whole() {
+			box = box.Union(art)
+		}
+		own, err := s.Around(box, page)
+		if err != nil {
+			return fmt.Errorf("frame: %w", err)
+		}
+		if p.Own == nil {
+			p.Own = map[string]frame.Frame{}
+		}
+		p.Own[v.Spec.Name] = own
+	}
+	return nil
+}
+
+// clear turns a clear space into a margin by the height of its part.
+func (p *Plan) clear(ctx context.Context, s frame.Spec) (frame.Spec, error) {
+	if s.Clear == nil {
+		return s, nil
+	}
+	l := version.Lockup{Name: "clear", Parts: []string{s.Clear.Part}}
+	d, err := version.Arrange(ctx, p.Base, l)
+	if ctx.Err() != nil {
+		return s, ctx.Err()
+	}
+	if err != nil { // the part is gone: say so, and trim
+		p.Findings.Add("clear-space", finding.Warn, fmt.Sprintf("the clear space is measured in the part %q, which the mark has not: there is none", s.Clear.Part), "", geom.Rect{})
+		s.Clear = nil
+		return s, nil
+	}
+	return s.Resolved(d.Bounds().H()), nil
+}
+
+// FrameOf is the frame of a version.
+func (p *Plan) FrameOf(version string) frame.Frame {
+	if f, ok := p.Own[version]; ok {
+		return f
+	}
+	return p.Frame
+}
+
+// art is what the recipe must know.
+func (p *Plan) art(refused map[string]string) recipe.Art {
+	of := func(d *drawing.Drawing, f frame.Frame) recipe.Art {
+		return recipe.Art{W: f.W, H: f.H, Pixels: sharpest(d, f)}
+	}
+	all := of(p.Base, p.Frame)
+	all.Refused, all.Own = refused, map[string]recipe.Art{}
+	for _, v := range p.Versions {
+		if v.Drawing != nil {
+			all.Own[v.Spec.Name] = of(v.Drawing, p.FrameOf(v.Spec.Name))
+		}
+	}
+	return all
+}
+
+// sharpest is the widest the frame may be drawn before a picture in the art
+// is enlarged past its own pixels, 0 if there is none.
+func sharpest(d *drawing.Drawing, f frame.Frame) int {
+	most := 0.0
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if p, ok := n.(*drawing.Picture); ok {
+			across := p.To.Vec(geom.Pt(1, 0)).Len()
+			if k := float64(p.Image.Bounds().Dx()) / across * f.Box.W(); most == 0 || k < most {
+				most = k
+			}
+		}
+	})
+	return int(most + 0.5)
+}

@@ -1,0 +1,168 @@
+package web
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+// A changed reading makes the kit stale and says why; what did not change is
+// copied; the two kits are held to each other, file by file.
+func TestRebuiltAndCompared(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	fetch(t, tab.Base+"/marks/2/kits", http.StatusNotFound) // there is only one
+	tab.Go("/marks/2/versions")
+	tab.Eval(`(() => {
+		const f = document.querySelector('[data-version=black] form.ways');
+		f.closest("details").open = true;
+		f.querySelector("[value=paper]").click();
+		return "";
+	})()`)
+	tab.Until(`document.querySelector(".who p").textContent.includes("kit 1 is stale")`)
+	tab.Go("/marks/2/kit")
+	if s := tab.Eval(`document.querySelector(".why-stale").textContent`); !strings.Contains(s, "changed versions: black") {
+		t.Errorf("why it is stale: %s", s)
+	}
+	tab.Accessible("a stale kit")
+	tab.Click(".why-stale button")
+	tab.Until(`document.querySelector(".ticket h2") && document.querySelector(".ticket h2").textContent === "Kit 2"`)
+	tab.Click(".hands a[href$='/kits']")
+	tab.At("/kits")
+	if s := tab.Eval(`document.querySelector("main h2").textContent`); s != "Kit 1 and kit 2: 9 changed, 0 new, 0 gone, 15 the same" {
+		t.Errorf("compared: %s", s)
+	}
+	tab.Eval(`document.querySelectorAll("img[loading=lazy]").forEach(i => { i.loading = "eager" }) || ""`)
+	tab.Until(`[...document.images].every(i => i.naturalWidth > 0)`)
+	tab.Accessible("two kits compared")
+	tab.Do(chromedp.EmulateViewport(390, 800))
+	for _, p := range []string{"/marks/2/kits", "/marks/2/kit"} {
+		tab.Go(p)
+		if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); over != "0" {
+			t.Errorf("%s at 390 px is %s px too wide", p, over)
+		}
+	}
+	for _, p := range []string{"/marks/2/kits?a=1&b=1", "/marks/2/kits?a=1&b=9", "/kits/1/look/kit.json", "/kits/1/look/nosuch.png", "/kits/1/guide/nosuch"} {
+		fetch(t, tab.Base+p, http.StatusNotFound)
+	}
+	if b := fetch(t, tab.Base+"/kits/1/guide/START-HERE.html", http.StatusOK); !bytes.Contains(b, []byte("What do you need it for?")) {
+		t.Error("the guide is not shown")
+	}
+}
+
+// The desk finds by words, client and state, goes on page by page, and builds
+// all that is stale of a client.
+func TestDeskFinds(t *testing.T) {
+	s, h := open(t, true)
+	tab := browser.Tab(t, h)
+	says := func() string { return tab.Eval(`[...document.querySelectorAll(".hang .signal")].map(x => x.textContent).join()`) }
+	tab.Go("/")
+	if got := says(); got != "Only a raster,1 to look at,Up to date" {
+		t.Errorf("the tags say %s", got)
+	}
+	tab.Do(chromedp.KeyEvent("/"))
+	tab.Until(`document.activeElement.id === "find"`)
+	tab.Do(chromedp.SetValue(chromedp.CSS("#find"), "kettle"))
+	tab.Do(chromedp.KeyEvent("\r"))
+	tab.Until(`document.querySelectorAll(".hang").length === 1`)
+	tab.Go("/?state=raster")
+	if got := says(); got != "Only a raster" {
+		t.Errorf("rasters: %s", got)
+	}
+	tab.Accessible("the desk, filtered")
+	// An ink of the client makes its kit stale wherever one looks.
+	tab.Go("/marks/2/inks")
+	tab.Eval(`(() => { const f = [...document.querySelectorAll(".dye")].find(d => d.textContent.includes("#cf7a22")).querySelector("form"); f.elements.name.value = "Ember"; f.elements.rgb.value = "#cf7a30"; f.requestSubmit(); return ""; })()`)
+	tab.Until(`document.querySelector(".ink-list li")`)
+	tab.Go("/?client=Odd+Kettle+Teahouse")
+	if got := says(); got != "Stale: build it again" {
+		t.Errorf("after an ink: %s", got)
+	}
+	tab.Click("form[action='/build-stale'] button")
+	tab.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("1 build is in the queue")`)
+	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 24 files")`)
+	fetch(t, tab.Base+"/?state=lost", http.StatusNotFound)
+	_ = s
+}
+
+// The guide, out of the unzipped kit, with no network: nothing is fetched from
+// anywhere, every link leads to a file, and it can be read by all.
+func TestGuideFromTheZip(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	b := fetch(t, tab.Base+"/kits/1/zip", http.StatusOK)
+	dir := t.TempDir()
+	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	root := ""
+	for _, f := range z.File {
+		path := filepath.Join(dir, filepath.FromSlash(f.Name))
+		root = filepath.Join(dir, strings.SplitN(f.Name, "/", 2)[0])
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		r, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, err := io.ReadAll(r)
+		if err != nil || os.WriteFile(path, data, 0o644) != nil {
+			t.Fatal(err)
+		}
+	}
+	// A server that answers nothing but this folder stands for a disc; the
+	// policy in the page itself forbids all else.
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	asked := []string{}
+	srv := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked = append(asked, r.URL.Path)
+		http.FileServer(http.Dir(root)).ServeHTTP(w, r)
+	})}
+	go srv.Serve(l)
+	defer srv.Close()
+	tab.Do(chromedp.Navigate(fmt.Sprintf("http://%s/START-HERE.html", l.Addr())))
+	tab.Until(`document.readyState === "complete" && [...document.images].every(i => i.naturalWidth > 0)`)
+	for _, p := range asked {
+		if p != "/START-HERE.html" && p != "/favicon.ico" {
+			t.Errorf("the guide asks for %s", p)
+		}
+	}
+	links := strings.Split(tab.Eval(`[...document.querySelectorAll("a[href]")].map(a => a.getAttribute("href")).join("|")`), "|")
+	for _, l := range links {
+		if _, err := os.Stat(filepath.Join(root, filepath.FromSlash(l))); err != nil {
+			t.Errorf("the guide links to %s, which is not there", l)
+		}
+	}
+	if len(links) < 20 {
+		t.Errorf("%d links", len(links))
+	}
+	tab.Accessible("the guide")
+	for _, width := range []int64{390, 1280} {
+		tab.Do(chromedp.EmulateViewport(width, 800))
+		if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); over != "0" {
+			t.Errorf("at %d px the guide is %s px too wide", width, over)
+		}
+	}
+	// On paper it takes two sheets of A4 at most.
+	pdf := tab.PDF()
+	if n := bytes.Count(pdf, []byte("/Type /Page\n")) + bytes.Count(pdf, []byte("/Type /Page ")) + bytes.Count(pdf, []byte("/Type/Page/")); n < 1 || n > 2 {
+		t.Errorf("the guide prints on %d pages", n)
+	}
+	// From the file system itself too.
+	tab.Do(chromedp.Navigate("file://" + filepath.Join(root, "START-HERE.html")))
+	tab.Until(`document.querySelector("h1") && [...document.images].every(i => i.naturalWidth > 0)`)
+}
