@@ -24,7 +24,8 @@ const (
 	lease       = 10 * time.Second
 	heartbeat   = time.Second
 	poll        = 250 * time.Millisecond
-	maxAttempts = 3
+	maxAttempts = 5
+	again       = 10 * time.Second // until a build is tried again for which the disc was full
 )
 
 // The states of a job.
@@ -138,15 +139,22 @@ func (s *Studio) Cancel(ctx context.Context, id int64) error {
 // Worker builds kits from the queue until ctx ends.
 func (s *Studio) Worker(ctx context.Context) {
 	name := workerName()
+	was := ""
 	for ctx.Err() == nil {
 		id, err := s.lease(ctx, name)
-		if err != nil && ctx.Err() == nil {
-			slog.Warn("the queue cannot be read", "err", err)
+		says, wait := trouble(err), poll
+		if err != nil {
+			wait = time.Second
+		}
+		if says != was && ctx.Err() == nil { // once, not at every try
+			slog.Warn("the queue", "state", says, "err", err)
+			was = says
+			s.trouble.Store(&says)
 		}
 		if id == 0 || err != nil {
 			select {
 			case <-ctx.Done():
-			case <-time.After(poll):
+			case <-time.After(wait):
 			}
 			continue
 		}
@@ -154,6 +162,27 @@ func (s *Studio) Worker(ctx context.Context) {
 			slog.Warn("a build was given up", "job", id, "err", err)
 		}
 	}
+}
+
+// trouble says in words why the queue cannot be worked on, "" if it can.
+func trouble(err error) string {
+	switch {
+	case err == nil:
+		return ""
+	case Full(err):
+		return "the server’s disc is full; builds go on by themselves when there is room"
+	case Away(err):
+		return "the database does not answer; builds go on by themselves when it does"
+	}
+	return "the queue cannot be read"
+}
+
+// Trouble says why builds do not go on in this process, "" if they do.
+func (s *Studio) Trouble() string {
+	if t := s.trouble.Load(); t != nil {
+		return *t
+	}
+	return ""
 }
 
 func workerName() string {
@@ -172,7 +201,7 @@ func (s *Studio) lease(ctx context.Context, name string) (int64, error) {
 		var attempts int
 		var cancel bool
 		err := tx.QueryRowContext(ctx, `SELECT id, attempts, cancel FROM jobs
-			WHERE state = ? OR state = ? AND lease_until < NOW(6)
+			WHERE state = ? AND COALESCE(lease_until, NOW(6)) <= NOW(6) OR state = ? AND lease_until < NOW(6)
 			ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, Waiting, Running).Scan(&id, &attempts, &cancel)
 		if errors.Is(err, sql.ErrNoRows) {
 			id = 0
@@ -232,6 +261,17 @@ func (s *Studio) work(ctx context.Context, id int64, name string) error {
 		_, end := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, open_mark = NULL, finished_at = NOW(6) WHERE id = ? AND worker = ? AND state = ? AND cancel", Cancelled, id, name, Running)
 		return errors.Join(err, end)
 	}
+	if Full(err) {
+		return errors.Join(err, s.postpone(ctx, id, name, "the server’s disc is full; this is tried again by itself"))
+	}
+	return err
+}
+
+// postpone puts a build back into the queue for a while, without counting it as
+// a try.
+func (s *Studio) postpone(ctx context.Context, id int64, name, why string) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, what = ?, worker = NULL, lease_until = NOW(6) + INTERVAL ? SECOND, attempts = attempts - 1 WHERE id = ? AND worker = ? AND state = ?",
+		Waiting, why, again.Seconds(), id, name, Running)
 	return err
 }
 

@@ -259,7 +259,7 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 			}
 		}
 	}
-	if _, err := intake.Read(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
+	if _, err := s.intake(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
 		if ctx.Err() != nil {
 			return Hash{}, ctx.Err()
 		}

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"sync"
@@ -19,6 +20,7 @@ type source struct {
 	art     *version.Art
 	tones   []preflight.Tone
 	standIn func() (*intake.Master, error) // text without its font in another
+	weight  int                            // bytes, about
 }
 
 // A reading is a master as it was read, before the client's inks.
@@ -26,6 +28,24 @@ type reading struct {
 	name    string
 	master  *intake.Master
 	standIn func() (*intake.Master, error)
+	weight  int // bytes, about
+}
+
+// heavy is how many bytes a master has that is read alone, so that several at
+// once cannot fill the memory.
+const heavy = 1 << 20
+
+// intake reads a master, a large one when no other large one is being read.
+func (s *Studio) intake(ctx context.Context, data []byte, opt intake.Options) (*intake.Master, error) {
+	if len(data) >= heavy || !bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) {
+		select {
+		case s.alone <- struct{}{}:
+			defer func() { <-s.alone }()
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+	return intake.Read(ctx, data, opt)
 }
 
 // read reads the master of a mark, unless that has been done.
@@ -47,12 +67,13 @@ func (s *Studio) read(ctx context.Context, m *Mark, d Decisions) (*reading, erro
 	}
 	opt := d.reading(set)
 	r := &reading{name: name}
-	if r.master, err = intake.Read(ctx, data, opt); err != nil {
+	if r.master, err = s.intake(ctx, data, opt); err != nil {
 		return nil, fmt.Errorf("the master cannot be read: %w", err)
 	}
+	r.weight = r.master.Drawing.Weight()
 	r.standIn = sync.OnceValues(func() (*intake.Master, error) {
 		opt.StandIn = standInFamily
-		return intake.Read(context.WithoutCancel(ctx), data, opt)
+		return s.intake(context.WithoutCancel(ctx), data, opt)
 	})
 	return s.shelf.readings.put(name, r), nil
 }
@@ -75,7 +96,7 @@ func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, err
 		return nil, err
 	}
 	master := *r.master
-	src := &source{name: name, master: &master, standIn: r.standIn}
+	src := &source{name: name, master: &master, standIn: r.standIn, weight: r.weight}
 	if master.Drawing, err = version.Tie(master.Drawing, inks); err != nil {
 		return nil, err
 	}

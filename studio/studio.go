@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io/fs"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -31,6 +32,8 @@ type Studio struct {
 	shelf shelf
 
 	zipping sync.Mutex
+	trouble atomic.Pointer[string]
+	alone   chan struct{} // held while a large master is read
 }
 
 // ErrNotFound is returned for what is not there.
@@ -64,7 +67,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, fonts: fonts.Shipped()}
+	s := &Studio{db: db, fonts: fonts.Shipped(), alone: make(chan struct{}, 1)}
 	s.shelf.init()
 	if err := s.migrate(ctx); err != nil {
 		db.Close()

@@ -18,7 +18,7 @@ import (
 // Limits of what is kept in memory.
 const (
 	maxWorks   = 60
-	maxSources = 30
+	maxMasters = 96 << 20 // bytes of masters read, and as many made ready
 	maxPNGs    = 64 << 20 // bytes of previews
 	maxWeights = 20_000
 	maxSeen    = 300 // names of pictures
@@ -39,7 +39,11 @@ type shelf struct {
 }
 
 func (s *shelf) init() {
-	s.works.most, s.seen.most, s.sources.most, s.readings.most, s.weights.most = maxWorks, maxSeen, maxSources, maxSources, maxWeights
+	s.works.most, s.seen.most, s.sources.most, s.readings.most, s.weights.most = maxWorks, maxSeen, maxMasters, maxMasters, maxWeights
+	s.readings.weigh = func(r *reading) int { return r.weight }
+	s.sources.weigh = func(r *source) int { return r.weight }
+	s.works.weigh = func(w *Work) int { return 1 + w.heavy }
+	s.seen.weigh = s.works.weigh
 	s.fine.most, s.plates.most = maxSeen, maxPlates
 	s.pngs.most, s.pngs.weigh = maxPNGs, func(b []byte) int { return len(b) }
 }
@@ -61,6 +65,7 @@ type Work struct {
 	looks   map[string]string           // by version: names how it looks
 	standIn func() (*intake.Master, error)
 	shelf   *shelf
+	heavy   int        // what it weighs among works, above one
 	behind  *sync.Once // starts the weighing in the background
 }
 
@@ -127,6 +132,8 @@ func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, err
 	} else if len(w.Plan.Files) == 0 {
 		w.Stop = "the recipe leaves no file to make"
 	}
+	// A work holds its master: of those that are large fewer are kept.
+	w.heavy = w.Plan.Master.Drawing.Weight() / (2 << 20)
 	w = s.shelf.works.put(name, w)
 	s.shelf.seen.put(w.Source, w)
 	for _, look := range w.looks {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"path"
 	"slices"
@@ -26,10 +27,11 @@ type kitPage struct {
 	Top  *studio.Kit // the newest
 	Old  []*studio.Kit
 	Why  []string // the newest is stale
+	Halt string   // why builds do not go on
 }
 
 func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
-	p := kitPage{D: d}
+	p := kitPage{D: d, Halt: s.studio.Trouble()}
 	var err error
 	if p.Kits, err = s.studio.Kits(ctx, d.Mark.ID); err != nil {
 		return p, err
@@ -136,7 +138,29 @@ func (s *Server) kitZip(c *gin.Context) {
 	}
 	attachment(c, k.Name+".zip")
 	c.Header("Content-Type", "application/zip")
-	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
+	send(c, k, r)
+}
+
+// patience is how long a download may take for its next bytes: a slow reader
+// is served for as long as it reads at all.
+const patience = time.Minute
+
+// A patient writer puts the deadline off with every write.
+type patient struct {
+	http.ResponseWriter
+	rc *http.ResponseController
+}
+
+func (p patient) Write(b []byte) (int, error) {
+	if err := p.rc.SetWriteDeadline(time.Now().Add(patience)); err != nil && !errors.Is(err, http.ErrNotSupported) {
+		return 0, err
+	}
+	return p.ResponseWriter.Write(b)
+}
+
+// send sends a file, or the range of it that was asked for.
+func send(c *gin.Context, k *studio.Kit, r io.ReadSeeker) {
+	http.ServeContent(patient{c.Writer, http.NewResponseController(c.Writer)}, c.Request, "", k.Built, r)
 }
 
 // media are the types of files in kits. A master is never sent as a page:
@@ -168,7 +192,7 @@ func (s *Server) kitFile(c *gin.Context) {
 	}
 	attachment(c, path.Base(p))
 	c.Header("Content-Type", kind)
-	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
+	send(c, k, r)
 }
 
 // kitGuide shows the guide as the client will see it, under a policy of its
@@ -186,7 +210,7 @@ func (s *Server) kitGuide(c *gin.Context) {
 	}
 	c.Header("Content-Security-Policy", "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; base-uri 'none'; frame-ancestors 'none'; sandbox allow-downloads allow-popups allow-top-navigation-by-user-activation")
 	c.Header("Content-Type", "text/html; charset=utf-8")
-	http.ServeContent(c.Writer, c.Request, "", k.Built, r)
+	send(c, k, r)
 }
 
 // kitLook is a file of a kit as a small picture.

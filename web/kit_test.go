@@ -64,7 +64,9 @@ func TestRebuiltAndCompared(t *testing.T) {
 func TestDeskFinds(t *testing.T) {
 	s, h := open(t, true)
 	tab := browser.Tab(t, h)
-	says := func() string { return tab.Eval(`[...document.querySelectorAll(".hang .signal")].map(x => x.textContent).join()`) }
+	says := func() string {
+		return tab.Eval(`[...document.querySelectorAll(".hang .signal")].map(x => x.textContent).join()`)
+	}
 	tab.Go("/")
 	if got := says(); got != "Only a raster,1 to look at,Up to date" {
 		t.Errorf("the tags say %s", got)

@@ -51,7 +51,7 @@ func run(ctx context.Context, args []string) int {
 		SilenceUsage:  true,
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCmd(), workCmd(), demoCmd(), makeCmd(), inspectCmd(), verifyCmd(), versionCmd())
+	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), restoreCmd(), makeCmd(), inspectCmd(), verifyCmd(), versionCmd())
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	if err == nil {

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -41,28 +42,16 @@ func env(name, otherwise string) string {
 // open connects to the database, starting a private one if none is named.
 // stop closes what was opened, in order.
 func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), err error) {
-	dsn := s.dsn
-	stop = func() {}
-	if dsn == "" {
-		slog.Info("starting a private MariaDB", "folder", s.data)
-		db, err := privatedb.Start(ctx, filepath.Join(s.data, "mariadb"))
-		if err != nil {
-			return nil, nil, err
-		}
-		stop = db.Stop
-		if err := db.Create(ctx, "dyekit"); err != nil {
-			stop()
-			return nil, nil, err
-		}
-		dsn = db.DSN("dyekit")
+	dsn, stop, err := s.address(ctx, false)
+	if err != nil {
+		return nil, nil, err
 	}
 	st, err = studio.Open(ctx, dsn)
 	if err != nil {
 		stop()
 		return nil, nil, err
 	}
-	end := stop
-	return st, func() { st.Close(); end() }, nil
+	return st, func() { st.Close(); stop() }, nil
 }
 
 func serveCmd() *cobra.Command {
@@ -94,7 +83,12 @@ func serveCmd() *cobra.Command {
 	return c
 }
 
+// memory is what the collector keeps a process under as far as it can: large
+// masters leave much behind for a moment.
+const memory = 400 << 20
+
 func serve(ctx context.Context, st *studio.Studio, addr string, workers int) error {
+	debug.SetMemoryLimit(memory)
 	h, err := web.New(st)
 	if err != nil {
 		return failed(err)
@@ -155,6 +149,90 @@ func workCmd() *cobra.Command {
 			defer stop()
 			fmt.Println("working")
 			st.Worker(cmd.Context())
+			return nil
+		},
+	}
+	set.flags(c)
+	return c
+}
+
+// address starts a private MariaDB unless one is named, and says where it is.
+// With share, one that another process runs there will do.
+func (s *settings) address(ctx context.Context, share bool) (dsn string, stop func(), err error) {
+	if s.dsn != "" {
+		return s.dsn, func() {}, nil
+	}
+	dir := filepath.Join(s.data, "mariadb")
+	slog.Info("starting a private MariaDB", "folder", s.data)
+	db, err := privatedb.Start(ctx, dir)
+	if errors.Is(err, privatedb.ErrInUse) && share {
+		if db, err := privatedb.Attach(ctx, dir); err == nil {
+			return db.DSN("dyekit"), func() {}, nil
+		}
+	}
+	if err != nil {
+		return "", nil, err
+	}
+	if err := db.Create(ctx, "dyekit"); err != nil {
+		db.Stop()
+		return "", nil, err
+	}
+	return db.DSN("dyekit"), db.Stop, nil
+}
+
+func backupCmd() *cobra.Command {
+	var set settings
+	var out string
+	c := &cobra.Command{
+		Use: "backup", Short: "Write everything, masters, kits and history, into one file", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if out == "" {
+				return usage(errors.New("say where the backup goes: --out FILE"))
+			}
+			dsn, stop, err := set.address(cmd.Context(), true)
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			// Not there until it is whole.
+			f, err := os.CreateTemp(filepath.Dir(out), ".dyekit-*.part")
+			if err != nil {
+				return failed(err)
+			}
+			defer os.Remove(f.Name())
+			err = studio.Backup(cmd.Context(), dsn, f)
+			if err = errors.Join(err, f.Close()); err != nil {
+				return failed(err)
+			}
+			if err := os.Rename(f.Name(), out); err != nil {
+				return failed(err)
+			}
+			return nil
+		},
+	}
+	set.flags(c)
+	c.Flags().StringVar(&out, "out", "", "the file to write, as backup.sql.gz")
+	return c
+}
+
+func restoreCmd() *cobra.Command {
+	var set settings
+	c := &cobra.Command{
+		Use: "restore FILE", Short: "Read a backup into an empty database", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := os.Open(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			defer f.Close()
+			dsn, stop, err := set.address(cmd.Context(), true)
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			if err := studio.Restore(cmd.Context(), dsn, f); err != nil {
+				return failed(err)
+			}
 			return nil
 		},
 	}

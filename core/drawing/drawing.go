@@ -216,6 +216,23 @@ func (d *Drawing) Parts() []string {
 	return ps
 }
 
+// Weight is about how many bytes of memory a drawing takes.
+func (d *Drawing) Weight() int {
+	const seg = 56 // bytes of a geom.Seg
+	n := 0
+	d.Walk(func(x Node, _ []*Group) {
+		switch x := x.(type) {
+		case *Shape:
+			n += 200 + seg*len(x.Path)
+		case *Picture:
+			n += len(x.Image.Pix)
+		case *Group:
+			n += 200
+		}
+	})
+	return n
+}
+
 // Has tells what a drawing holds that not every file type can carry.
 type Has struct {
 	Pictures    bool // pixels

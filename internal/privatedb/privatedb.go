@@ -34,16 +34,23 @@ const readyWithin = 60 * time.Second
 
 // A Server is a running MariaDB.
 type Server struct {
+	// More are further options of the server, for tests.
+	More []string
+
 	dir      string
 	port     int
 	password string
 	cmd      *exec.Cmd
 	done     chan struct{}
+	lock     *os.File // held while the folder is in use
 }
+
+// ErrInUse is returned when another process runs a server in the folder.
+var ErrInUse = errors.New("another Dye Kit is using this folder")
 
 // Start makes the data folder if it is new and starts the server. It returns
 // when the server answers.
-func Start(ctx context.Context, dir string) (*Server, error) {
+func Start(ctx context.Context, dir string, more ...string) (*Server, error) {
 	dir, err := filepath.Abs(dir)
 	if err != nil {
 		return nil, err
@@ -60,7 +67,10 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{dir: dir}
+	s := &Server{dir: dir, More: more}
+	if err := s.hold(); err != nil {
+		return nil, err
+	}
 	if s.password, err = secret(filepath.Join(dir, "password")); err != nil {
 		return nil, err
 	}
@@ -71,6 +81,42 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 		return nil, err
 	}
 	return s, s.launch(ctx, as)
+}
+
+// Attach finds the server that another process runs in the folder; stopping it
+// is left to that process.
+func Attach(ctx context.Context, dir string) (*Server, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{dir: dir}
+	b, err := os.ReadFile(filepath.Join(dir, "port"))
+	if err != nil {
+		return nil, err
+	}
+	if s.port, err = strconv.Atoi(strings.TrimSpace(string(b))); err != nil {
+		return nil, err
+	}
+	if s.password, err = secret(filepath.Join(dir, "password")); err != nil {
+		return nil, err
+	}
+	return s, s.ping(ctx)
+}
+
+// hold makes sure that no other process runs a server in the folder. The lock
+// goes with the process, however it ends.
+func (s *Server) hold() error {
+	f, err := os.OpenFile(filepath.Join(s.dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return fmt.Errorf("%w (%s)", ErrInUse, s.dir)
+	}
+	s.lock = f
+	return nil
 }
 
 // program finds a server program, which Debian puts outside the usual path of
@@ -182,12 +228,15 @@ func (s *Server) launch(ctx context.Context, as string) error {
 	if err != nil {
 		return ErrMissing
 	}
+	if err := os.WriteFile(filepath.Join(s.dir, "port"), []byte(strconv.Itoa(s.port)), 0o600); err != nil {
+		return err
+	}
 	var log bytes.Buffer
-	s.cmd = exec.Command(p, "--no-defaults", "--user="+as, "--datadir="+s.data(),
+	s.cmd = exec.Command(p, append([]string{"--no-defaults", "--user="+as, "--datadir="+s.data(),
 		"--bind-address=127.0.0.1", "--port="+strconv.Itoa(s.port), "--socket="+filepath.Join(s.data(), "s.sock"),
 		"--pid-file="+filepath.Join(s.data(), "pid"), "--init-file="+init,
 		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
-		"--skip-log-bin", "--innodb-buffer-pool-size=128M")
+		"--skip-log-bin", "--innodb-buffer-pool-size=128M"}, s.More...)...)
 	s.cmd.Stderr = &log
 	// A group of its own, so that an interrupt meant for us does not reach
 	// it before we are done with it; and it dies when we do, unless it has
@@ -280,6 +329,9 @@ func (s *Server) Create(ctx context.Context, name string) error {
 // Stop ends the server in order and waits for it.
 func (s *Server) Stop() {
 	s.end(syscall.SIGTERM)
+	if s != nil && s.lock != nil {
+		s.lock.Close()
+	}
 }
 
 // Kill ends the server as a power failure would, for tests.

@@ -3,6 +3,7 @@ package privatedb
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"os"
 	"path/filepath"
 	"testing"
@@ -28,6 +29,14 @@ func TestOrphanIsReplaced(t *testing.T) {
 	if err := first.Create(ctx, "kept"); err != nil {
 		t.Fatal(err)
 	}
+	// While it runs nobody else can start one there, but can use it.
+	if _, err := Start(ctx, filepath.Join(dir, "db")); !errors.Is(err, ErrInUse) {
+		t.Fatalf("a second server on the same folder: %v", err)
+	}
+	if a, err := Attach(ctx, filepath.Join(dir, "db")); err != nil || a.DSN("kept") != first.DSN("kept") {
+		t.Errorf("attached: %v", err)
+	}
+	first.lock.Close() // as the end of its program does
 	second, err := Start(ctx, filepath.Join(dir, "db"))
 	if err != nil {
 		t.Fatal(err)

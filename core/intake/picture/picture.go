@@ -21,7 +21,7 @@ import (
 )
 
 // MaxPixels bounds one picture.
-const MaxPixels = 64_000_000
+const MaxPixels = 40_000_000
 
 // Decode reads a PNG, JPEG, GIF, TIFF or WebP picture into straight 8-bit
 // sRGB with alpha. The size is checked before any pixel is unpacked.

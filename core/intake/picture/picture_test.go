@@ -62,7 +62,7 @@ func TestTooManyPixels(t *testing.T) {
 	binary.BigEndian.PutUint32(data[16:], 60_000)
 	binary.BigEndian.PutUint32(data[20:], 60_000)
 	binary.BigEndian.PutUint32(data[29:], crc32.ChecksumIEEE(data[12:29]))
-	if _, err := Decode(data); err == nil || !strings.Contains(err.Error(), "larger than 64 megapixels") {
+	if _, err := Decode(data); err == nil || !strings.Contains(err.Error(), "larger than 40 megapixels") {
 		t.Errorf("%v", err)
 	}
 	for _, bad := range []string{"", "hello", "\x89PNG\r\n\x1a\n", string(data[:20])} {

@@ -24,7 +24,9 @@ const (
 	MaxElements = 200_000
 	MaxDepth    = 200     // of elements and of references
 	MaxNodes    = 500_000 // drawn, after references are followed
-	MaxSegments = 2_000_000
+	MaxSegments = 1_000_000
+	MaxLetters  = 50_000  // of live text
+	MaxRules    = 20_000  // of style sheets, a selector each
 	MaxEntities = 1 << 20 // bytes that the entities of a file may grow to
 	maxEmbedded = 4       // drawings within drawings
 )
@@ -58,6 +60,9 @@ func readWithin(ctx context.Context, data []byte, opt Options, within int) (*dra
 	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts, standIn: opt.StandIn, within: within}
 	for _, s := range doc.sheets {
 		r.sheet.add(s)
+		if len(r.sheet.rules) > MaxRules {
+			return nil, nil, fmt.Errorf("the style sheets have more than %d rules", MaxRules)
+		}
 	}
 	r.embedFonts()
 	for _, f := range r.sheet.failed {
@@ -112,6 +117,7 @@ func faceData(src string) ([]byte, bool) {
 
 type reader struct {
 	ctx      context.Context
+	chars    int // of live text so far
 	doc      *document
 	sheet    sheet
 	fonts    *fonts.Set

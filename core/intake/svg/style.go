@@ -58,7 +58,7 @@ func (s *sheet) add(src string) {
 	skip := 0 // depth inside at-rules that do not apply
 	open := []bool{}
 	face := false
-	for {
+	for len(s.rules) <= MaxRules {
 		g, _, data := p.Next()
 		switch g {
 		case css.ErrorGrammar:

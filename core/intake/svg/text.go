@@ -95,6 +95,10 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 	for _, k := range e.kids {
 		switch k := k.(type) {
 		case string:
+			if r.chars += len(k); r.chars > MaxLetters {
+				r.fail("the drawing has more than %d letters of live text", MaxLetters)
+				return
+			}
 			for _, c := range k {
 				*out = append(*out, letter{r: c, s: s, e: e})
 			}
@@ -110,7 +114,12 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 				from := len(*out)
 				if k.name == "tref" {
 					if t := r.target(k, *s); t != nil {
-						for _, ch := range plainText(t, 0) {
+						text := plainText(t, 0)
+						if r.chars += len(text); r.chars > MaxLetters {
+							r.fail("the drawing has more than %d letters of live text", MaxLetters)
+							return
+						}
+						for _, ch := range text {
 							*out = append(*out, letter{r: ch, s: &c, e: k})
 						}
 					}

@@ -1,0 +1,140 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"strings"
+	"testing"
+
+	"dyekit/core/version"
+)
+
+// What a backup holds comes back whole: marks, decisions, kits byte for byte;
+// and it goes into an empty database alone.
+func TestBackupAndRestore(t *testing.T) {
+	ctx := context.Background()
+	dsn := database.New(t)
+	s := openAt(t, dsn)
+	if err := s.LoadDemo(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Decide(ctx, 1, "recipe web", func(d *Decisions) error { d.Recipe = "web"; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	var file bytes.Buffer
+	if err := Backup(ctx, dsn, &file); err != nil {
+		t.Fatal(err)
+	}
+	elsewhere := database.New(t)
+	if err := Restore(ctx, elsewhere, bytes.NewReader(file.Bytes())); err != nil {
+		t.Fatal(err)
+	}
+	r := openAt(t, elsewhere)
+	was, err := s.Desk(ctx, DeskQuery{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	is, err := r.Desk(ctx, DeskQuery{})
+	if err != nil || len(is.Tags) != len(was.Tags) {
+		t.Fatalf("%d marks, %v", len(is.Tags), err)
+	}
+	for i := range was.Tags {
+		if was.Tags[i] != is.Tags[i] {
+			t.Errorf("%+v came back as %+v", was.Tags[i], is.Tags[i])
+		}
+	}
+	if w := work(t, r, 1); w.Recipe.Name != "web" {
+		t.Errorf("the decision came back as %s", w.Recipe.Name)
+	}
+	var a, b bytes.Buffer
+	for _, x := range []struct {
+		s *Studio
+		w *bytes.Buffer
+	}{{s, &a}, {r, &b}} {
+		k, err := x.s.Kit(ctx, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := x.s.Zip(ctx, k, x.w); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if a.Len() == 0 || !bytes.Equal(a.Bytes(), b.Bytes()) {
+		t.Errorf("the kit of %d bytes came back with %d", a.Len(), b.Len())
+	}
+	if err := Restore(ctx, elsewhere, bytes.NewReader(file.Bytes())); err == nil || !strings.Contains(err.Error(), "not empty") {
+		t.Errorf("into a database in use: %v", err)
+	}
+	if err := Restore(ctx, database.New(t), strings.NewReader("no backup")); err == nil {
+		t.Error("something else was restored")
+	}
+}
+
+// A rebuilt kit that copies files is the kit that would have been built from
+// nothing, byte for byte, and only what changed was made anew.
+func TestCopiedFilesAreTheSame(t *testing.T) {
+	ctx := context.Background()
+	zips := [2]bytes.Buffer{}
+	for i, forget := range []bool{false, true} {
+		s := open(t)
+		m := take(t, s, "Odd Kettle", "Kettle")
+		built(t, s, m.ID)
+		if err := s.Decide(ctx, m.ID, "reading", func(d *Decisions) error {
+			return d.Say("black", firstColour(t, s, m.ID))
+		}); err != nil {
+			t.Fatal(err)
+		}
+		if forget {
+			if _, err := s.db.Exec("UPDATE kit_files SET input = NULL"); err != nil {
+				t.Fatal(err)
+			}
+		}
+		k := built(t, s, m.ID)
+		if k.Number != 2 {
+			t.Fatalf("kit %d", k.Number)
+		}
+		if err := s.Zip(ctx, k, &zips[i]); err != nil {
+			t.Fatal(err)
+		}
+		reads := len(k.Report.Readers.Read)
+		first, err := s.Kits(ctx, m.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if all := len(first[1].Report.Readers.Read); forget != (reads == all) || reads == 0 {
+			t.Errorf("forgetting is %v, and %d of %d pages were read again", forget, reads, all)
+		}
+	}
+	if !bytes.Equal(zips[0].Bytes(), zips[1].Bytes()) {
+		t.Error("a kit with copied files differs from one made anew")
+	}
+}
+
+// built builds what a mark asks for and returns the kit.
+func built(t *testing.T, s *Studio, mark int64) *Kit {
+	t.Helper()
+	stop := workers(t, s, 1)
+	defer stop()
+	j, err := s.Build(context.Background(), work(t, s, mark))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j = until(t, s, j.ID); j.State != Done {
+		t.Fatalf("%+v", j)
+	}
+	k, err := s.Kit(context.Background(), j.KitID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return k
+}
+
+// firstColour is a word on the first colour of the black version.
+func firstColour(t *testing.T, s *Studio, mark int64) version.Override {
+	t.Helper()
+	v, ok := work(t, s, mark).Version("black")
+	if !ok {
+		t.Fatal("no black version")
+	}
+	return version.Override{Colour: v.Readings[0].Colour.Hex(), As: version.AsTint, Tint: 40}
+}
