@@ -24,7 +24,7 @@ const (
 	lease       = 10 * time.Second
 	heartbeat   = time.Second
 	poll        = 250 * time.Millisecond
-	maxAttempts = 5
+	maxAttempts = 8
 	again       = 10 * time.Second // until a build is tried again for which the disc was full
 )
 

@@ -7,6 +7,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -18,24 +19,80 @@ import (
 )
 
 // Preview draws a version in the middle of width × height px of a ground. The
-// picture is the engine's own output, ground and all.
+// picture is the engine's own output, drawn once for all grounds of a size and
+// then laid on each.
 func (w *Work) Preview(ctx context.Context, name string, width, height int, g Ground) ([]byte, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
 		return nil, ErrNotFound
 	}
 	box := w.Window(name, width, height)
-	if !g.Photo {
-		return w.picture(ctx, w.looks[name], v.Drawing, box, width, height, &g.Colour)
+	key := fmt.Sprintf("%s %d×%d on %s", w.looks[name], width, height, g.Key)
+	if b, ok := w.shelf.pngs.get(key); ok {
+		return b, nil
 	}
-	d := *v.Drawing
-	img := photo()
-	// The photograph fills the box as a page is filled: cut, not squeezed.
-	b := frame.Around(geom.Rect{X1: 1, Y1: 1}, float64(img.Rect.Dx()), float64(img.Rect.Dy()), "")
-	k := max(box.W()/b.W(), box.H()/b.H())
-	to := geom.Affine{A: b.W() * k, D: b.H() * k, E: box.Centre().X - b.W()*k/2, F: box.Centre().Y - b.H()*k/2}
-	d.Nodes = append([]drawing.Node{&drawing.Picture{Image: img, To: to, Alpha: 1}}, d.Nodes...)
-	return w.picture(ctx, w.looks[name]+" photo", &d, box, width, height, nil)
+	img, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
+	if err != nil {
+		return nil, err
+	}
+	ground := []uint8{0, 0, 0, 255}
+	ground[0], ground[1], ground[2] = g.Colour.Bytes()
+	under := func(int) []uint8 { return ground }
+	if g.Photo {
+		// The photograph fills the picture as a page is filled: cut, not
+		// squeezed.
+		p := photo()
+		b := frame.Around(geom.Rect{X1: 1, Y1: 1}, float64(p.Rect.Dx()), float64(p.Rect.Dy()), "")
+		k := max(float64(width)/b.W(), float64(height)/b.H())
+		page := geom.Rect{X1: float64(width), Y1: float64(height)}
+		to := geom.Affine{A: b.W() * k, D: b.H() * k, E: page.Centre().X - b.W()*k/2, F: page.Centre().Y - b.H()*k/2}
+		d := &drawing.Drawing{Page: page, Nodes: []drawing.Node{&drawing.Picture{Image: p, To: to, Alpha: 1}}}
+		back, err := w.bare(ctx, "photo", d, page, width, height)
+		if err != nil {
+			return nil, err
+		}
+		under = func(i int) []uint8 { return back.Pix[i : i+4] }
+	}
+	out := image.NewNRGBA(img.Rect)
+	for i := 0; i < len(img.Pix); i += 4 {
+		lay(out.Pix[i:i+4], img.Pix[i:i+4], under(i))
+	}
+	b, err := png.Encode(out, png.Options{Quick: true})
+	if err != nil {
+		return nil, err
+	}
+	return w.shelf.pngs.put(key, b), nil
+}
+
+// lay puts a straight pixel over an opaque one.
+func lay(dst, p, ground []uint8) {
+	a := int(p[3])
+	for c := range 3 {
+		dst[c] = uint8((int(p[c])*a + int(ground[c])*(255-a) + 127) / 255)
+	}
+	dst[3] = 255
+}
+
+// A picture is drawn once, however many ask for it at a time.
+type once struct {
+	sync.Once
+	bytes int
+	img   *image.NRGBA
+	err   error
+}
+
+// bare draws d through box on nothing; what names the drawing.
+func (w *Work) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
+	key := fmt.Sprintf("%s %d×%d", what, width, height)
+	o, ok := w.shelf.bares.get(key)
+	if !ok {
+		o = w.shelf.bares.put(key, &once{bytes: 4 * width * height})
+	}
+	o.Do(func() {
+		// Others may wait for it: it is not given up with the first to ask.
+		o.img, o.err = raster.Render(context.WithoutCancel(ctx), d, raster.Fit(box, width, height), width, height, raster.Options{})
+	})
+	return o.img, o.err
 }
 
 // Window is what a preview shows, in page units: the frame of the version and a

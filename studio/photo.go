@@ -4,6 +4,8 @@ import (
 	"image"
 	"math"
 	"sync"
+
+	"dyekit/core/colour"
 )
 
 // photo is a made-up photograph: a hazy sky over grass, drawn by this script
@@ -41,3 +43,6 @@ var photo = sync.OnceValue(func() *image.NRGBA {
 	}
 	return img
 })
+
+// photoMean is the mean colour of the photograph.
+var photoMean = sync.OnceValue(func() colour.RGB { return meanOf(photo()) })

@@ -99,10 +99,10 @@ func (w *Work) Two(ctx context.Context, f recipe.File, a, b string) (t Two, err 
 // on lays a picture on a ground.
 func on(img *image.NRGBA, ground colour.RGB) *image.NRGBA {
 	out := image.NewNRGBA(img.Rect)
+	g := []uint8{0, 0, 0}
+	g[0], g[1], g[2] = ground.Bytes()
 	for i := 0; i < len(img.Pix); i += 4 {
-		p := img.Pix[i : i+4]
-		r, g, b := colour.FromBytes(p[0], p[1], p[2]).Over(ground, float64(p[3])/255).Bytes()
-		copy(out.Pix[i:], []uint8{r, g, b, 255})
+		lay(out.Pix[i:i+4], img.Pix[i:i+4], g)
 	}
 	return out
 }

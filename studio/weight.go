@@ -65,7 +65,7 @@ func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 		known, ok := w.shelf.weights.get(key)
 		if !ok && find {
 			w.shelf.weighing.Lock()
-			known = w.weighFile(ctx, f)
+			known = w.weighFile(ctx, f, looks)
 			known.Known = true
 			w.shelf.weighing.Unlock()
 			w.shelf.weights.put(key, known)
@@ -77,8 +77,9 @@ func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 
 // weighFile makes a file of curves or a small picture, and estimates a large
 // picture from two small ones: what weighs are the edges, whose length grows
-// with the side, so the weight follows a power of it near one.
-func (w *Work) weighFile(ctx context.Context, f recipe.File) Weight {
+// with the side, so the weight follows a power of it near one. looks name the
+// versions in it.
+func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Weight {
 	long := max(f.W, f.H)
 	if long <= small {
 		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), f)
@@ -88,10 +89,20 @@ func (w *Work) weighFile(ctx context.Context, f recipe.File) Weight {
 		g := f
 		k := float64(side) / float64(long)
 		g.W, g.H = max(1, int(float64(f.W)*k)), max(1, int(float64(f.H)*k))
+		// All sizes of an entry share these two samples.
+		g.Path, g.Size, g.PPI, g.WPt, g.HPt = "", "", 0, 0, 0
+		key, err := hashOf("sample", looks, g, w.Decisions.Press, w.Decisions.Profile)
+		if err != nil {
+			return 0
+		}
+		if x, ok := w.shelf.weights.get(key); ok {
+			return float64(x.Bytes)
+		}
 		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), g)
 		if err != nil {
 			return 0
 		}
+		w.shelf.weights.put(key, Weight{Bytes: len(b)})
 		return float64(len(b))
 	}
 	a, b := at(small/2), at(small)

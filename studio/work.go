@@ -21,8 +21,9 @@ const (
 	maxMasters = 96 << 20 // bytes of masters read, and as many made ready
 	maxPNGs    = 64 << 20 // bytes of previews
 	maxWeights = 20_000
-	maxSeen    = 300 // names of pictures
-	maxPlates  = 6   // separated versions, some 6 MB each
+	maxSeen    = 300      // names of pictures
+	maxBares   = 24 << 20 // bytes of versions on nothing
+	maxPlates  = 6        // separated versions, some 6 MB each
 )
 
 // A shelf is what is kept of works: losing it costs only time.
@@ -32,6 +33,7 @@ type shelf struct {
 	readings cache[*reading]
 	sources  cache[*source]
 	pngs     cache[[]byte]
+	bares    cache[*once] // versions on nothing, for many grounds
 	weights  cache[Weight]
 	fine     cache[Fine]
 	plates   cache[[]proof.Plate]
@@ -44,7 +46,8 @@ func (s *shelf) init() {
 	s.sources.weigh = func(r *source) int { return r.weight }
 	s.works.weigh = func(w *Work) int { return 1 + w.heavy }
 	s.seen.weigh = s.works.weigh
-	s.fine.most, s.plates.most = maxSeen, maxPlates
+	s.bares.weigh = func(o *once) int { return o.bytes }
+	s.fine.most, s.plates.most, s.bares.most = maxSeen, maxPlates, maxBares
 	s.pngs.most, s.pngs.weigh = maxPNGs, func(b []byte) int { return len(b) }
 }
 
@@ -216,7 +219,7 @@ func (w *Work) Grounds() []Ground {
 			gs = append(gs, Ground{Key: c.Hex()[1:], Name: c.Hex(), What: fmt.Sprintf("colour %d of the art", len(gs)-2), Colour: c})
 		}
 	}
-	return append(gs, Ground{Key: "photo", Name: "Photograph", What: "sky and grass", Colour: meanOf(photo()), Photo: true})
+	return append(gs, Ground{Key: "photo", Name: "Photograph", What: "sky and grass", Colour: photoMean(), Photo: true})
 }
 
 // Ground finds a ground by its key.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"database/sql"
 	"fmt"
 	"io"
 	"mime/multipart"
@@ -16,6 +17,9 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+
+	"dyekit/core/version"
+	"dyekit/studio"
 )
 
 // BenchmarkReading changes what the black version reads a colour as: the
@@ -160,5 +164,144 @@ func BenchmarkInk(b *testing.B) {
 		form := url.Values{"drawn": {"#cf7a22"}, "name": {"Ember"}, "rgb": {fmt.Sprintf("#cf7a%02x", n%256)}, "c": {"0"}, "m": {"60"}, "y": {"95"}, "k": {"5"}}
 		page := post(b, srv.URL+"/marks/2/ink", "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
 		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
+	}
+}
+
+// BenchmarkWall is the versions page with six versions on six grounds: all 36
+// pictures, drawn anew after an ink changed, and once more when they are known.
+func BenchmarkWall(b *testing.B) {
+	s, h := open(b, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	for _, need := range []string{"light", "grey", "apart"} {
+		post(b, srv.URL+"/marks/2/version", "application/x-www-form-urlencoded", strings.NewReader("need="+need))
+	}
+	cells := regexp.MustCompile(`src="(/marks/2/cell/[^"]+w=336[^"]+)"`)
+	// The server's work, without a network between.
+	get := func(path string) []byte {
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, httptest.NewRequest("GET", path, nil))
+		if w.Code != http.StatusOK {
+			b.Errorf("%s: %d", path, w.Code)
+		}
+		return w.Body.Bytes()
+	}
+	wall := func() {
+		found := cells.FindAllSubmatch(get("/marks/2/versions"), -1)
+		if len(found) != 36 {
+			b.Fatalf("%d cells", len(found))
+		}
+		var all sync.WaitGroup
+		for _, f := range found {
+			all.Go(func() { get(strings.ReplaceAll(string(f[1]), "&amp;", "&")) })
+		}
+		all.Wait()
+	}
+	var cold, warm time.Duration
+	n := 0
+	for b.Loop() {
+		n++
+		t := version.Tied{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
+		if err := s.SetInk(b.Context(), 2, t); err != nil {
+			b.Fatal(err)
+		}
+		start := time.Now()
+		wall()
+		cold += time.Since(start)
+		start = time.Now()
+		wall()
+		warm += time.Since(start)
+		time.Sleep(700 * time.Millisecond) // the weighing behind would be measured next
+		b.StopTimer()
+		m, err := s.Mark(b.Context(), 2)
+		if err != nil {
+			b.Fatal(err)
+		}
+		w, err := s.Work(b.Context(), m)
+		if err != nil {
+			b.Fatal(err)
+		}
+		w.Weights()
+		b.StartTimer()
+	}
+	b.ReportMetric(float64(cold.Milliseconds())/float64(n), "ms/anew")
+	b.ReportMetric(float64(warm.Milliseconds())/float64(n), "ms/known")
+}
+
+// BenchmarkWeights finds what the files of the recipe everything weigh.
+func BenchmarkWeights(b *testing.B) {
+	s, _ := open(b, true)
+	if err := s.Decide(b.Context(), 2, "everything", func(d *studio.Decisions) error { d.Recipe = "everything"; return nil }); err != nil {
+		b.Fatal(err)
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		t := version.Tied{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
+		if err := s.SetInk(b.Context(), 2, t); err != nil {
+			b.Fatal(err)
+		}
+		m, err := s.Mark(b.Context(), 2)
+		if err != nil {
+			b.Fatal(err)
+		}
+		w, err := s.Work(b.Context(), m)
+		if err != nil {
+			b.Fatal(err)
+		}
+		if ws := w.Weights(); len(ws) < 90 {
+			b.Fatalf("%d files", len(ws))
+		}
+	}
+}
+
+// BenchmarkDesk is a page of the desk of 5 000 marks of 1 000 clients: the
+// first, one in the middle, and a search.
+func BenchmarkDesk(b *testing.B) {
+	dsn := database.New(b)
+	s, err := studio.Open(b.Context(), dsn)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer s.Close()
+	m, err := s.TakeIn(b.Context(), studio.Taking{Client: "Vat Nine", Mark: "Star", Filename: "star.svg", Data: []byte(star)})
+	if err != nil {
+		b.Fatal(err)
+	}
+	if _, err := s.Work(b.Context(), m); err != nil {
+		b.Fatal(err)
+	}
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close()
+	db.SetMaxOpenConns(1)
+	for _, q := range []string{
+		"SET max_recursive_iterations = 100000",
+		"INSERT INTO clients (name) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000) SELECT CONCAT('Client ', i) FROM n",
+		"INSERT INTO marks (client_id, name, seen_build, seen_kind, seen_release) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5) SELECT c.id, CONCAT('Mark ', i), m.seen_build, 'svg', m.seen_release FROM clients c JOIN n JOIN marks m ON m.id = 1",
+		"INSERT INTO masters (mark_id, revision, filename, sha256) SELECT m.id, 1, 'star.svg', a.sha256 FROM marks m JOIN masters a ON a.mark_id = 1 WHERE m.id > 1",
+	} {
+		if _, err := db.Exec(q); err != nil {
+			b.Fatal(q, err)
+		}
+	}
+	h, err := New(s)
+	if err != nil {
+		b.Fatal(err)
+	}
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	page := string(fetch(b, srv.URL+"/", http.StatusOK))
+	if !strings.Contains(page, "5006 marks") || strings.Count(page, `class="hang"`) != 48 {
+		b.Fatalf("the desk holds %d tags", strings.Count(page, `class="hang"`))
+	}
+	for name, path := range map[string]string{"first": "/", "middle": "/?after=2500", "search": "/?q=client+77", "state": "/?state=stale"} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				fetch(b, srv.URL+path, http.StatusOK)
+			}
+		})
 	}
 }

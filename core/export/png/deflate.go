@@ -23,7 +23,7 @@ const (
 	// Levels of deflate: the highest for shades and for what is small; the
 	// second for large flat art, where the highest takes four times as long to
 	// win a tenth; the third for a quick file.
-	highest, high, medium = 9, 7, 4
+	highest, high, quickest = 9, 7, 1
 	small                 = 4 << 20 // bytes of lines
 )
 
@@ -57,7 +57,7 @@ func (r *rows) deflate(quick bool) []byte {
 	level := highest
 	switch {
 	case quick:
-		level = medium
+		level = quickest
 		r.filtered = r.colors == nil && !r.flat
 	case r.flat && total > small:
 		level = high
