@@ -7,7 +7,7 @@ NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-to
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
-.PHONY: build demo test bench lint race fuzz screenshots
+.PHONY: build demo test bench lint race fuzz screenshots reliability
 
 build:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
@@ -35,6 +35,11 @@ bench:
 	$(GO) test ./web -run XXX -bench . -benchtime 10x
 	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
 
+# Breaks things on purpose and prints what is seen; see docs/reliability.md.
+reliability:
+	@sh scripts/need.sh $(NEED_DEMO)
+	$(GO) test -tags reliability -count 1 -timeout 25m -v ./internal/reliability | grep --line-buffered -E "FIGURE|^(---|ok|FAIL|PASS)|_test.go"
+
 fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzRead -fuzztime 60s
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzPathData -fuzztime 30s
@@ -47,6 +52,7 @@ lint:
 	@test -z "$$(gofmt -l .)" || { gofmt -l .; exit 1; }
 	$(GO) vet ./...
 	$(GO) vet -tags screenshots ./web
+	$(GO) vet -tags reliability ./internal/reliability
 
 screenshots:
 	@sh scripts/need.sh $(NEED_TEST)

@@ -3,6 +3,7 @@ package web
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"net"
@@ -13,6 +14,8 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+
+	"dyekit/studio"
 )
 
 // A changed reading makes the kit stale and says why; what did not change is
@@ -62,7 +65,7 @@ func TestRebuiltAndCompared(t *testing.T) {
 // The desk finds by words, client and state, goes on page by page, and builds
 // all that is stale of a client.
 func TestDeskFinds(t *testing.T) {
-	s, h := open(t, true)
+	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	says := func() string {
 		return tab.Eval(`[...document.querySelectorAll(".hang .signal")].map(x => x.textContent).join()`)
@@ -93,7 +96,6 @@ func TestDeskFinds(t *testing.T) {
 	tab.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("1 build is in the queue")`)
 	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 24 files")`)
 	fetch(t, tab.Base+"/?state=lost", http.StatusNotFound)
-	_ = s
 }
 
 // The guide, out of the unzipped kit, with no network: nothing is fetched from
@@ -167,4 +169,46 @@ func TestGuideFromTheZip(t *testing.T) {
 	// From the file system itself too.
 	tab.Do(chromedp.Navigate("file://" + filepath.Join(root, "START-HERE.html")))
 	tab.Until(`document.querySelector("h1") && [...document.images].every(i => i.naturalWidth > 0)`)
+}
+
+// A build is watched, left and found again, and cancelled: no kit is made, and
+// what was there stays.
+func TestBuildIsCancelled(t *testing.T) {
+	s, err := studio.Open(t.Context(), database.New(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	if err := s.LoadDemo(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	h, err := New(s) // without a worker: the build waits until one comes
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/kit")
+	tab.Click("#build button")
+	tab.Until(`document.querySelector(".job progress")`)
+	tab.Accessible("a build")
+	tab.Go("/") // one may leave
+	if got := tab.Eval(`[...document.querySelectorAll(".hang")].find(x => x.textContent.includes("Larkmoor")).textContent`); !strings.Contains(got, "Building") {
+		t.Errorf("the desk says %s", got)
+	}
+	tab.Go("/marks/1/kit")
+	tab.Until(`document.querySelector(".job progress")`)
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { s.Worker(ctx); close(done) }()
+	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 24 files")`)
+	tab.Click(".job form[action$='/cancel'] button")
+	tab.Until(`document.querySelector(".job h2") && document.querySelector(".job h2").textContent === "The last build was cancelled"`)
+	stop()
+	<-done
+	if ks, err := s.Kits(t.Context(), 1); err != nil || len(ks) != 0 {
+		t.Errorf("%d kits, %v", len(ks), err)
+	}
+	if ks, err := s.Kits(t.Context(), 2); err != nil || len(ks) != 1 {
+		t.Errorf("the other mark has %d kits, %v", len(ks), err)
+	}
 }

@@ -24,6 +24,7 @@ func read(t *testing.T, body string) (*drawing.Drawing, finding.List) {
 	return d, fs
 }
 
+// Each finding with a drawing that has it and a near twin that has not.
 func TestFindings(t *testing.T) {
 	const dot = `<circle cx="50" cy="50" r="45"/>`
 	for name, c := range map[string]struct {
@@ -31,17 +32,23 @@ func TestFindings(t *testing.T) {
 		code string
 		sev  finding.Severity
 		says string
+		twin string
 	}{
-		"stroke":       {`<circle cx="50" cy="50" r="40" stroke="red"/>`, "stroke", finding.Mended, ""},
-		"backing":      {`<rect width="100" height="100" fill="white"/>` + dot, "backing", finding.Warn, "white"},
-		"dark backing": {`<rect width="100" height="100" fill="#206047"/>` + dot, "backing", finding.Warn, "#206047"},
-		"outside":      {dot + `<circle cx="150" cy="50" r="9"/>`, "outside-page", finding.Mended, ""},
-		"cut":          {dot + `<rect x="80" y="5" width="40" height="9"/>`, "cut-off", finding.Warn, ""},
-		"near colours": {`<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#1a1a1a"/>`, "near-colours", finding.Warn, "#1a1a1a and #1b1b1b"},
-		"gradient":     {`<linearGradient id="g"><stop stop-color="red"/><stop offset="1"/></linearGradient><rect width="100" height="100" fill="url(#g)"/>`, "gradient", finding.Note, ""},
-		"translucent":  {dot + `<rect width="50" height="50" fill="red" opacity=".5"/>`, "translucent", finding.Note, ""},
-		"empty room":   {`<circle cx="20" cy="20" r="15"/>`, "empty-room", finding.Note, "right 65 %"},
-		"clear paint":  {dot + `<circle cx="20" cy="20" r="5" fill="none"/><path d="M5 5h0"/>`, "hidden", finding.Note, ""},
+		"stroke":       {`<circle cx="50" cy="50" r="40" stroke="red"/>`, "stroke", finding.Mended, "", `<circle cx="50" cy="50" r="40" stroke="none"/>`},
+		"backing":      {`<rect width="100" height="100" fill="white"/>` + dot, "backing", finding.Warn, "white", `<rect width="100" height="100" fill="white" fill-opacity=".5"/>` + dot},
+		"dark backing": {`<rect width="100" height="100" fill="#206047"/>` + dot, "backing", finding.Warn, "#206047", `<rect x="20" width="60" height="100" fill="#206047"/>` + dot},
+		"outside":      {dot + `<circle cx="150" cy="50" r="9"/>`, "outside-page", finding.Mended, "", dot + `<circle cx="90" cy="50" r="9"/>`},
+		"cut":          {dot + `<rect x="80" y="5" width="40" height="9"/>`, "cut-off", finding.Warn, "", dot + `<rect x="60" y="5" width="40" height="9"/>`},
+		"near colours": {`<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#1a1a1a"/>`, "near-colours", finding.Warn, "#1a1a1a and #1b1b1b", `<rect width="50" height="100" fill="#1b1b1b"/><rect x="50" width="50" height="100" fill="#2f2f2f"/>`},
+		"gradient":     {`<linearGradient id="g"><stop stop-color="red"/><stop offset="1"/></linearGradient><rect width="100" height="100" fill="url(#g)"/>`, "gradient", finding.Note, "", `<rect width="100" height="100" fill="red"/>`},
+		"translucent":  {dot + `<rect width="50" height="50" fill="red" opacity=".5"/>`, "translucent", finding.Note, "", dot + `<rect width="50" height="50" fill="red" opacity="1"/>`},
+		"a mask":       {`<mask id="m"><rect width="100" height="100" fill="#fff"/></mask><g mask="url(#m)">` + dot + `</g>`, "translucent", finding.Note, "mask", `<g>` + dot + `</g>`},
+		"empty room":   {`<circle cx="20" cy="20" r="15"/>`, "empty-room", finding.Note, "right 65 %", dot},
+		"clear paint":  {dot + `<circle cx="20" cy="20" r="5" fill="none"/><path d="M5 5h0"/>`, "hidden", finding.Note, "", dot + `<circle cx="20" cy="20" r="5" fill="red"/>`},
+		"a picture":    {dot + `<image width="20" height="20" href="data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8z8BQDwAEhQGAhKmMIQAAAABJRU5ErkJggg=="/>`, "raster-inside", finding.Warn, "1 × 1 px", dot + `<rect width="20" height="20" fill="red"/>`},
+		"an effect":    {`<filter id="f"><feGaussianBlur stdDeviation="1"/></filter><circle cx="50" cy="50" r="30" filter="url(#f)"/>`, "effect", finding.Note, "", `<circle cx="50" cy="50" r="30"/>`},
+		"two drawings": {`<circle cx="20" cy="50" r="15"/><rect x="65" y="35" width="30" height="30"/>`, "several-drawings", finding.Note, "2 drawings", `<circle cx="20" cy="50" r="15"/><rect x="40" y="35" width="30" height="30"/>`},
+		"a dot beside": {`<circle cx="20" cy="50" r="18"/><rect x="60" y="35" width="30" height="30"/>`, "several-drawings", finding.Note, "", `<circle cx="35" cy="50" r="30"/><rect x="90" y="46" width="8" height="8"/>`},
 	} {
 		_, fs := read(t, c.body)
 		found := false
@@ -50,6 +57,9 @@ func TestFindings(t *testing.T) {
 		}
 		if !found {
 			t.Errorf("%s: no %s %s in %v", name, c.sev, c.code, fs)
+		}
+		if _, fs := read(t, c.twin); has(fs, c.code) {
+			t.Errorf("the twin of %s has %s too: %v", name, c.code, fs)
 		}
 	}
 	if _, fs := read(t, `<path d="M2 50H98" stroke="red" stroke-width="90"/>`); len(fs) != 1 || fs[0].Code != "stroke" {

@@ -232,9 +232,9 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		return err
 	}
 	var log bytes.Buffer
-	s.cmd = exec.Command(p, append([]string{"--no-defaults", "--user="+as, "--datadir="+s.data(),
-		"--bind-address=127.0.0.1", "--port="+strconv.Itoa(s.port), "--socket="+filepath.Join(s.data(), "s.sock"),
-		"--pid-file="+filepath.Join(s.data(), "pid"), "--init-file="+init,
+	s.cmd = exec.Command(p, append([]string{"--no-defaults", "--user=" + as, "--datadir=" + s.data(),
+		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--socket=" + filepath.Join(s.data(), "s.sock"),
+		"--pid-file=" + filepath.Join(s.data(), "pid"), "--init-file=" + init,
 		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
 		"--skip-log-bin", "--innodb-buffer-pool-size=128M"}, s.More...)...)
 	s.cmd.Stderr = &log
