@@ -181,7 +181,7 @@ func TestTwoPeople(t *testing.T) {
 	one.Until(`document.querySelector(".history") && document.querySelector(".history").textContent.includes("Ada, today")`)
 
 	two.Do(chromedp.KeyEvent("z"))
-	two.Until(`!document.querySelector(".findings .warn")`) // sees the newest state
+	two.Until(`document.querySelector(".also.error") && [...document.querySelectorAll(".findings button")].some(b => b.textContent === "Make holes of it")`) // sees the newest state
 	two.Eval(`[...document.querySelectorAll(".findings button")].find(b => b.textContent === "Make holes of it").click() || ""`)
 	two.Until(`[...document.querySelectorAll(".findings button")].some(b => b.textContent === "Paint it again")`)
 	one.Eval(`document.querySelector(".history ~ .foot form[action$='/undo']").requestSubmit() || ""`)

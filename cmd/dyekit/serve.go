@@ -51,7 +51,8 @@ func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), er
 		stop()
 		return nil, nil, err
 	}
-	return st, func() { st.Close(); stop() }, nil
+	end := stop // stop is what is returned
+	return st, func() { st.Close(); end() }, nil
 }
 
 func serveCmd() *cobra.Command {

@@ -6,12 +6,15 @@ document.addEventListener("alpine:init", () => {
   // Keys that work on every page of a mark, and on the desk.
   Alpine.data("keys", () => ({
     init() {
+      if (document.body.dataset.keys) return; // the docket may be made anew
+      document.body.dataset.keys = "on";
       document.addEventListener("keydown", (e) => this.press(e));
       // A change says which state of the mark it was made upon, so that one
       // sees what others decided meanwhile.
-      const seen = this.$root.dataset.seen;
-      if (!seen) return;
-      document.addEventListener("formdata", (e) => e.formData.set("seen", seen));
+      document.addEventListener("formdata", (e) => {
+        const docket = document.querySelector("[data-seen]");
+        if (docket) e.formData.set("seen", docket.dataset.seen);
+      });
     },
     press(e) {
       const t = e.target;
@@ -543,6 +546,7 @@ document.addEventListener("alpine:init", () => {
         const [was, is] = [document.querySelector(part), page.querySelector(part)];
         if (was.innerHTML !== is.innerHTML) was.replaceWith(is);
       }
+      document.querySelector(".docket").dataset.seen = page.querySelector(".docket").dataset.seen;
       fresh.querySelectorAll("tbody").forEach((is) => {
         const was = document.querySelector(`#work tbody[data-version="${is.dataset.version}"]`);
         if (was && was.dataset.look !== is.dataset.look) this.swap(was, is);
