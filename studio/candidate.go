@@ -200,3 +200,31 @@ func (s *Studio) CandidatePicture(ctx context.Context, c *Candidate, width, heig
 	w := Work{shelf: &s.shelf}
 	return w.picture(ctx, src.name+" candidate", src.master.Drawing, src.master.Drawing.Page, width, height, nil)
 }
+
+// A Board is the candidates of one client.
+type Board struct {
+	ClientID int64
+	Client   string
+	Count    int
+	Open     bool // none of them has become a mark
+}
+
+// Boards lists the clients that have candidates, those that wait for a choice
+// first.
+func (s *Studio) Boards(ctx context.Context) ([]Board, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT c.id, c.name, COUNT(*), SUM(x.mark_id IS NOT NULL) = 0 AS open
+		FROM candidates x JOIN clients c ON c.id = x.client_id GROUP BY c.id, c.name ORDER BY open DESC, c.name LIMIT ?`, maxClients)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Board
+	for rows.Next() {
+		var b Board
+		if err := rows.Scan(&b.ClientID, &b.Client, &b.Count, &b.Open); err != nil {
+			return nil, err
+		}
+		out = append(out, b)
+	}
+	return out, rows.Err()
+}

@@ -42,12 +42,15 @@ func (w *Work) Preview(ctx context.Context, name string, width, height int, g Gr
 		// The photograph fills the picture as a page is filled: cut, not
 		// squeezed.
 		p := photo()
+		if g.Key == duskKey {
+			p = dusk()
+		}
 		b := frame.Around(geom.Rect{X1: 1, Y1: 1}, float64(p.Rect.Dx()), float64(p.Rect.Dy()), "")
 		k := max(float64(width)/b.W(), float64(height)/b.H())
 		page := geom.Rect{X1: float64(width), Y1: float64(height)}
 		to := geom.Affine{A: b.W() * k, D: b.H() * k, E: page.Centre().X - b.W()*k/2, F: page.Centre().Y - b.H()*k/2}
 		d := &drawing.Drawing{Page: page, Nodes: []drawing.Node{&drawing.Picture{Image: p, To: to, Alpha: 1}}}
-		back, err := w.bare(ctx, "photo", d, page, width, height)
+		back, err := w.bare(ctx, g.Key, d, page, width, height)
 		if err != nil {
 			return nil, err
 		}
@@ -219,10 +222,21 @@ func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box
 	return w.shelf.pngs.put(key, b), nil
 }
 
-// Stands is the contrast with which a version stands on a ground: that which a
-// sixth of its area reaches or betters, as one strong colour is enough to be
-// seen.
+// Shares of its area with which a version must stand out: half, to be seen at
+// all; nearly all, to be whole where it is used.
+const (
+	half  = 0.5
+	whole = 0.85
+)
+
+// Stands is the contrast with which a version stands on a ground: that which
+// half of its area reaches or betters.
 func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
+	return w.stands(ctx, name, ground, half)
+}
+
+// stands is the contrast that a share of a version's area reaches or betters.
+func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share float64) (float64, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
 		return 0, ErrNotFound
@@ -234,9 +248,9 @@ func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (floa
 	ts := slices.Clone(w.tones[name])
 	contrast := func(t preflight.Tone) float64 { return colour.Contrast(t.Colour.RGB, ground) }
 	slices.SortFunc(ts, func(a, b preflight.Tone) int { return cmp.Compare(contrast(b), contrast(a)) })
-	share := 0.0
+	sum := 0.0
 	for _, t := range ts {
-		if share += t.Share; share >= 1.0/6 {
+		if sum += t.Share; sum >= share {
 			return contrast(t), nil
 		}
 	}

@@ -8,9 +8,16 @@ import (
 	"dyekit/core/colour"
 )
 
-// photo is a made-up photograph: a hazy sky over grass, drawn by this script
-// so that nothing of anybody's is shipped. The same picture every time.
-var photo = sync.OnceValue(func() *image.NRGBA {
+// The photographs on which versions are looked at: one by day, one at dusk.
+var (
+	photo = sync.OnceValue(func() *image.NRGBA { return landscape(1) })
+	dusk  = sync.OnceValue(func() *image.NRGBA { return landscape(0.28) })
+)
+
+// landscape is a made-up photograph: a hazy sky over grass, drawn by this
+// script so that nothing of anybody's is shipped. The same picture every time;
+// light is how much of it there is.
+func landscape(light float64) *image.NRGBA {
 	const w, h = 480, 320
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	seed := uint32(9)
@@ -36,13 +43,16 @@ var photo = sync.OnceValue(func() *image.NRGBA {
 			}
 			n := 5 * noise()
 			p := img.Pix[img.PixOffset(x, y):]
-			for i, c := range []float64{r + n, g + n, b + n, 255} {
+			for i, c := range []float64{(r + n) * light, (g + n) * light, (b + n) * light, 255} {
 				p[i] = uint8(math.Min(255, math.Max(0, c)))
 			}
 		}
 	}
 	return img
-})
+}
 
-// photoMean is the mean colour of the photograph.
-var photoMean = sync.OnceValue(func() colour.RGB { return meanOf(photo()) })
+// Their mean colours.
+var (
+	photoMean = sync.OnceValue(func() colour.RGB { return meanOf(photo()) })
+	duskMean  = sync.OnceValue(func() colour.RGB { return meanOf(dusk()) })
+)

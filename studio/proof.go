@@ -413,15 +413,15 @@ func (w *Work) Scene(ctx context.Context, key string, width, height int) ([]byte
 	return w.picture(ctx, w.looks[name]+" scene "+key+s.Ground.Hex(), d, d.Page, width, height, nil)
 }
 
-// StandsOn names the first version that stands on a ground with 3 : 1, or the
-// one that comes nearest.
+// StandsOn names the first version that stands whole on a ground, with 3 : 1, or
+// the one that comes nearest.
 func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
 	best, most := "", 0.0
 	for _, v := range w.Plan.Versions {
 		if v.Drawing == nil || v.OnBacking() {
 			continue
 		}
-		c, err := w.Stands(ctx, v.Spec.Name, ground)
+		c, err := w.stands(ctx, v.Spec.Name, ground, whole)
 		if err != nil {
 			return "", err
 		}

@@ -373,11 +373,11 @@ func TestPreviews(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	white := w.Grounds()[0].Colour
-	// Ten colours, none of which covers a sixth: three tenths are black.
+	// Ten colours, none of which covers half: seven tenths are black.
 	many := &Work{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
 	for i := range 10 {
 		c := colour.White
-		if i%3 == 1 {
+		if i%3 != 0 || i == 9 {
 			c = colour.Black
 		}
 		many.tones["colour"] = append(many.tones["colour"], preflight.Tone{Colour: colour.Screen(c), Share: 0.1})

@@ -224,10 +224,20 @@ func (w *Work) Grounds() []Ground {
 
 // Ground finds a ground by its key.
 func (w *Work) Ground(key string) (Ground, bool) {
+	if key == duskKey {
+		return Dusk(), true
+	}
 	for _, g := range w.Grounds() {
 		if g.Key == key {
 			return g, true
 		}
 	}
 	return Ground{}, false
+}
+
+const duskKey = "dusk"
+
+// Dusk is a dark photograph; it is not on the wall.
+func Dusk() Ground {
+	return Ground{Key: duskKey, Name: "Photograph", What: "at dusk", Colour: duskMean(), Photo: true}
 }

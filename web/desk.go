@@ -27,6 +27,7 @@ type deskPage struct {
 	Hung    []tag
 	Form    takeForm
 	Built   int // builds just put into the queue
+	Boards  []studio.Board
 }
 
 // A tag is a mark on the desk.
@@ -66,10 +67,16 @@ func (s *Server) desk(c *gin.Context) {
 	if err == nil {
 		p.Clients, err = s.studio.Clients(ctx)
 	}
+	if err == nil && p.Q.After == 0 {
+		p.Boards, err = s.studio.Boards(ctx)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
+	p.Boards = slices.DeleteFunc(p.Boards, func(b studio.Board) bool {
+		return p.Q.Client != "" && b.Client != p.Q.Client || p.Q.Client == "" && !b.Open
+	})
 	for _, t := range p.Tags {
 		p.Hung = append(p.Hung, hang(t))
 	}

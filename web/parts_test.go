@@ -140,6 +140,9 @@ func TestCandidates(t *testing.T) {
 	tab.Click(".take a.do-act")
 	tab.At("/candidates")
 	tab.Until(`document.querySelectorAll(".candidate").length === 3`)
+	tab.Go("/") // whoever comes back finds them
+	tab.Click(".also a")
+	tab.At("/candidates")
 	tab.Click(".candidate:nth-child(2) [value=choose]")
 	tab.Until(`document.querySelector(".candidate:nth-child(2).chosen")`)
 	tab.Until(`[...document.images].every(i => i.naturalWidth > 0)`)

@@ -30,6 +30,10 @@ var proofViews = []struct{ Key, Name string }{
 // Widths at which the strip of small sizes shows a version, in px.
 var smallWidths = []int{16, 24, 32, 48, 64, 96, 128, 192}
 
+// tallest is how high a picture of the strip may be, in px: of very tall marks
+// only the narrow ones are shown.
+const tallest = 420
+
 type proofPage struct {
 	D     docket
 	View  string
@@ -56,6 +60,13 @@ type proofPage struct {
 	Shift    float64
 	Eyes     []eyes
 	Scenes   []scene
+	Photos   []photograph
+}
+
+// A photograph with the version that stands on it.
+type photograph struct {
+	studio.Ground
+	Version, Look string
 }
 
 type machine struct{ Key, Name, Says string }
@@ -112,6 +123,10 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 	case "true", "two":
 		return p, p.files(c)
 	case "small":
+		box := w.Plan.FrameOf(p.Version).Box
+		p.Small = slices.DeleteFunc(slices.Clone(smallWidths), func(px int) bool {
+			return px > smallWidths[0] && float64(px)*box.H()/box.W() > tallest
+		})
 		p.Fine, err = w.Fine(ctx, p.Version)
 	case "use":
 		for _, s := range w.Scenes() {
@@ -120,6 +135,13 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 				return p, err
 			}
 			p.Scenes = append(p.Scenes, x)
+		}
+		for _, g := range []studio.Ground{w.Grounds()[len(w.Grounds())-1], studio.Dusk()} {
+			name, err := w.StandsOn(ctx, g.Colour)
+			if err != nil {
+				return p, err
+			}
+			p.Photos = append(p.Photos, photograph{g, name, w.Look(name)})
 		}
 	case "machines":
 		err = p.machines(c)

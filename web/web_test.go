@@ -441,19 +441,17 @@ func TestEveryView(t *testing.T) {
 			pages = append(pages, fmt.Sprintf("/marks/%d/%s", m, st.key))
 		}
 	}
+	widths := []int64{1280, 1920, 390}
 	for _, p := range pages {
-		tab.Do(chromedp.Navigate("about:blank"))
+		tab.Do(chromedp.Navigate("about:blank"), chromedp.EmulateViewport(widths[0], 800))
 		tab.Go(p)
 		tab.Until(`[...document.images].every(i => i.complete || i.loading === "lazy")`)
 		if broken := tab.Eval(`[...document.images].filter(i => i.complete && !i.naturalWidth && i.getAttribute("src")).map(i => i.src).join(" ")`); broken != "" {
 			t.Errorf("%s: broken pictures %s", p, broken)
 		}
 		tab.Accessible(p)
-	}
-	for _, width := range []int64{390, 1280, 1920} {
-		tab.Do(chromedp.EmulateViewport(width, 800))
-		for _, p := range pages {
-			tab.Go(p)
+		for _, width := range widths {
+			tab.Do(chromedp.EmulateViewport(width, 800))
 			if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); strings.TrimPrefix(over, "-") == over && over != "0" {
 				t.Errorf("%s at %d px is %s px too wide", p, width, over)
 			}

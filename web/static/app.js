@@ -6,6 +6,8 @@ document.addEventListener("alpine:init", () => {
   // Keys that work on every page of a mark, and on the desk.
   Alpine.data("keys", () => ({
     init() {
+      const here = document.querySelector(".thread .here");
+      if (here) here.closest(".thread").scrollLeft = here.offsetLeft - 20; // on a narrow screen
       if (document.body.dataset.keys) return; // the docket may be made anew
       document.body.dataset.keys = "on";
       document.addEventListener("keydown", (e) => this.press(e));
