@@ -269,6 +269,28 @@ func (c Colour) Press() (build CMYK, proposed bool) {
 	return Propose(c.RGB), true
 }
 
+// Inks are the components of c from 0 to 1: red, green and blue, or the four
+// process inks that print it.
+func (c Colour) Inks(cmyk bool) []float64 {
+	if !cmyk {
+		return []float64{c.RGB.R, c.RGB.G, c.RGB.B}
+	}
+	b, _ := c.Press()
+	return []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}
+}
+
+// Mix is t of the way from a to b, on screen and, where both have a build of
+// their own, in their builds.
+func Mix(a, b Colour, t float64) Colour {
+	c := Screen(b.RGB.Over(a.RGB, t))
+	if a.Built && b.Built {
+		l := func(x, y float64) float64 { return x + (y-x)*t }
+		c.Built = true
+		c.Build = CMYK{C: l(a.Build.C, b.Build.C), M: l(a.Build.M, b.Build.M), Y: l(a.Build.Y, b.Build.Y), K: l(a.Build.K, b.Build.K)}
+	}
+	return c
+}
+
 // proposals are kept: the same colours come again and again.
 var proposals sync.Map // RGB -> CMYK
 

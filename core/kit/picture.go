@@ -9,7 +9,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/content"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 )
@@ -259,17 +258,9 @@ func pressed(d *drawing.Drawing) *drawing.Drawing {
 			p.Colour = swap(p.Colour)
 			c.Paint = p
 		case *drawing.Gradient:
-			g := *p
-			at, inks := content.Ramp(p, true)
-			g.Stops = nil
-			for i, k := range inks {
-				pad := *p
-				pad.Spread = drawing.Pad
-				_, a := pad.Colour(at[i])
-				b := colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}
-				g.Stops = append(g.Stops, drawing.Stop{At: at[i], Colour: colour.Screen(b.RGB()), Alpha: a})
-			}
-			c.Paint = &g
+			c.Paint = p.Inked(func(k []float64) colour.RGB {
+				return colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}.RGB()
+			})
 		}
 		return &c
 	})

@@ -6,7 +6,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/content"
 	"dyekit/core/geom"
 )
 
@@ -16,7 +15,7 @@ import (
 // that no build passes through a screen colour.
 func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, backing colour.CMYK) (*image.CMYK, error) {
 	pass := func(pick func(k []float64) colour.RGB) (*image.NRGBA, error) {
-		swap := func(c colour.Colour) colour.Colour { return colour.Screen(pick(content.Inks(c, true))) }
+		swap := func(c colour.Colour) colour.Colour { return colour.Screen(pick(c.Inks(true))) }
 		plate := d.Map(func(n drawing.Node) drawing.Node {
 			switch n := n.(type) {
 			case *drawing.Shape:
@@ -26,7 +25,7 @@ func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int,
 					p.Colour = swap(p.Colour)
 					c.Paint = p
 				case *drawing.Gradient:
-					c.Paint = inkRamp(p, pick)
+					c.Paint = p.Inked(pick)
 				}
 				return &c
 			case *drawing.Picture:
@@ -65,19 +64,4 @@ func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int,
 		out.Pix[i+3] = black.Pix[i]
 	}
 	return out, nil
-}
-
-// inkRamp is the gradient with its stops turned to inks, with stops between
-// where the way from colour to ink is not straight.
-func inkRamp(g *drawing.Gradient, pick func([]float64) colour.RGB) *drawing.Gradient {
-	at, inks := content.Ramp(g, true)
-	r := *g
-	r.Stops = make([]drawing.Stop, len(at))
-	for i := range at {
-		pad := *g
-		pad.Spread = drawing.Pad
-		_, a := pad.Colour(at[i])
-		r.Stops[i] = drawing.Stop{At: at[i], Colour: colour.Screen(pick(inks[i])), Alpha: a}
-	}
-	return &r
 }

@@ -95,7 +95,7 @@ func (a *Art) resolve(ctx context.Context) error {
 	backing, _ := preflight.Backing(a.Drawing)
 	c := compiler{art: a, ctx: ctx, backing: backing}
 	a.nodes, a.leaves, a.layers, a.findings, a.pieces = nil, nil, nil, nil, 0
-	nodes := c.nodes(a.Drawing.Nodes, "", false)
+	nodes := c.nodes(a.Drawing.Nodes, "", nil)
 	if c.err != nil {
 		return c.err
 	}
@@ -125,17 +125,19 @@ func (c *compiler) layer(p geom.Path, r geom.Rule) int {
 	return len(c.art.layers) - 1
 }
 
-func (c *compiler) nodes(ns []drawing.Node, part string, inMask bool) []node {
+// nodes compiles what is drawn, or what a mask is made of; in is nil but for a
+// mask.
+func (c *compiler) nodes(ns []drawing.Node, part string, in *drawing.Mask) []node {
 	var out []node
 	for _, n := range ns {
 		first := len(c.art.layers)
 		var m node
 		switch n := n.(type) {
 		case *drawing.Shape:
-			m.leaf = c.shape(n, inMask)
+			m.leaf = c.shape(n, in)
 		case *drawing.Picture:
 			m.group = &drawing.Group{Alpha: 1}
-			m.kids = c.picture(n, inMask)
+			m.kids = c.picture(n, in)
 		case *drawing.Group:
 			if n.Alpha == 0 {
 				continue
@@ -143,7 +145,7 @@ func (c *compiler) nodes(ns []drawing.Node, part string, inMask bool) []node {
 			m.group = n
 			m.clip = c.clips(n.Clip)
 			m.mask = c.mask(n.Mask)
-			m.kids = c.nodes(n.Nodes, n.Part, inMask)
+			m.kids = c.nodes(n.Nodes, n.Part, in)
 			if n.Filter != nil {
 				if _, effect, err := (raster.Pixel{0, 0, 0, 1}).Flat(n.Filter); effect || err != nil {
 					c.art.findings.Add("effect-dropped", finding.Note,
@@ -175,11 +177,11 @@ func (c *compiler) mask(m *drawing.Mask) *mask {
 	if m == nil {
 		return nil
 	}
-	return &mask{kids: c.nodes(m.Nodes, "", true), clip: c.clips(m.Clip), alpha: m.Alpha, linear: m.Linear, mask: c.mask(m.Mask)}
+	return &mask{kids: c.nodes(m.Nodes, "", m), clip: c.clips(m.Clip), alpha: m.Alpha, linear: m.Linear, mask: c.mask(m.Mask)}
 }
 
 // shape makes a leaf of a shape. What is wholly transparent is nothing.
-func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
+func (c *compiler) shape(s *drawing.Shape, in *drawing.Mask) *leaf {
 	l := &leaf{part: s.Part, backing: s == c.backing}
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
@@ -195,7 +197,7 @@ func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
 		if c.art.fine {
 			cut = bandRamp
 		}
-		cuts, tones := cut(p, c.art.view, inMask)
+		cuts, tones := cut(p, c.art.view, in)
 		if tones == nil {
 			c.err = errors.New("a gradient repeats too often, or its circles do not hold each other: it cannot be cut into bands")
 			return nil
@@ -208,7 +210,7 @@ func (c *compiler) shape(s *drawing.Shape, inMask bool) *leaf {
 		c.err = fmt.Errorf("a paint of kind %T is not known", p)
 		return nil
 	}
-	if !inMask {
+	if in == nil {
 		s.Path.Each(func(geom.Curve, bool) { c.art.pieces++ })
 		c.art.leaves = append(c.art.leaves, l)
 	}

@@ -171,7 +171,7 @@ func (f *flattening) mix(in *planar.Set, seen colour.RGB) colour.CMYK {
 
 // bandRamp cuts a gradient into bands so fine that neighbours are hardly told
 // apart, on white and on black. It returns no tones where that cannot be done.
-func bandRamp(g *drawing.Gradient, view geom.Rect, _ bool) (cuts []geom.Path, tones []tone) {
+func bandRamp(g *drawing.Gradient, view geom.Rect, _ *drawing.Mask) (cuts []geom.Path, tones []tone) {
 	u, ok := g.Unroll(view)
 	if !ok {
 		return nil, nil
@@ -230,10 +230,7 @@ func rampInk(g *drawing.Gradient, t float64) colour.Colour {
 		if t < a.At || t > b.At || b.At <= a.At || !a.Colour.Built || !b.Colour.Built {
 			continue
 		}
-		k := (t - a.At) / (b.At - a.At)
-		l := func(x, y float64) float64 { return x + (y-x)*k }
-		x, y := a.Colour.Build, b.Colour.Build
-		c.Build, c.Built = colour.CMYK{C: l(x.C, y.C), M: l(x.M, y.M), Y: l(x.Y, y.Y), K: l(x.K, y.K)}, true
+		return colour.Mix(a.Colour, b.Colour, (t-a.At)/(b.At-a.At))
 	}
 	return c
 }

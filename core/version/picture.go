@@ -20,7 +20,7 @@ const (
 // of the light colours, and over it the dark side of the threshold that parts
 // the histogram best (N. Otsu, "A threshold selection method from gray-level
 // histograms", 1979), in the mean of the dark ones.
-func (c *compiler) picture(p *drawing.Picture, inMask bool) []node {
+func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
 	img := shrink(p.Image, tracedSide)
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
 	if w == 0 || h == 0 || p.Alpha == 0 {
@@ -66,7 +66,7 @@ func (c *compiler) picture(p *drawing.Picture, inMask bool) []node {
 		}
 		m := colour.RGB{R: sum[k].R / count[k], G: sum[k].G / count[k], B: sum[k].B / count[k]}
 		l := &leaf{part: p.Part, layer: c.layer(path, geom.NonZero), tones: []tone{flat(m, p.Alpha)}}
-		if !inMask {
+		if in == nil {
 			c.art.leaves = append(c.art.leaves, l)
 		}
 		return append(out, node{first: l.layer, last: l.layer + 1, leaf: l})

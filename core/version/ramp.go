@@ -19,7 +19,7 @@ const rampSteps = 256
 // where the ramp fades. A ramp without such an end is one tone, its mean. The
 // paths hold the places before each cut, each the next, and
 // there is one tone more than there are cuts.
-func cutRamp(g *drawing.Gradient, view geom.Rect, inMask bool) (cuts []geom.Path, tones []tone) {
+func cutRamp(g *drawing.Gradient, view geom.Rect, in *drawing.Mask) (cuts []geom.Path, tones []tone) {
 	whole := []tone{mean(g, 0, 1)}
 	u, ok := g.Unroll(view)
 	if !ok || len(u.Stops) < 2 {
@@ -40,11 +40,17 @@ func cutRamp(g *drawing.Gradient, view geom.Rect, inMask bool) (cuts []geom.Path
 		lo, hi = min(lo, v), max(hi, v)
 	}
 	half := (lo + hi) / 2
-	if inMask {
+	if in != nil {
 		half = 0.5
-		value = func(t float64) float64 {
-			c, a := u.Colour(t)
-			return c.Luma() * a
+		value = func(t float64) float64 { // what the mask lets through there
+			switch c, a := u.Colour(t); {
+			case in.Alpha:
+				return a
+			case in.Linear:
+				return c.Luminance() * a
+			default:
+				return c.Luma() * a
+			}
 		}
 	} else if !white || !ink {
 		return nil, whole
@@ -73,12 +79,12 @@ func cutRamp(g *drawing.Gradient, view geom.Rect, inMask bool) (cuts []geom.Path
 	ends := append(append([]float64{0}, at...), 1)
 	for i := 1; i < len(ends); i++ {
 		a, b := ends[i-1], ends[i]
-		if inMask { // what half passes is cut off or left whole
-			c := colour.Black
+		if in != nil { // what half passes is cut off or left whole
 			if value((a+b)/2) >= half {
-				c = colour.White
+				tones = append(tones, flat(colour.White, 1))
+			} else {
+				tones = append(tones, tone{seen: colour.White})
 			}
-			tones = append(tones, flat(c, 1))
 			continue
 		}
 		m := mean(u, a, b)

@@ -375,3 +375,27 @@ func TestTintOfAnInk(t *testing.T) {
 		t.Errorf("35 %% of a plate: %+v", c)
 	}
 }
+
+// A fade in a mask is cut where half passes, by what the mask goes by: its
+// brightness as encoded, in linear light (0.5 is encoded as 0.735, IEC
+// 61966-2-1), or its opacity whatever its colour.
+func TestFadesInMasks(t *testing.T) {
+	for name, c := range map[string]struct {
+		mask string
+		from float64 // where the ink begins
+	}{
+		"brightness":   {`<mask id="m"><rect width="100" height="100" fill="url(#g)"/></mask><linearGradient id="g"><stop stop-color="#000"/><stop offset="1" stop-color="#fff"/></linearGradient>`, 50},
+		"linear light": {`<mask id="m" color-interpolation="linearRGB"><rect width="100" height="100" fill="url(#g)"/></mask><linearGradient id="g"><stop stop-color="#000"/><stop offset="1" stop-color="#fff"/></linearGradient>`, 73.5},
+		"opacity":      {`<mask id="m" mask-type="alpha"><rect width="100" height="100" fill="url(#g)"/></mask><linearGradient id="g"><stop stop-color="#000" stop-opacity="0"/><stop offset="1" stop-color="#000"/></linearGradient>`, 50},
+	} {
+		a := NewArt(read(t, c.mask+`<g mask="url(#m)"><rect width="100" height="100" fill="#206047"/></g>`))
+		v, err := a.Make(t.Context(), black)
+		if err != nil || v.Drawing == nil {
+			t.Errorf("%s: %v %s", name, err, v.Refused)
+			continue
+		}
+		if b := v.Drawing.Bounds(); math.Abs(b.X0-c.from) > 0.5 || math.Abs(b.X1-100) > 0.5 {
+			t.Errorf("%s: the ink runs from %.1f to %.1f, want from %v", name, b.X0, b.X1, c.from)
+		}
+	}
+}

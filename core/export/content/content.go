@@ -113,56 +113,15 @@ func Plain(g *drawing.Group, kind string) error {
 	return nil
 }
 
-// Inks are colour components from 0 to 1: three for RGB, four for CMYK.
-func Inks(c colour.Colour, cmyk bool) []float64 {
-	if !cmyk {
-		return []float64{c.RGB.R, c.RGB.G, c.RGB.B}
-	}
-	b, _ := c.Press()
-	return []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}
-}
-
 // Colour sets the process fill colour.
 func (w *Writer) Colour(c colour.Colour, cmyk bool) {
 	op := "rg"
 	if cmyk {
 		op = "k"
 	}
-	for _, v := range Inks(c, cmyk) {
+	for _, v := range c.Inks(cmyk) {
 		w.Buf = export.Number(w.Buf, v, 4)
 		w.Buf = append(w.Buf, ' ')
 	}
 	w.Buf = append(w.Buf, op+"\n"...)
-}
-
-// Ramp lists offsets and inks of a gradient so finely that mixing the inks
-// between neighbours looks like mixing the screen colours.
-func Ramp(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
-	put := func(t float64, c colour.Colour) {
-		at, inks = append(at, t), append(inks, Inks(c, cmyk))
-	}
-	for i, s := range g.Stops {
-		if i > 0 && cmyk {
-			const between = 8
-			a := g.Stops[i-1]
-			for k := 1; k < between && s.At > a.At; k++ {
-				t := float64(k) / between
-				put(a.At+(s.At-a.At)*t, mix(a.Colour, s.Colour, t))
-			}
-		}
-		put(s.At, s.Colour)
-	}
-	return at, inks
-}
-
-// mix blends declared builds with each other; a build is proposed only where
-// one is missing.
-func mix(a, b colour.Colour, t float64) colour.Colour {
-	c := colour.Screen(b.RGB.Over(a.RGB, t))
-	if a.Built && b.Built {
-		l := func(x, y float64) float64 { return x + (y-x)*t }
-		c.Built = true
-		c.Build = colour.CMYK{C: l(a.Build.C, b.Build.C), M: l(a.Build.M, b.Build.M), Y: l(a.Build.Y, b.Build.Y), K: l(a.Build.K, b.Build.K)}
-	}
-	return c
 }

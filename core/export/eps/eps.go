@@ -224,14 +224,14 @@ func (w *writer) shape(s *drawing.Shape) error {
 
 func (w *writer) colour(k colour.Colour) {
 	if k.Spot == "" {
-		w.use(content.Inks(k, w.cmyk))
+		w.use(k.Inks(w.cmyk))
 		w.Colour(k, w.cmyk)
 		return
 	}
 	i := slices.IndexFunc(w.spots, func(s spot) bool { return s.name == k.Spot })
 	if i < 0 {
 		i = len(w.spots)
-		w.spots = append(w.spots, spot{k.Spot, content.Inks(k, true)})
+		w.spots = append(w.spots, spot{k.Spot, k.Inks(true)})
 	}
 	t := k.Tint / 100
 	if k.Tint == 0 {
@@ -266,7 +266,7 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 		if w.cmyk {
 			space = "/DeviceCMYK"
 		}
-		at, inks := content.Ramp(u, w.cmyk)
+		at, inks := u.Inks(w.cmyk)
 		for _, k := range inks {
 			w.use(k)
 		}
@@ -335,7 +335,7 @@ func linearBand(g *drawing.Gradient, back geom.Affine, box geom.Rect) func(t flo
 
 // bands cuts the ramp into steps: band i begins at at[i] with inks[i].
 func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
-	ts, cs := content.Ramp(g, cmyk)
+	ts, cs := g.Inks(cmyk)
 	for i := 1; i < len(ts); i++ {
 		most := 0.0
 		for j := range cs[i] {

@@ -257,7 +257,7 @@ func (c *canvas) colour(k colour.Colour) {
 	// Section 8.6.6.4: the plate, and for screens its process alternate,
 	// reached in a straight line from bare paper.
 	c.file.spots = true
-	full := content.Inks(k, true)
+	full := k.Inks(true)
 	var b []byte
 	for _, v := range full {
 		b = append(export.Number(b, v, 4), ' ')
@@ -317,7 +317,7 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 
 // ramp lists the colours of a gradient, in a mask as brightness.
 func (c *canvas) ramp(g *drawing.Gradient) (at []float64, inks [][]float64) {
-	at, inks = content.Ramp(g, c.file.cmyk && !c.grey)
+	at, inks = g.Inks(c.file.cmyk && !c.grey)
 	if c.grey {
 		for i := range inks {
 			inks[i] = inks[i][:1]

@@ -24,7 +24,7 @@ const (
 	// second for large flat art, where the highest takes four times as long to
 	// win a tenth; the third for a quick file.
 	highest, high, quickest = 9, 7, 1
-	small                 = 4 << 20 // bytes of lines
+	small                   = 4 << 20 // bytes of lines
 )
 
 // A band is a stretch of lines of a pass.
