@@ -94,11 +94,36 @@ func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]b
 	return w.picture(ctx, fmt.Sprintf("%s need %s", w.Source, name), v.Drawing, geom.Rect(box), width, height, &ground)
 }
 
-// AddVersion adds the version that serves a need to the mark.
-func (s *Studio) AddVersion(ctx context.Context, w *Work, name string) error {
+// LockupNames are what a version can show: a part or a lockup of the recipe.
+func (w *Work) LockupNames() []string {
+	var out []string
+	for _, l := range w.Recipe.Lockups {
+		out = append(out, l.Name)
+	}
+	if ps := w.Plan.Master.Drawing.Parts(); len(ps) > 1 {
+		out = append(out, ps...)
+	}
+	return out
+}
+
+// AddVersion adds the version that serves a need to the mark, of a lockup or
+// part if one is named.
+func (s *Studio) AddVersion(ctx context.Context, w *Work, name, lockup string) error {
 	n, ok := w.Need(name)
 	if !ok {
 		return &InputError{"need", fmt.Sprintf("there is no version %q to add", name)}
+	}
+	if lockup != "" {
+		if !slices.Contains(w.LockupNames(), lockup) {
+			return &InputError{"need", fmt.Sprintf("there is no lockup or part %q", lockup)}
+		}
+		if n.Spec.Lockup == "" {
+			n.Spec.Lockup = lockup
+			n.Spec.Name += "-" + recipe.Slug(lockup)
+		}
+		if slices.ContainsFunc(w.Recipe.Versions, func(v version.Spec) bool { return v.Name == n.Spec.Name }) {
+			return &InputError{"need", fmt.Sprintf("there is a version %q already", n.Spec.Name)}
+		}
 	}
 	return s.Decide(ctx, w.Mark.ID, "version added: "+n.Spec.Name, func(d *Decisions) error {
 		if len(d.Added) >= maxAdded {

@@ -26,7 +26,7 @@ func TestNeeds(t *testing.T) {
 			t.Errorf("%s: %d bytes, %v", n.Spec.Name, len(b), err)
 		}
 		w := work(t, s, 2)
-		if err := s.AddVersion(ctx, w, n.Spec.Name); err != nil {
+		if err := s.AddVersion(ctx, w, n.Spec.Name, ""); err != nil {
 			t.Fatalf("%s: %v", n.Spec.Name, err)
 		}
 	}
@@ -45,7 +45,7 @@ func TestNeeds(t *testing.T) {
 		}
 	}
 	var in *InputError
-	if err := s.AddVersion(ctx, w, "light"); !errors.As(err, &in) || in.Field != "need" {
+	if err := s.AddVersion(ctx, w, "light", ""); !errors.As(err, &in) || in.Field != "need" {
 		t.Errorf("a second time: %v", err)
 	}
 	for _, n := range needs {
@@ -53,8 +53,22 @@ func TestNeeds(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if w := work(t, s, 2); len(w.Plan.Files) != files {
+	w = work(t, s, 2)
+	if len(w.Plan.Files) != files {
 		t.Errorf("%d files after all was taken away, were %d", len(w.Plan.Files), files)
+	}
+	// A need is served of one part alone, too.
+	if err := s.AddVersion(ctx, w, "stamp", "symbol"); err != nil {
+		t.Fatal(err)
+	}
+	w = work(t, s, 2)
+	if v, ok := w.Version("stamp-symbol"); !ok || v.Drawing == nil || v.Spec.Lockup != "symbol" {
+		t.Errorf("a stamp of the symbol: %+v", v)
+	}
+	for _, lockup := range []string{"symbol", "ghost"} {
+		if err := s.AddVersion(ctx, w, "stamp", lockup); !errors.As(err, &in) || in.Field != "need" {
+			t.Errorf("a stamp of %s once more: %v", lockup, err)
+		}
 	}
 }
 

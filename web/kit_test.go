@@ -14,8 +14,6 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
-
-	"dyekit/studio"
 )
 
 // A changed reading makes the kit stale and says why; what did not change is
@@ -174,14 +172,8 @@ func TestGuideFromTheZip(t *testing.T) {
 // A build is watched, left and found again, and cancelled: no kit is made, and
 // what was there stays.
 func TestBuildIsCancelled(t *testing.T) {
-	s, err := studio.Open(t.Context(), database.New(t))
-	if err != nil {
-		t.Fatal(err)
-	}
+	s := openDemo(t)
 	t.Cleanup(func() { s.Close() })
-	if err := s.LoadDemo(t.Context()); err != nil {
-		t.Fatal(err)
-	}
 	h, err := New(s) // without a worker: the build waits until one comes
 	if err != nil {
 		t.Fatal(err)

@@ -151,6 +151,9 @@ func viewBox(r geom.Rect) string {
 	return fmt.Sprintf("%.6g %.6g %.6g %.6g", r.X0, r.Y0, r.W(), r.H())
 }
 
+// Describe says how a need is served.
+func (wallPage) Describe(s version.Spec) string { return describe(&version.Version{Spec: s}) }
+
 // describe says how a version is made.
 func describe(v *version.Version) string {
 	s := v.Spec
@@ -238,7 +241,7 @@ func (s *Server) versions(c *gin.Context) {
 	if name := c.PostForm("drop"); name != "" {
 		err = s.studio.DropVersion(c.Request.Context(), w.Mark.ID, name)
 	} else {
-		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"))
+		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"), c.PostForm("lockup"))
 	}
 	if err != nil {
 		s.again(c, "versions", err, nil)

@@ -9,6 +9,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -40,17 +41,53 @@ func TestMain(m *testing.M) {
 	code = m.Run()
 }
 
-// open starts the application on a database of its own, with a worker.
-func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
+// demonstration is the demo scenario as a backup: it is built once, and every
+// test begins with a copy.
+var demonstration = sync.OnceValues(func() ([]byte, error) {
+	if err := database.Create(context.Background(), "demonstration"); err != nil {
+		return nil, err
+	}
+	dsn := database.DSN("demonstration")
+	s, err := studio.Open(context.Background(), dsn)
+	if err != nil {
+		return nil, err
+	}
+	defer s.Close()
+	if err := s.LoadDemo(context.Background()); err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	err = studio.Backup(context.Background(), dsn, &b)
+	return b.Bytes(), err
+})
+
+// openDemo opens a database of its own that holds the demo scenario.
+func openDemo(t testing.TB) *studio.Studio {
 	t.Helper()
-	s, err := studio.Open(context.Background(), database.New(t))
+	dump, err := demonstration()
 	if err != nil {
 		t.Fatal(err)
 	}
+	dsn := database.New(t)
+	if err := studio.Restore(context.Background(), dsn, bytes.NewReader(dump)); err != nil {
+		t.Fatal(err)
+	}
+	s, err := studio.Open(context.Background(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+// open starts the application on a database of its own, with a worker.
+func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
+	t.Helper()
+	var s *studio.Studio
+	var err error
 	if demo {
-		if err := s.LoadDemo(context.Background()); err != nil {
-			t.Fatal(err)
-		}
+		s = openDemo(t)
+	} else if s, err = studio.Open(context.Background(), database.New(t)); err != nil {
+		t.Fatal(err)
 	}
 	h, err := New(s)
 	if err != nil {
