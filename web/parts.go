@@ -33,6 +33,9 @@ func newBoard(d docket, label string) board {
 	return board{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
 }
 
+// Wide reports whether the art takes the whole width of the screen.
+func (b board) Wide() bool { return b.Page.W() > 3*b.Page.H() }
+
 // A bundle is the pieces of one part, or those without a name.
 type bundle struct {
 	Part   string

@@ -3,6 +3,7 @@
 package svg
 
 import (
+	"bytes"
 	"encoding/base64"
 	"encoding/xml"
 	"fmt"
@@ -33,11 +34,7 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	w := writer{places: export.Places(max(p.Frame.W, p.Frame.H))}
 	k := p.Frame.Scale()
 	w.to = geom.Scale(k, k).Mul(geom.Translate(-p.Frame.Box.X0, -p.Frame.Box.Y0))
-	// Ids must not clash when several files are put into one web page: they
-	// begin with a hash of what the file shows.
-	h := fnv.New32a()
-	fmt.Fprintf(h, "%s %v %v", o.Title, p.Frame, p.Drawing.Bounds())
-	w.prefix = fmt.Sprintf("d%08x", h.Sum32())
+	w.prefix = unnamed
 	w.current = o.Current
 	light, dark := w.prefix+"-l", w.prefix+"-d"
 	if o.Dark != nil {
@@ -88,8 +85,17 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		out = append(out, "</defs>\n"...)
 	}
 	out = append(out, w.body...)
-	return append(out, "</svg>\n"...), nil
+	out = append(out, "</svg>\n"...)
+	// Ids must not clash when several files are put into one web page: they
+	// begin with a hash of all that the file shows.
+	h := fnv.New32a()
+	h.Write(out)
+	return bytes.ReplaceAll(out, []byte(unnamed), fmt.Appendf(nil, "d%08x", h.Sum32())), nil
 }
+
+// unnamed stands where ids begin until it is known what the file shows: a sign
+// for private use, which stands in no drawing.
+const unnamed = "d\uE000dyekit"
 
 type writer struct {
 	to      geom.Affine
