@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -21,8 +20,6 @@ import (
 )
 
 func markURL(id int64, station string) string { return fmt.Sprintf("/marks/%d/%s", id, station) }
-
-func plural(n int) string { return strconv.Itoa(n) }
 
 // work puts the mark of the address on the table.
 func (s *Server) work(c *gin.Context) (*studio.Work, error) {
