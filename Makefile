@@ -25,7 +25,7 @@ test:
 
 race:
 	@sh scripts/need.sh $(NEED_TEST)
-	$(GO) test -race ./core/... ./studio/...
+	$(GO) test -race -timeout 40m ./core/... ./studio/...
 
 bench:
 	@sh scripts/need.sh $(NEED_DEMO) chromium:chromium pnmtopng:netpbm node:nodejs npm:npm
