@@ -230,7 +230,8 @@ const (
 )
 
 // Stands is the contrast with which a version stands on a ground: that which
-// half of its area reaches or betters.
+// half of its area reaches or betters. What brings a box of its own stands on
+// that.
 func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
 	return w.stands(ctx, name, ground, half)
 }
@@ -244,6 +245,9 @@ func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share
 	if v.Drawing.Has().Pictures { // the mean of what is opaque
 		c, err := w.mean(ctx, v.Drawing)
 		return colour.Contrast(c, ground), err
+	}
+	if b, ok := w.backs[name]; ok {
+		ground = b
 	}
 	ts := slices.Clone(w.tones[name])
 	contrast := func(t preflight.Tone) float64 { return colour.Contrast(t.Colour.RGB, ground) }

@@ -385,6 +385,12 @@ func TestPreviews(t *testing.T) {
 	if c, err := many.Stands(ctx, "colour", white); err != nil || c < 20.9 {
 		t.Errorf("many small colours stand at %v, %v", c, err)
 	}
+	// The master has a white box behind the art: it stands on that everywhere.
+	for _, g := range w.Grounds()[:3] {
+		if c, err := w.Stands(ctx, "colour", g.Colour); err != nil || c < 7 || c > 8 {
+			t.Errorf("in its white box on %s it stands at %v, %v", g.Name, c, err)
+		}
+	}
 	if c, err := w.Stands(ctx, "white", white); err != nil || c > 1.01 {
 		t.Errorf("white on white stands at %v, %v", c, err)
 	}

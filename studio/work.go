@@ -7,6 +7,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/core/drawing"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
@@ -64,7 +65,8 @@ type Work struct {
 	Stop      string // why no kit can be made, or ""
 
 	art     *version.Art
-	tones   map[string][]preflight.Tone // by version
+	tones   map[string][]preflight.Tone // by version, without a backing
+	backs   map[string]colour.RGB       // by version: its backing, if it has one
 	looks   map[string]string           // by version: names how it looks
 	standIn func() (*intake.Master, error)
 	shelf   *shelf
@@ -117,12 +119,25 @@ func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, err
 			return nil, err
 		}
 	}
-	w.tones, w.looks = map[string][]preflight.Tone{}, map[string]string{}
+	w.tones, w.looks, w.backs = map[string][]preflight.Tone{}, map[string]string{}, map[string]colour.RGB{}
 	for _, v := range w.Plan.Versions {
 		t := w.Tones
 		if v.Drawing != nil && v.Spec.Treatment != version.AsDrawn {
 			if t, err = preflight.Tones(ctx, v.Drawing); err != nil {
 				return nil, err
+			}
+		}
+		if v.Drawing != nil {
+			if b, ok := preflight.Backing(v.Drawing); ok {
+				// What has a box behind it stands on that box wherever it is.
+				d, _, _, err := preflight.DropBacking.Apply(ctx, v.Drawing)
+				if err != nil {
+					return nil, err
+				}
+				if t, err = preflight.Tones(ctx, d); err != nil {
+					return nil, err
+				}
+				w.backs[v.Spec.Name] = b.Paint.(drawing.Solid).Colour.RGB
 			}
 		}
 		w.tones[v.Spec.Name] = t
