@@ -11,11 +11,9 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
-	"dyekit/core/drawing"
 	"dyekit/core/export/png"
 	"dyekit/core/geom"
 	"dyekit/core/kit"
-	"dyekit/core/planar"
 	"dyekit/core/proof"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -162,16 +160,7 @@ func (w *Work) region(ctx context.Context, name string) (geom.Path, error) {
 			return nil, &InputError{"version", v.Refused}
 		}
 	}
-	var layers []planar.Layer
-	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		if s, ok := n.(*drawing.Shape); ok {
-			layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
-		}
-	})
-	if len(layers) == 0 {
-		return nil, nil
-	}
-	return planar.Union(ctx, layers...)
+	return v.Region(ctx)
 }
 
 // A Fine is the finest detail of a version and what follows from it.

@@ -11,11 +11,9 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
-	"dyekit/core/drawing"
 	"dyekit/core/export/png"
 	"dyekit/core/finding"
 	"dyekit/core/frame"
-	"dyekit/core/planar"
 	"dyekit/core/preflight"
 	"dyekit/core/proof"
 	"dyekit/core/raster"
@@ -217,16 +215,7 @@ func (g *guide) small(ctx context.Context, in Input, p *Plan) error {
 		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
 			continue
 		}
-		var layers []planar.Layer
-		v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
-			if s, ok := n.(*drawing.Shape); ok {
-				layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
-			}
-		})
-		if len(layers) == 0 {
-			continue
-		}
-		region, err := planar.Union(ctx, layers...)
+		region, err := v.Region(ctx)
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}

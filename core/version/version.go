@@ -17,6 +17,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/planar"
 )
 
 // The treatments a recipe may ask for.
@@ -167,6 +168,21 @@ type Version struct {
 	Curves   [2]int           // in the master and in the version
 	Refused  string           // why the version cannot be made
 	Findings finding.List
+}
+
+// Region is all that the version paints, as one region; nil if it paints no
+// shapes.
+func (v *Version) Region(ctx context.Context) (geom.Path, error) {
+	var layers []planar.Layer
+	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if s, ok := n.(*drawing.Shape); ok {
+			layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
+		}
+	})
+	if len(layers) == 0 {
+		return nil, nil
+	}
+	return planar.Union(ctx, layers...)
 }
 
 // OnBacking reports whether the version is larger than the mark, by a shape

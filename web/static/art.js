@@ -1,0 +1,253 @@
+// The art large: looked at closely, picked from, its colours and lockups.
+document.addEventListener("alpine:init", () => {
+  const Alpine = window.Alpine;
+
+  // The master: findings light their place up, the ground can be changed, and
+  // one can look closer. While one moves, the picture at hand is stretched; a
+  // moment later the engine's own picture of what is in view lies over it.
+  Alpine.data("art", () => ({
+    ground: "grey",
+    zoom: "",
+    trying: "",
+    picked: "",
+    about: "",
+    place: "",
+    opens: "",
+    painted: false,
+    fills: [],
+    k: 1,
+    x: 0,
+    y: 0,
+    init() {
+      window.addEventListener("ground", () => {
+        const all = ["white", "grey", "black"];
+        this.ground = all[(all.indexOf(this.ground) + 1) % all.length];
+      });
+      const board = document.getElementById("board");
+      board.addEventListener("wheel", (e) => {
+        e.preventDefault();
+        const b = board.getBoundingClientRect();
+        this.scale(Math.exp(-e.deltaY / 300), e.clientX - b.left, e.clientY - b.top);
+      }, { passive: false });
+      board.addEventListener("pointerdown", (e) => {
+        if (e.button) return;
+        board.setPointerCapture(e.pointerId);
+        let [px, py] = [e.clientX, e.clientY];
+        const start = [px, py];
+        const move = (m) => {
+          this.shift(m.clientX - px, m.clientY - py);
+          [px, py] = [m.clientX, m.clientY];
+        };
+        board.addEventListener("pointermove", move);
+        board.addEventListener("pointerup", (u) => {
+          board.removeEventListener("pointermove", move);
+          if (Math.hypot(u.clientX - start[0], u.clientY - start[1]) < 4) this.ask(u.clientX, u.clientY);
+        }, { once: true });
+      });
+      window.addEventListener("picked", (e) => this.tell(e.detail));
+      board.addEventListener("keydown", (e) => {
+        const by = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
+        if (by) this.shift(...by);
+        else if (e.key === "+" || e.key === "=") this.middle(1.5);
+        else if (e.key === "-") this.middle(1 / 1.5);
+        else if (e.key === "0") this.whole();
+        else return;
+        e.preventDefault();
+        e.stopPropagation();
+      });
+      window.addEventListener("resize", () => this.whole());
+    },
+    pick(e) { this.ground = e.target.dataset.g; },
+    step(e) {
+      const way = e.target.dataset.zoom;
+      if (way === "whole") this.whole();
+      else this.middle(way === "in" ? 1.5 : 1 / 1.5);
+    },
+    middle(f) {
+      const board = document.getElementById("board");
+      this.scale(f, board.clientWidth / 2, board.clientHeight / 2);
+    },
+    // scale looks closer by a factor, the place at cx, cy held.
+    scale(f, cx, cy) {
+      const k = Math.min(200, Math.max(1, this.k * f));
+      const sheet = document.querySelector(".sheet-of-art");
+      const [ox, oy] = [sheet.offsetLeft, sheet.offsetTop];
+      this.x = cx - ox - (cx - ox - this.x) * k / this.k;
+      this.y = cy - oy - (cy - oy - this.y) * k / this.k;
+      this.k = k;
+      if (k === 1) [this.x, this.y] = [0, 0];
+      this.place();
+    },
+    shift(dx, dy) {
+      if (this.k === 1) return;
+      this.x += dx;
+      this.y += dy;
+      this.place();
+    },
+    whole() {
+      [this.k, this.x, this.y] = [1, 0, 0];
+      this.place();
+    },
+    place() {
+      const sheet = document.querySelector(".sheet-of-art");
+      sheet.style.transform = this.k === 1 ? "" : `translate(${this.x}px, ${this.y}px) scale(${this.k})`;
+      document.getElementById("board").classList.toggle("close", this.k > 1);
+      this.zoom = this.k === 1 ? "" : "× " + this.k.toFixed(1);
+      document.querySelectorAll(".board .fine").forEach((i) => i.remove());
+      document.getElementById("art").style.visibility = "";
+      clearTimeout(this.later);
+      if (this.k > 1) this.later = setTimeout(() => this.fine(), 120);
+    },
+    // fine lays the engine's picture of what is in view over the stretched one.
+    fine() {
+      const board = document.getElementById("board");
+      const sheet = document.querySelector(".sheet-of-art");
+      if (!board.dataset.part) return;
+      const [px, py, pw] = board.dataset.page.split(" ").map(Number);
+      const unit = pw / sheet.offsetWidth / this.k; // page units for a px
+      const x0 = px - (sheet.offsetLeft + this.x) * unit;
+      const y0 = py - (sheet.offsetTop + this.y) * unit;
+      const box = [x0, y0, x0 + board.clientWidth * unit, y0 + board.clientHeight * unit];
+      const dense = Math.min(2, window.devicePixelRatio);
+      const img = new Image();
+      img.className = "fine";
+      img.alt = "";
+      const now = [this.k, this.x, this.y].join();
+      img.onload = () => {
+        if (now !== [this.k, this.x, this.y].join()) return;
+        document.getElementById("art").style.visibility = "hidden";
+        board.prepend(img);
+      };
+      img.src = `${board.dataset.part}&w=${Math.round(board.clientWidth * dense)}&h=${Math.round(board.clientHeight * dense)}&box=${box.map((v) => v.toPrecision(9)).join()}`;
+    },
+    // ask finds out what lies at a place of the window.
+    async ask(cx, cy) {
+      const board = document.getElementById("board");
+      const box = document.getElementById("art").parentNode.getBoundingClientRect();
+      const [px, py, pw, ph] = board.dataset.page.split(" ").map(Number);
+      const x = px + ((cx - box.left) / box.width) * pw;
+      const y = py + ((cy - box.top) / box.height) * ph;
+      const reach = (pw / box.width) * 4;
+      const answer = await fetch(`${board.dataset.at}&x=${x}&y=${y}&r=${reach}`);
+      if (answer.ok) window.dispatchEvent(new CustomEvent("picked", { detail: await answer.json() }));
+    },
+    // tell says what was picked, and which findings are about it.
+    tell(p) {
+      if (document.getElementById("naming")) return; // there it is picked to be named
+      document.querySelectorAll(".findings li").forEach((li) => li.classList.toggle("of-it", p.findings.includes(Number(li.dataset.n))));
+      const first = document.querySelector(".findings .of-it");
+      if (first) first.scrollIntoView({ block: "nearest" });
+      this.picked = p.number ? "piece " + p.number + (p.part ? ", part " + p.part : ", no name yet") : p.hole ? "a bare place closed in by paint" : "bare page";
+      this.about = p.number ? p.size + (p.colour ? " · " + p.colour : "") : "";
+      this.painted = !!p.number;
+      this.opens = "open " + p.at;
+      this.fills = (p.fills || []).map((c) => ({ mend: "fill " + p.at + " " + c, says: "Fill it with " + (c === "#ffffff" ? "white" : c) }));
+      this.place = p.number || p.hole ? p.at : "";
+      this.show(p.number ? [p.number] : []);
+    },
+    // show lights pieces up; without any the art is as it is.
+    show(numbers) {
+      const board = document.getElementById("board");
+      this.swap(numbers.length ? board.dataset.lit + "&pieces=" + numbers.join() : board.dataset.whole);
+    },
+    swap(src) {
+      const art = document.getElementById("art");
+      const board = document.getElementById("board");
+      if (!board.dataset.whole) {
+        board.dataset.whole = art.getAttribute("src");
+        if (!src) return;
+      }
+      src = src || board.dataset.whole;
+      art.dataset.want = src;
+      const next = new Image();
+      next.onload = () => {
+        if (art.dataset.want !== src) return;
+        art.src = src;
+        document.querySelectorAll(".board .fine").forEach((i) => i.remove());
+        art.style.visibility = "";
+      };
+      next.src = src;
+    },
+    // attempt shows in place what a mend would do; leave shows the art again.
+    attempt(e) {
+      const form = e.target.closest("[data-mend]");
+      this.trying = form.dataset.says;
+      this.swap("");
+      this.swap(form.dataset.mend);
+    },
+    leave() {
+      this.trying = "";
+      this.swap("");
+    },
+    light(e) { this.set(e, true); },
+    dim(e) { this.set(e, false); },
+    set(e, on) {
+      const ring = document.getElementById(e.target.dataset.ring);
+      if (ring) ring.classList.toggle("lit", on);
+    },
+  }));
+
+  // The pieces that are picked, on the art or in the list: they light up.
+  Alpine.data("pieces", () => ({
+    init() {
+      const form = document.getElementById("naming");
+      const ticks = () => [...form.querySelectorAll("input[name=piece]")];
+      const show = () => {
+        const on = ticks().filter((t) => t.checked).map((t) => t.dataset.n);
+        document.getElementById("count").textContent = on.length ? on.length + (on.length === 1 ? " piece picked" : " pieces picked") : "";
+        this.show(on);
+      };
+      form.addEventListener("change", (e) => {
+        if (e.target.name === "part")
+          e.target.closest("li").querySelectorAll("input[name=piece]").forEach((t) => { t.checked = e.target.checked; });
+        show();
+      });
+      window.addEventListener("picked", (e) => {
+        const p = e.detail;
+        if (!p.number) return;
+        let t = ticks().find((x) => x.value === p.key);
+        if (!t) { // not in the list, which is bounded
+          t = document.createElement("input");
+          [t.type, t.name, t.value, t.hidden] = ["checkbox", "piece", p.key, true];
+          t.dataset.n = p.number;
+          form.append(t);
+        }
+        t.checked = !t.checked;
+        const holder = t.closest("details");
+        if (holder && t.checked) holder.open = true;
+        show();
+      });
+    },
+  }));
+
+  // A lockup in the making, drawn by the engine while one chooses.
+  Alpine.data("lockup", () => ({
+    src: "",
+    init() { this.draw(); },
+    draw() {
+      clearTimeout(this.later);
+      this.later = setTimeout(() => {
+        const data = new FormData(this.$root);
+        const q = ["first", "second", "third", "fourth", "placed", "gap"].map((k) => k + "=" + encodeURIComponent(data.get(k) || "")).join("&");
+        const next = new Image();
+        const src = this.$root.dataset.from + "&" + q;
+        next.onload = () => { this.src = src; };
+        next.src = src;
+      }, 120);
+    },
+  }));
+
+  // The colours: pointing at one shows where it is. The old picture stays
+  // until the new one is there.
+  Alpine.data("tones", () => ({
+    show(e) { this.swap(e.target.closest("[data-tone]").dataset.tone); },
+    hide() { this.swap(document.getElementById("toned").dataset.whole); },
+    swap(src) {
+      const img = document.getElementById("toned");
+      img.dataset.want = src;
+      const next = new Image();
+      next.onload = () => { if (img.dataset.want === src) img.src = src; };
+      next.src = src;
+    },
+  }));
+});

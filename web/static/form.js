@@ -1,0 +1,145 @@
+// Forms whose outcome is seen before it is kept, and the place to drop masters.
+document.addEventListener("alpine:init", () => {
+  const Alpine = window.Alpine;
+
+  // A place to drop masters: one goes into the form's own field; several are
+  // sent one after the other, each with its progress, and one that fails can be
+  // sent again while the others are safe.
+  Alpine.data("drop", () => ({
+    name: "",
+    over: "",
+    files: [],
+    some: false,
+    to: "",
+    init() {
+      const root = this.$root;
+      root.addEventListener("dragover", (e) => { e.preventDefault(); this.over = "over"; });
+      root.addEventListener("dragleave", () => { this.over = ""; });
+      root.addEventListener("drop", (e) => {
+        e.preventDefault();
+        this.over = "";
+        if (!e.dataTransfer.files.length) return;
+        root.querySelector("input[name=master]").files = e.dataTransfer.files;
+        this.picked();
+      });
+    },
+    picked() {
+      const input = this.$root.querySelector("input[name=master]");
+      const n = input.files.length;
+      this.name = n === 1 ? input.files[0].name : n > 1 ? n + " files: candidates to choose from" : "";
+      const client = this.$root.querySelector("input[name=client]");
+      if (this.name && !client.value) client.focus();
+    },
+    send(e) {
+      const chosen = [...this.$root.querySelector("input[name=master]").files];
+      const large = 2e6; // bytes from which one wants to see that it moves
+      if (chosen.length === 1 && chosen[0].size < large) return;
+      e.preventDefault();
+      this.some = true;
+      this.files = chosen.map((file, i) => ({ key: i, file, name: file.name, says: "waits", state: "", done: 0, again: false }));
+      this.work();
+    },
+    again(e) {
+      const f = this.files[Number(e.target.dataset.key)];
+      [f.says, f.state, f.again] = ["waits", "", false];
+      this.work();
+    },
+    // work sends what waits, one at a time.
+    async work() {
+      if (this.busy) return;
+      this.busy = true;
+      let f;
+      while ((f = this.files.find((x) => x.says === "waits"))) await this.one(f);
+      this.busy = false;
+    },
+    one(f) {
+      const single = this.files.length === 1;
+      const data = new FormData(this.$root);
+      data.delete("master");
+      data.append("master", f.file, f.name);
+      f.says = "is sent";
+      return new Promise((done) => {
+        const x = new XMLHttpRequest();
+        x.open("POST", single ? this.$root.action : "/candidates");
+        if (!single) x.setRequestHeader("Accept", "application/json");
+        x.upload.onprogress = (p) => {
+          f.done = (p.loaded / p.total) * 100;
+          if (p.loaded === p.total) f.says = "is read";
+        };
+        const fails = (says) => { [f.says, f.state, f.again] = [says, "failed", true]; done(); };
+        x.onerror = () => fails("The connection broke off. Nothing was changed.");
+        x.onload = () => {
+          if (single && x.status === 200) { location.href = x.responseURL; return; }
+          if (single) {
+            const page = new DOMParser().parseFromString(x.responseText, "text/html");
+            document.getElementById("work").replaceWith(page.getElementById("work"));
+            return;
+          }
+          let answer = {};
+          try { answer = JSON.parse(x.responseText); } catch (_) { /* not from this server */ }
+          if (!answer.to) { fails(answer.error || "It could not be taken in."); return; }
+          [f.says, f.state, f.done, this.to] = ["taken in", "done", 100, answer.to];
+          done();
+        };
+        x.send(data);
+      });
+    },
+  }));
+
+  // A form whose outcome is shown while one types, before it is kept: parts of
+  // the page change places, the form itself stays.
+  const attempts = (parts, after) => ({
+    attempt() {
+      clearTimeout(this.later);
+      this.later = setTimeout(() => this.ask(), 150);
+    },
+    async ask() {
+      const form = document.querySelector("#frame-form, #table");
+      const body = new URLSearchParams(new FormData(form));
+      const answer = await fetch(this.$root.dataset.try, { method: "POST", body });
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      for (const part of parts) {
+        const [was, is] = [document.querySelector(part), page.querySelector(part)];
+        if (was && is) was.replaceWith(document.importNode(is, true));
+      }
+      if (after) after.call(this);
+    },
+  });
+
+  Alpine.data("recipe", () => attempts(["#table .wrong", "#list", "#tree", "#trying"]));
+
+  // The frame can be dragged by its edge: that is the room around.
+  Alpine.data("framing", () => ({
+    ...attempts([".framed", ".framing .notes > .error", "#frame-form [role=status]"], function () { this.grip(); }),
+    init() { this.grip(); },
+    grip() {
+      const mount = document.getElementById("mount");
+      if (!mount) return;
+      mount.addEventListener("pointerdown", (e) => {
+        if (e.button) return;
+        e.preventDefault();
+        mount.setPointerCapture(e.pointerId);
+        const svg = mount.querySelector(".lines");
+        const box = svg.querySelector(".frame-box");
+        const [x0, y0, x1, y1] = mount.dataset.art.split(" ").map(Number);
+        const move = (m) => {
+          const p = new DOMPoint(m.clientX, m.clientY).matrixTransform(svg.getScreenCTM().inverse());
+          const room = Math.max(0, x0 - p.x, p.x - x1, y0 - p.y, p.y - y1);
+          const share = Math.round((room / Number(mount.dataset.long)) * 1000) / 10;
+          document.getElementById("room").value = share + "%";
+          const r = (share / 100) * Number(mount.dataset.long);
+          for (const [k, v] of [["x", x0 - r], ["y", y0 - r], ["width", x1 - x0 + 2 * r], ["height", y1 - y0 + 2 * r]]) box.setAttribute(k, v);
+        };
+        move(e);
+        mount.addEventListener("pointermove", move);
+        mount.addEventListener("pointerup", () => {
+          mount.removeEventListener("pointermove", move);
+          const form = document.getElementById("frame-form");
+          form.querySelector("[name=by][value=length]").checked = true;
+          if (form.elements.fit.value === "viewbox") form.elements.fit.value = "artwork";
+          this.attempt();
+        }, { once: true });
+      });
+    },
+  }));
+});
