@@ -7,7 +7,7 @@ NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-to
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
-.PHONY: build demo test bench lint race fuzz screenshots reliability
+.PHONY: build demo test bench lint race fuzz screenshots reliability sweep
 
 build:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
@@ -53,7 +53,14 @@ lint:
 	$(GO) vet ./...
 	$(GO) vet -tags screenshots ./web
 	$(GO) vet -tags reliability ./internal/reliability
+	$(GO) vet -tags sweep ./core/kit
 
 screenshots:
 	@sh scripts/need.sh $(NEED_TEST)
 	$(GO) test -tags screenshots -run TestScreenshots ./web
+
+# Builds every drawing of the open sets, and what lies in the folders that
+# DYEKIT_SWEEP names, with every recipe and treatment, and lists what fails.
+sweep:
+	@sh scripts/need.sh $(NEED_TEST)
+	$(GO) test -tags sweep -timeout 5h -run TestSweep -v ./core/kit

@@ -289,7 +289,7 @@ func (p kitPage) Drawers() []drawer {
 		x := kept{File: f, Shows: k.Shows(f)}
 		first, _, _ := strings.Cut(f.Version, "+")
 		if v, ok := p.D.Work.Version(first); ok {
-			x.Dark = v.Spec.White()
+			x.Dark = v.White()
 		}
 		if k.Report.Readers != nil {
 			for _, r := range k.Report.Readers.Read {

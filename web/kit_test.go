@@ -92,7 +92,7 @@ func TestDeskFinds(t *testing.T) {
 	}
 	tab.Click("form[action='/build-stale'] button")
 	tab.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("1 build is in the queue")`)
-	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 24 files")`)
+	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 25 files")`)
 	fetch(t, tab.Base+"/?state=lost", http.StatusNotFound)
 }
 
@@ -192,7 +192,7 @@ func TestBuildIsCancelled(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan struct{})
 	go func() { s.Worker(ctx); close(done) }()
-	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 24 files")`)
+	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 25 files")`)
 	tab.Click(".job form[action$='/cancel'] button")
 	tab.Until(`document.querySelector(".job h2") && document.querySelector(".job h2").textContent === "The last build was cancelled"`)
 	stop()

@@ -125,7 +125,7 @@ func TestFromDropToKit(t *testing.T) {
 		tab.Click(`.thread a[href$="/` + st + `"]`)
 		tab.At("/" + st)
 	}
-	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "24 files" {
+	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "25 files" {
 		t.Errorf("the tray says %s", n)
 	}
 	tab.Click("#build button")

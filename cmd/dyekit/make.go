@@ -25,7 +25,7 @@ import (
 func makeCmd() *cobra.Command {
 	var recipeName, out, brand, readers, profile, inks string
 	var fontPaths, mends, namings []string
-	var asJSON, force bool
+	var asJSON, force, partial bool
 	c := &cobra.Command{
 		Use:   "make MASTER --out PATH",
 		Short: "Build a kit from a master",
@@ -65,7 +65,7 @@ func makeCmd() *cobra.Command {
 				return usage(err)
 			}
 			in := kit.Input{
-				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode,
+				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode, Partial: partial,
 				Options: intake.Options{Fonts: set, Mends: toMends(mends), Parts: named},
 			}
 			if inks != "" {
@@ -103,9 +103,14 @@ func makeCmd() *cobra.Command {
 				return failed(err)
 			}
 			if asJSON {
-				return printJSON(cmd.OutOrStdout(), k.Report)
+				err = printJSON(cmd.OutOrStdout(), k.Report)
+			} else {
+				err = report(cmd.OutOrStdout(), k, out)
 			}
-			return report(cmd.OutOrStdout(), k, out)
+			if err == nil && k.Incomplete {
+				err = failed(fmt.Errorf("the kit is incomplete: %d of %d files could not be made right", len(k.Failed), len(k.Failed)+len(k.Files)))
+			}
+			return err
 		},
 	}
 	c.Flags().StringVar(&recipeName, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
@@ -118,6 +123,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
+	c.Flags().BoolVar(&partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")
 	return c
 }
@@ -232,6 +238,12 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 	}
 	for _, o := range k.Omitted {
 		fmt.Fprintf(w, "left out: %s as %s: %s\n", o.Version, strings.ToUpper(o.Format), o.Reason)
+		if len(o.Choices) > 0 {
+			fmt.Fprintf(w, "          the recipe may say \"effects\": \"%s\" there\n", strings.Join(o.Choices, "\" or \""))
+		}
+	}
+	for _, f := range k.Failed {
+		fmt.Fprintf(w, "missing: %s: %s\n", f.Path, f.Reason)
 	}
 	for _, v := range k.Versions {
 		if v.Words != "" {
@@ -242,7 +254,7 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 		fmt.Fprintf(w, "%s: %s: %s\n", f.Severity, f.Code, f.Message)
 	}
 	if k.Readers != nil {
-		fmt.Fprintf(w, "second reading: %d pages by outside readers, all the same picture", len(k.Readers.Read))
+		fmt.Fprintf(w, "second reading: %d pages by outside readers%s", len(k.Readers.Read), k.Readers.Words())
 		if len(k.Readers.Missing) > 0 {
 			fmt.Fprintf(w, "; not on this machine: %s", strings.Join(k.Readers.Missing, ", "))
 		}

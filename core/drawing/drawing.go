@@ -40,6 +40,11 @@ type Shape struct {
 	Part   string // the part of the mark it belongs to, perhaps empty
 	Piece  int    // its number among the pieces of the master, from 1
 	Origin Origin
+	// Simple says that the outline neither crosses nor covers itself and that
+	// its holes are wound against what they lie in, as core/planar makes them:
+	// then both rules give the same area, and areas may be summed with their
+	// signs.
+	Simple bool
 }
 
 // A Paint is Solid or *Gradient.

@@ -247,10 +247,9 @@ func (s Spec) Around(art, page geom.Rect) (Frame, error) {
 		// The page in the art's units: the art with its room just fits in.
 		return Frame{Around(room, w, h, s.Place), w, h}, nil
 	}
-	if room.W() > MaxSide || room.H() > MaxSide {
-		return Frame{}, fmt.Errorf("the frame is larger than %d px", MaxSide)
-	}
-	return Frame{room, room.W(), room.H()}, nil
+	// Units say little about size: art drawn in very large ones is shown smaller.
+	k := min(1, MaxSide/room.Long())
+	return Frame{room, room.W() * k, room.H() * k}, nil
 }
 
 // Around returns the smallest box with the proportions w : h that holds r,

@@ -284,6 +284,10 @@ func (s *stroker) fit(side *Path, c Curve, t0, t1, d float64, depth int) {
 			want := c.At(t).Add(dir.Turn().Mul(d))
 			off := o.At(u).Sub(want)
 			if math.Abs(off.Dot(dir.Turn())) > s.tol || math.Abs(off.Dot(dir)) > 20*s.tol+math.Abs(d)*0.05 {
+				if l, ok := c.approach(o, t0, t1, d, s.tol); ok {
+					o = l
+					break
+				}
 				m := (t0 + t1) / 2
 				s.fit(side, c, t0, m, d, depth+1)
 				s.fit(side, c, m, t1, d, depth+1)
@@ -295,6 +299,59 @@ func (s *stroker) fit(side *Path, c Curve, t0, t1, d float64, depth int) {
 		side.LineTo(p0)
 	}
 	side.CubeTo(o.B, o.C, o.D)
+}
+
+// approach looks for the cubic with the ends and end directions of o that comes
+// nearest to the offset of c between t0 and t1, by least squares over the
+// lengths of its handles, the parameters of the samples being moved to their
+// nearest points in between (Schneider 1990, from memory). ok is false if it
+// does not come within tol.
+func (c Curve) approach(o Curve, t0, t1, d, tol float64) (_ Curve, ok bool) {
+	const n = 9
+	a, b := o.B.Sub(o.A).Unit(), o.C.Sub(o.D).Unit()
+	if a == (Point{}) || b == (Point{}) {
+		return o, false
+	}
+	var want [n]Point
+	var u [n]float64
+	for i := range n {
+		u[i] = float64(i+1) / (n + 1)
+		t := t0 + (t1-t0)*u[i]
+		want[i] = c.At(t).Add(c.Deriv(t).Unit().Turn().Mul(d))
+	}
+	for range 4 {
+		var aa, ab, bb, ax, bx float64
+		for i, q := range want {
+			t, v := u[i], 1-u[i]
+			ha, hb := a.Mul(3*t*v*v), b.Mul(3*t*t*v)
+			rest := q.Sub(o.A.Mul(v*v*v + 3*t*v*v)).Sub(o.D.Mul(t*t*t + 3*t*t*v))
+			aa, ab, bb = aa+ha.Dot(ha), ab+ha.Dot(hb), bb+hb.Dot(hb)
+			ax, bx = ax+ha.Dot(rest), bx+hb.Dot(rest)
+		}
+		det := aa*bb - ab*ab
+		if !(det > 1e-12*aa*bb) {
+			return o, false
+		}
+		la, lb := (ax*bb-bx*ab)/det, (bx*aa-ax*ab)/det
+		if !(la > 0 && lb > 0) {
+			return o, false
+		}
+		o.B, o.C = o.A.Add(a.Mul(la)), o.D.Add(b.Mul(lb))
+		worst := 0.0
+		for i, q := range want {
+			for range 2 { // Newton, towards the nearest point
+				e, v := o.At(u[i]).Sub(q), o.Deriv(u[i])
+				if k := v.Dot(v) + e.Dot(o.second(u[i])); k > 0 {
+					u[i] = min(1, max(0, u[i]-e.Dot(v)/k))
+				}
+			}
+			worst = max(worst, o.At(u[i]).Sub(q).Len())
+		}
+		if worst <= tol {
+			return o, true
+		}
+	}
+	return o, false
 }
 
 // offset returns the point at distance d beside c(t) and the velocity of the

@@ -24,29 +24,31 @@ import (
 type purpose struct {
 	want  string
 	hint  string
-	files func(f File) bool
+	files func(f File, light bool) bool // light: white on nothing
 }
-
-func dark(v string) bool { return strings.Contains(v, "white") }
 
 // purposes in the order in which people ask (common practice).
 var purposes = []purpose{
-	{"A web site", "Sharp at every size; give it to whoever builds the site.", func(f File) bool { return f.Format == "svg" && !dark(f.Version) && !strings.HasPrefix(f.Path, "ICONS") }},
-	{"A letter, a document or a slide", "Drop it in; it has no box around it.", func(f File) bool {
-		return f.Format == "png" && f.WidthPx >= 800 && f.WidthPx <= 2000 && !dark(f.Version) && !strings.HasPrefix(f.Path, "ICONS")
+	{"A web site", "Sharp at every size; give it to whoever builds the site.", func(f File, light bool) bool {
+		return f.Format == "svg" && !light && !strings.HasPrefix(f.Path, "ICONS")
 	}},
-	{"A dark or coloured place", "White, on nothing: it shows only on a darker ground.", func(f File) bool { return dark(f.Version) && f.Format != "eps" }},
-	{"A print shop", "Curves and printing inks, no fonts needed.", func(f File) bool { return f.Format == "pdf" }},
-	{"A sign maker, a stamp or a cutter", "Plain curves in one ink.", func(f File) bool { return (f.Format == "eps" || f.Format == "svg") && f.Version == "black" }},
-	{"An old print or embroidery system", "Encapsulated PostScript.", func(f File) bool { return f.Format == "eps" }},
-	{"A video or a large screen", "The largest picture.", func(f File) bool { return f.Format == "png" && f.WidthPx >= 2500 && f.PPI < 150 }},
-	{"A photo lab", "Made for paper of its size.", func(f File) bool { return f.Format == "png" && f.PPI >= 200 }},
-	{"The icon of a site or an application", "Give the whole folder to whoever builds it.", func(f File) bool {
+	{"A letter, a document or a slide", "Drop it in; it has no box around it.", func(f File, light bool) bool {
+		return f.Format == "png" && f.WidthPx >= 800 && f.WidthPx <= 2000 && !light && !strings.HasPrefix(f.Path, "ICONS")
+	}},
+	{"A dark or coloured place", "White, on nothing: it shows only on a darker ground.", func(f File, light bool) bool { return light && f.Format != "eps" }},
+	{"A print shop", "Curves and printing inks, no fonts needed.", func(f File, light bool) bool { return f.Format == "pdf" && !light }},
+	{"A sign maker, a stamp or a cutter", "Plain curves in one ink.", func(f File, light bool) bool {
+		return (f.Format == "eps" || f.Format == "svg") && f.Version == "black" && !light
+	}},
+	{"An old print or embroidery system", "Encapsulated PostScript.", func(f File, light bool) bool { return f.Format == "eps" }},
+	{"A video or a large screen", "The largest picture.", func(f File, light bool) bool { return f.Format == "png" && f.WidthPx >= 2500 && f.PPI < 150 }},
+	{"A photo lab", "Made for paper of its size.", func(f File, light bool) bool { return f.Format == "png" && f.PPI >= 200 }},
+	{"The icon of a site or an application", "Give the whole folder to whoever builds it.", func(f File, light bool) bool {
 		return f.Format == "html" || f.Format == "ico" && !strings.Contains(f.Path, "/favicon")
 	}},
-	{"A layout that wants pixels with inks", "For print alone; screens show it wrongly.", func(f File) bool { return f.Format == "tiff" }},
-	{"A site that counts every kilobyte", "Browsers know it; other programs may not.", func(f File) bool { return f.Format == "webp" }},
-	{"A form that takes only JPEG", "It has a white box; use it nowhere else.", func(f File) bool { return f.Format == "jpeg" }},
+	{"A layout that wants pixels with inks", "For print alone; screens show it wrongly.", func(f File, light bool) bool { return f.Format == "tiff" }},
+	{"A site that counts every kilobyte", "Browsers know it; other programs may not.", func(f File, light bool) bool { return f.Format == "webp" }},
+	{"A form that takes only JPEG", "It has a white box; use it nowhere else.", func(f File, light bool) bool { return f.Format == "jpeg" }},
 }
 
 // guideStyle keeps the guide plain: two columns on a desk, one on a phone, two
@@ -74,8 +76,8 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, err
 <title>%[1]s: which file for what</title>
 <style>%[4]s</style></head><body>
 <h1>%[1]s</h1>
-<p class="quiet">Kit %[2]d · %[3]d files · every file was opened again and checked</p>
-`, html.EscapeString(in.Brand), in.Number, len(k.Files), guideStyle)
+<p class="quiet">Kit %[2]d · %[3]d files%[5]s · every file was opened again and checked</p>
+`, html.EscapeString(in.Brand), in.Number, len(k.Files), guideStyle, k.incompleteWords())
 	for _, part := range []func(context.Context, Input, *Plan) error{g.versions, g.purposes, g.inks, g.small, g.rest} {
 		if err := part(ctx, in, p); err != nil {
 			return nil, err
@@ -99,7 +101,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (strin
 		return d, nil
 	}
 	ground := colour.White
-	if v.Spec.White() {
+	if v.White() {
 		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
 	}
 	fr := p.FrameOf(v.Spec.Name)
@@ -138,12 +140,19 @@ func (g *guide) versions(ctx context.Context, _ Input, p *Plan) error {
 // mostFiles bounds the files named for one purpose; the folder has the rest.
 const mostFiles = 3
 
+// light reports whether a file shows white on nothing, on its first page.
+func (g *guide) light(f File) bool {
+	first, _, _ := strings.Cut(f.Version, "+")
+	v, ok := g.j.versions[first]
+	return ok && v.White()
+}
+
 func (g *guide) purposes(ctx context.Context, _ Input, p *Plan) error {
 	g.b.WriteString("<h2>What do you need it for?</h2>\n<div class=\"want\">\n")
 	for _, u := range purposes {
 		var list []File
 		for _, f := range g.k.Files {
-			if u.files(f) {
+			if u.files(f, g.light(f)) {
 				list = append(list, f)
 			}
 		}
@@ -245,6 +254,13 @@ func (g *guide) rest(context.Context, Input, *Plan) error {
 		fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, path, html.EscapeString(f.Measure()))
 	}
 	g.b.WriteString("</ul></details>\n")
+	if len(g.k.Failed) > 0 {
+		g.b.WriteString("<h2>Missing</h2>\n<p>These files could not be made right and were left out; the others are whole.</p>\n<ul>\n")
+		for _, f := range g.k.Failed {
+			fmt.Fprintf(&g.b, "<li><code>%s</code></li>\n", html.EscapeString(f.Path))
+		}
+		g.b.WriteString("</ul>\n")
+	}
 	if len(g.k.Omitted) > 0 {
 		g.b.WriteString("<h2>Left out on purpose</h2>\n<ul>\n")
 		var reasons []string
@@ -272,11 +288,22 @@ func (g *guide) rest(context.Context, Input, *Plan) error {
 	return nil
 }
 
+// incompleteWords says that files are missing, if any are.
+func (k *Kit) incompleteWords() string {
+	if !k.Incomplete {
+		return ""
+	}
+	return fmt.Sprintf(" · incomplete: %d missing", len(k.Failed))
+}
+
 // Plain says a file's size in words for people who know no file types.
 func (f File) Plain() string {
 	mm := func(pt float64) float64 { return pt / 72 * 25.4 }
 	switch w := f.WidthPx; {
 	case w == 0 && (f.Format == "svg" || f.Format == "pdf" || f.Format == "eps"):
+		if f.Pixels != "" {
+			return f.Pixels + ", " + Weight(f.Bytes)
+		}
 		return "sharp at any size, " + Weight(f.Bytes)
 	case w == 0:
 		return Weight(f.Bytes)
@@ -310,6 +337,9 @@ func (f File) Measure() string {
 		s = fmt.Sprintf("curves, drawn at %.0f × %.0f mm, ", mm(f.WidthPt), mm(f.HeightPt))
 	case f.Format == "svg":
 		s = "curves, "
+	}
+	if f.Pixels != "" {
+		s += f.Pixels + ", "
 	}
 	return s + Weight(f.Bytes)
 }

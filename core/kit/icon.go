@@ -39,14 +39,8 @@ func (j *job) square(f recipe.File, version string, side int) geom.Rect {
 	if side == 0 || side > fitted || f.Icon.Round || f.Icon.Room > 0 {
 		return box
 	}
-	key := fmt.Sprint(version, side)
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	if b, ok := j.squares[key]; ok {
-		return b
-	}
-	j.squares[key] = fit(d, box, side)
-	return j.squares[key]
+	box, _ = j.squares.get(fmt.Sprint(version, side), func() (geom.Rect, error) { return fit(d, box, side), nil })
+	return box
 }
 
 // fit looks for the place and size, within a pixel of the box, at which the

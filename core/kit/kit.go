@@ -47,6 +47,9 @@ type Input struct {
 	// with its mends, parts, inks, fonts and press.
 	Reuse func(key string) (File, bool)
 	Base  string
+	// Partial lets a kit come to be without the files that cannot be made right;
+	// it is marked incomplete. Otherwise the first of them ends the build.
+	Partial bool
 	// Progress, if not nil, is called from several goroutines.
 	Progress func(done, total int, what string)
 }
@@ -62,21 +65,67 @@ type File struct {
 	WidthPt  float64 `json:"width_pt"`
 	HeightPt float64 `json:"height_pt"`
 	Colour   string  `json:"colour"`
-	Bytes    int     `json:"bytes"`
-	SHA256   string  `json:"sha256"`
-	Checks   []Check `json:"checks"`
-	Data     []byte  `json:"-"`
-	Copied   bool    `json:"-"` // from an earlier kit, where nothing changed
+	// Pixels says what a file of curves holds as pixels, and how large that is
+	// sharp; empty if it holds none.
+	Pixels string  `json:"pixels,omitempty"`
+	Bytes  int     `json:"bytes"`
+	SHA256 string  `json:"sha256"`
+	Checks []Check `json:"checks"`
+	Data   []byte  `json:"-"`
+	Copied bool    `json:"-"` // from an earlier kit, where nothing changed
 }
 
 // A Report is what is said about a kit; it is what --json prints.
 type Report struct {
-	Kit      string            `json:"kit"`
-	Files    []File            `json:"files"`
-	Omitted  []recipe.Omission `json:"omitted"`
-	Findings finding.List      `json:"findings"`
-	Versions []version.Summary `json:"versions"`
-	Readers  *outside.Verdict  `json:"readers,omitempty"`
+	Kit     string            `json:"kit"`
+	Files   []File            `json:"files"`
+	Omitted []recipe.Omission `json:"omitted"`
+	// Incomplete is set if files that were wanted could not be made right: those
+	// in Failed.
+	Incomplete bool              `json:"incomplete,omitempty"`
+	Failed     []Failure         `json:"failed,omitempty"`
+	Findings   finding.List      `json:"findings"`
+	Versions   []version.Summary `json:"versions"`
+	Readers    *outside.Verdict  `json:"readers,omitempty"`
+}
+
+// A Failure is a file that was wanted and is not in the kit, because it could
+// not be made or was not what it should be when it was opened again.
+type Failure struct {
+	Path    string `json:"path"`
+	Version string `json:"version"`
+	Format  string `json:"format"`
+	Reason  string `json:"reason"` // what went wrong, in one sentence
+	Next    string `json:"next"`   // what the person can do now
+}
+
+// What to do about a failure.
+const (
+	nextCheck = "This is a fault of ours: the other files are right. Save the case and send it to whoever looks after Dye Kit."
+	nextMake  = "The other files are right. Leave this file out of the recipe or ask for a smaller one."
+)
+
+func failure(f recipe.File, err error) Failure {
+	x := Failure{Path: f.Path, Version: f.Version(), Format: f.Entry.Format, Reason: plain(err), Next: nextMake}
+	if errors.Is(err, ErrCheck) {
+		x.Next = nextCheck
+	}
+	return x
+}
+
+// longest is the length of a reason, in letters, that a person reads.
+const longest = 300
+
+// plain is an error in one sentence for a person.
+func plain(err error) string {
+	s := err.Error()
+	if errors.Is(err, context.DeadlineExceeded) {
+		s = "it took too long"
+	}
+	if r := []rune(s); len(r) > longest {
+		s = string(r[:longest-1]) + "…"
+	}
+	return s
 }
 
 // A Manifest is kit.json: the report and what the kit was made from. The
@@ -141,14 +190,23 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	for _, v := range p.Versions {
 		k.Versions = append(k.Versions, v.Summary())
 	}
-	if err := j.files(ctx, p.Files, k, in.Progress); err != nil {
+	if err := j.files(ctx, p.Files, k, in); err != nil {
 		return nil, err
 	}
+	if in.Readers != outside.None {
+		if err := j.secondReading(ctx, k, p.Files, in); err != nil {
+			return nil, err
+		}
+	}
+	k.Incomplete = len(k.Failed) > 0
 	k.Keys = map[string]string{}
 	for _, f := range p.Files {
 		k.Keys[f.Path] = p.Key(in.Base, in.Brand, f)
 	}
-	if len(k.Files) == 0 {
+	switch {
+	case len(k.Files) == 0 && k.Incomplete:
+		return nil, fmt.Errorf("%w: none of the files could be made right; the first, %s: %s", ErrCheck, k.Failed[0].Path, k.Failed[0].Reason)
+	case len(k.Files) == 0:
 		return nil, fmt.Errorf("the recipe %q leaves no file to make: %s", in.Recipe.Name, firstReason(k.Omitted))
 	}
 	if k.Omitted == nil {
@@ -159,13 +217,6 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	}
 	if err := k.finish(ctx, in, j, p); err != nil {
 		return nil, err
-	}
-	if in.Readers != outside.None {
-		v, err := j.secondReading(ctx, k, p.Files, in.Readers)
-		if err != nil {
-			return nil, err
-		}
-		k.Readers = v
 	}
 	return k, nil
 }
@@ -178,7 +229,10 @@ func firstReason(o []recipe.Omission) string {
 }
 
 // files makes and checks all files, as many at a time as there are cores.
-func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, progress func(int, int, string)) error {
+// A file that cannot be made right ends the build, or is noted in k.Failed if
+// in says that the kit may be partial.
+func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) error {
+	progress := in.Progress
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	type result struct {
@@ -201,7 +255,7 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, progress fu
 				}
 				r := &results[i]
 				r.file, r.reason, r.err = j.file(ctx, want[i])
-				if r.err != nil {
+				if r.err != nil && (!in.Partial || ctx.Err() != nil) {
 					cancel()
 					return
 				}
@@ -212,12 +266,12 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, progress fu
 	wg.Wait()
 	// The first real error in order, not the cancellations it caused.
 	var first error
-	for _, r := range results {
+	for i, r := range results {
 		if r.err != nil && (first == nil || errors.Is(first, context.Canceled)) {
-			first = r.err
+			first = fmt.Errorf("%s: %w", want[i].Path, r.err)
 		}
 	}
-	if first != nil {
+	if first != nil && !in.Partial {
 		return first
 	}
 	if err := ctx.Err(); err != nil {
@@ -226,6 +280,10 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, progress fu
 	for i, r := range results {
 		if r.reason != "" {
 			k.Omitted = append(k.Omitted, recipe.Omission{Version: want[i].Version(), Format: want[i].Entry.Format, Reason: r.reason})
+			continue
+		}
+		if r.err != nil {
+			k.Failed = append(k.Failed, failure(want[i], r.err))
 			continue
 		}
 		k.Files = append(k.Files, r.file)
@@ -242,21 +300,23 @@ func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string,
 	if old, ok := j.reused(f); ok {
 		return old, "", nil
 	}
-	data, err := j.encode(ctx, f)
+	data, px, err := j.make(ctx, f)
 	if errors.Is(err, export.ErrCannot) {
 		return File{}, strings.TrimSuffix(err.Error(), " ("+export.ErrCannot.Error()+")"), nil
 	}
 	if err != nil {
-		return File{}, "", fmt.Errorf("%s: %w", f.Path, err)
+		return File{}, "", err
 	}
-	cs, err := j.check(ctx, f, data)
+	cs, err := j.check(ctx, f, px, data)
 	if err != nil {
 		return File{}, "", err
 	}
 	if c, bad := failed(cs); bad {
-		return File{}, "", fmt.Errorf("%s: %w: %s: %s", f.Path, ErrCheck, c.Name, c.Found)
+		return File{}, "", fmt.Errorf("%w: %s: %s", ErrCheck, c.Name, c.Found)
 	}
-	return describe(f, data, cs), "", nil
+	out = describe(f, data, cs)
+	out.Pixels = j.holdsPixels(ctx, f)
+	return out, "", nil
 }
 
 func describe(f recipe.File, data []byte, cs []Check) File {

@@ -36,9 +36,32 @@ type job struct {
 	reuse    func(key string) (File, bool) // nil if nothing may be copied
 	base     string
 
-	mu      sync.Mutex
-	squares map[string]geom.Rect        // of icons
-	flats   map[string]*drawing.Drawing // versions with nothing translucent
+	squares   memo[geom.Rect]        // of icons
+	flats     memo[*drawing.Drawing] // versions with nothing translucent
+	carriages memo[*drawing.Drawing] // versions as other file types hold them
+	looks     memo[*image.NRGBA]     // art as files are compared with it
+	sounds    memo[[]Check]          // what is found of the art itself
+}
+
+// A memo keeps what several files need and one of them computes. Those who ask
+// meanwhile wait; no lock is held.
+type memo[T any] struct {
+	mu  sync.Mutex
+	got map[string]func() (T, error)
+}
+
+func (m *memo[T]) get(key string, compute func() (T, error)) (T, error) {
+	m.mu.Lock()
+	f, ok := m.got[key]
+	if !ok {
+		f = sync.OnceValues(compute)
+		if m.got == nil {
+			m.got = map[string]func() (T, error){}
+		}
+		m.got[key] = f
+	}
+	m.mu.Unlock()
+	return f()
 }
 
 // frameFor is the frame of a version in a file: its own, or a box of other
@@ -57,46 +80,35 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }
 
-// art is the drawing of a version as a file can hold it: flattened where the
-// file type knows no transparency; for a press of its own with the builds that
-// press needs.
-func (j *job) art(ctx context.Context, f recipe.File, name string) (*drawing.Drawing, error) {
-	d, e := j.drawing(name), f.Entry
-	if e.Format == "eps" || e.Standard == pdf.X1a {
-		var err error
-		if d, err = j.flat(ctx, name); err != nil {
+// art is the drawing of a version as a file can hold it: without what its type
+// does not know; for a press of its own with the builds that press needs.
+func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
+	d = j.drawing(name)
+	if f.Entry.Curves() {
+		if d, err = j.carried(ctx, f, name); err != nil {
 			return nil, err
 		}
 	}
-	if p := j.press(e); e.ColourSpace() == export.CMYK && p != colour.Coated {
-		if d.Has().Pictures {
-			return nil, export.Cannot("pictures are separated for coated paper (fogra39) alone yet")
-		}
+	if p := j.press(f.Entry); f.Entry.ColourSpace() == export.CMYK && p != colour.Coated {
 		d = forPress(d, p)
 	}
 	return d, nil
 }
 
-// flat is a version with nothing translucent in it.
-func (j *job) flat(ctx context.Context, name string) (*drawing.Drawing, error) {
-	d := j.drawing(name)
-	if h := d.Has(); !h.Translucent && !h.Masks && !h.Blends || h.Pictures || h.Filters {
-		return d, nil // the writer refuses what it cannot hold
-	}
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	if f, ok := j.flats[name]; ok {
-		return f, nil
-	}
-	f, err := version.Flatten(ctx, d)
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
+// inkable is the art of a file of pixels in process inks: effects and blends are
+// made of light, and what comes of them is separated as a picture is.
+func (j *job) inkable(ctx context.Context, f recipe.File) (*drawing.Drawing, error) {
+	d, err := j.art(ctx, f, f.Versions[0])
 	if err != nil {
-		return nil, export.Cannot("its translucent paint cannot be resolved: " + err.Error())
+		return nil, err
 	}
-	j.flats[name] = f
-	return f, nil
+	if h := d.Has(); !h.Filters && !h.Blends {
+		return d, nil
+	}
+	to, w, h, o := j.camera(f, f.W)
+	return j.carriages.get(fmt.Sprint(j.artKey(f, f.Versions[0]), w, h, o.Ground), func() (*drawing.Drawing, error) {
+		return version.AsPicture(ctx, d, j.frameFor(f, f.Versions[0]).Box, to.A, o.Ground)
+	})
 }
 
 // forPress gives colours without a build of their own the one a press needs.
@@ -129,106 +141,111 @@ func forPress(d *drawing.Drawing, p *colour.Press) *drawing.Drawing {
 	})
 }
 
-// encode makes the bytes of one file. An error that wraps export.ErrCannot
-// means that the file type cannot carry the art.
-func (j *job) encode(ctx context.Context, f recipe.File) ([]byte, error) {
-	fr := j.frameFor(f, f.Versions[0])
+// pixels are what a file of pixels is made of, as they were drawn: what it
+// must still hold when it is opened again.
+type pixels struct {
+	screen []*image.NRGBA // one, or one for each side of an icon
+	press  *image.CMYK    // of files in process inks, in place of screen
+}
+
+// pixels draws what a file of pixels holds; of other files there is nothing
+// to draw.
+func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) {
+	sides := []int{f.W}
+	switch f.Entry.Format {
+	case "ico":
+		sides = f.Icon.Sides
+	case "jpeg", "tiff":
+		if f.Entry.ColourSpace() == export.CMYK {
+			px.press, err = j.separate(ctx, f)
+			return px, err
+		}
+	case "png", "webp":
+	default:
+		return px, nil
+	}
+	for _, side := range sides {
+		img, err := j.render(ctx, f, side)
+		if err != nil {
+			return pixels{}, err
+		}
+		px.screen = append(px.screen, img)
+	}
+	return px, nil
+}
+
+// encode makes the bytes of one file; px is what j.pixels drew for it. An
+// error that wraps export.ErrCannot means that the file type cannot carry the
+// art.
+func (j *job) encode(ctx context.Context, f recipe.File, px pixels) ([]byte, error) {
+	e := f.Entry
+	switch e.Format {
+	case "png":
+		o := png.Options{PPI: f.PPI, Interlace: e.Interlace}
+		if p := e.Palette; p != nil {
+			o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
+		}
+		return png.Encode(px.screen[0], o)
+	case "webp":
+		var b bytes.Buffer
+		err := nativewebp.Encode(&b, px.screen[0], nil)
+		return b.Bytes(), err
+	case "ico":
+		return ico.Encode(px.screen)
+	case "tiff":
+		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
+		if px.press != nil {
+			o.Profile = icc.Press(j.press(e))
+			return tiff.EncodeCMYK(px.press, o)
+		}
+		return tiff.EncodeRGB(px.screen[0], o)
+	case "jpeg":
+		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
+		if px.press != nil {
+			o.Profile = icc.Press(j.press(e))
+			return jpeg.EncodeCMYK(px.press, o)
+		}
+		return jpeg.EncodeRGB(px.screen[0], o)
+	case recipe.WebManifest:
+		return j.webManifest(f)
+	case recipe.HeadLines:
+		return j.headLines(f), nil
+	}
+	return j.encodeCurves(ctx, f)
+}
+
+// encodeCurves makes the bytes of one file of curves.
+func (j *job) encodeCurves(ctx context.Context, f recipe.File) ([]byte, error) {
 	e := f.Entry
 	title := j.brand
 	if len(f.Versions) == 1 {
 		title += ", " + f.Versions[0]
 	}
-	d, err := j.art(ctx, f, f.Versions[0])
-	if err != nil {
-		return nil, err
+	var pages []export.Page
+	for _, v := range f.Versions {
+		d, err := j.art(ctx, f, v)
+		if err != nil {
+			return nil, err
+		}
+		pages = append(pages, export.Page{Drawing: d, Frame: j.frameFor(f, v)})
 	}
-	page := export.Page{Drawing: d, Frame: fr}
 	switch e.Format {
-	case "png":
-		img, err := j.render(ctx, f, f.W)
-		if err != nil {
-			return nil, err
-		}
-		o := png.Options{PPI: f.PPI, Interlace: e.Interlace}
-		if p := e.Palette; p != nil {
-			o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
-		}
-		return png.Encode(img, o)
-	case "webp":
-		img, err := j.render(ctx, f, f.W)
-		if err != nil {
-			return nil, err
-		}
-		var b bytes.Buffer
-		err = nativewebp.Encode(&b, img, nil)
-		return b.Bytes(), err
-	case "ico":
-		var imgs []*image.NRGBA
-		for _, side := range f.Icon.Sides {
-			img, err := j.render(ctx, f, side)
-			if err != nil {
-				return nil, err
-			}
-			imgs = append(imgs, img)
-		}
-		return ico.Encode(imgs)
-	case "tiff":
-		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
-		if e.ColourSpace() == export.CMYK {
-			o.Profile = icc.Press(j.press(e))
-			img, err := j.separate(ctx, f)
-			if err != nil {
-				return nil, err
-			}
-			return tiff.EncodeCMYK(img, o)
-		}
-		img, err := j.render(ctx, f, f.W)
-		if err != nil {
-			return nil, err
-		}
-		return tiff.EncodeRGB(img, o)
-	case "jpeg":
-		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
-		if e.ColourSpace() == export.CMYK {
-			o.Profile = icc.Press(j.press(e))
-			img, err := j.separate(ctx, f)
-			if err != nil {
-				return nil, err
-			}
-			return jpeg.EncodeCMYK(img, o)
-		}
-		img, err := j.render(ctx, f, f.W)
-		if err != nil {
-			return nil, err
-		}
-		return jpeg.EncodeRGB(img, o)
-	case recipe.WebManifest:
-		return j.webManifest(f)
-	case recipe.HeadLines:
-		return j.headLines(f), nil
 	case "svg":
 		o := svg.Options{Title: title, Desc: j.tell(f.Versions[0]), Current: e.Current, Fluid: e.Fluid}
 		if e.Dark != "" {
 			o.Dark = j.drawing(e.Dark)
 		}
-		return svg.Encode(page, o)
+		return svg.Encode(pages[0], o)
 	case "eps":
-		o := eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level}
+		o := eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level, Press: j.press(e)}
 		if e.Preview {
-			if o.Preview, err = preview(ctx, d, fr); err != nil {
+			var err error
+			if o.Preview, err = preview(ctx, pages[0].Drawing, pages[0].Frame); err != nil {
 				return nil, err
 			}
 		}
-		return eps.Encode(page, o)
+		return eps.Encode(pages[0], o)
 	case "pdf":
-		var pages []export.Page
-		for _, v := range f.Versions {
-			d, err := j.art(ctx, f, v)
-			if err != nil {
-				return nil, err
-			}
-			pages = append(pages, export.Page{Drawing: d, Frame: j.frameFor(f, v)})
-		}
 		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e)})
 	}
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
@@ -256,15 +273,22 @@ func (j *job) tell(name string) string {
 
 // render draws the version of a file for the screen, w px wide.
 func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, error) {
+	to, w, h, o := j.camera(f, w)
+	return raster.Render(ctx, j.drawing(f.Versions[0]), to, w, h, o)
+}
+
+// camera is how a file of pixels sees the art: the arguments of raster.Render
+// for a picture w px wide.
+func (j *job) camera(f recipe.File, w int) (to geom.Affine, _, h int, o raster.Options) {
 	h, box := f.H, j.frameFor(f, f.Versions[0]).Box
 	if f.Icon != nil {
 		h, box = w, j.square(f, f.Versions[0], w)
 	}
-	o := raster.Options{Hard: f.Entry.Antialias != nil && !*f.Entry.Antialias}
+	o.Hard = f.Entry.Antialias != nil && !*f.Entry.Antialias
 	if c, ok := f.Entry.Ground(); ok {
 		o.Ground = &c
 	}
-	return raster.Render(ctx, j.drawing(f.Versions[0]), raster.Fit(box, w, h), w, h, o)
+	return raster.Fit(box, w, h), w, h, o
 }
 
 // previewSide is the longer side of the preview in an EPS, in px: enough to
@@ -289,25 +313,39 @@ func preview(ctx context.Context, d *drawing.Drawing, fr frame.Frame) (*image.Gr
 
 // separate draws the version of a file in process inks.
 func (j *job) separate(ctx context.Context, f recipe.File) (*image.CMYK, error) {
-	d, err := j.art(ctx, f, f.Versions[0])
+	d, err := j.inkable(ctx, f)
 	if err != nil {
 		return nil, err
 	}
-	if h := d.Has(); h.Filters || h.Blends {
-		return nil, export.Cannot("filters and blends are made of light and cannot be turned into process inks yet")
-	}
+	to, w, h, _ := j.camera(f, f.W)
+	return raster.Separate(ctx, d, to, w, h, j.press(f.Entry), j.backing(f))
+}
+
+// backing is the build of what a file in process inks is laid on.
+func (j *job) backing(f recipe.File) colour.CMYK {
 	ground, _ := f.Entry.Ground()
-	return raster.Separate(ctx, d, raster.Fit(j.frameFor(f, f.Versions[0]).Box, f.W, f.H), f.W, f.H, j.press(f.Entry).Propose(ground).Build)
+	return j.press(f.Entry).Propose(ground).Build
 }
 
 // Sample makes the bytes of one planned file without checking them, to look
 // at it or to weigh it before a kit is built.
 func Sample(ctx context.Context, p *Plan, brand string, f recipe.File) ([]byte, error) {
-	return newJob(brand, p).encode(ctx, f)
+	data, _, err := newJob(brand, p).make(ctx, f)
+	return data, err
+}
+
+// make draws and encodes one file.
+func (j *job) make(ctx context.Context, f recipe.File) ([]byte, pixels, error) {
+	px, err := j.pixels(ctx, f)
+	if err != nil {
+		return nil, px, err
+	}
+	data, err := j.encode(ctx, f, px)
+	return data, px, err
 }
 
 func newJob(brand string, p *Plan) *job {
-	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}, squares: map[string]geom.Rect{}, flats: map[string]*drawing.Drawing{}}
+	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}}
 	for _, v := range p.Versions {
 		j.versions[v.Spec.Name] = v
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"image/color"
 	"math"
 
 	"dyekit/core/colour"
@@ -28,15 +27,15 @@ type tolerance struct {
 }
 
 // The tolerances were set so that right files of open drawings pass (see
-// TestOpenDrawingsPass) and a file that lacks one part does not (see
-// TestMissingPartsAreFound).
+// TestOpenDrawingsPass and make sweep) and a file that lacks one part does not
+// (see TestMissingPartsAreFound).
 var (
-	exact = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // lossless
-	curve = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // rewritten curves and inks
-	lossy = tolerance{step: 48, soft: 0.02, hard: 0.001, mean: 3}     // JPEG at its quality
-	shape = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // opacity by another renderer
-	bands = tolerance{step: 40, soft: 0.02, hard: 0.002, mean: 2}     // gradients cut into bands
-	jags  = tolerance{step: 128, soft: 0.02, hard: 0.02, mean: 20}    // no antialiasing
+	strict = tolerance{step: 6, soft: 0.001, hard: 0.0001, mean: 0.25} // the same curves and paints again
+	curve  = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.0} // rewritten curves and inks
+	shape  = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // by another renderer
+	bands  = tolerance{step: 40, soft: 0.02, hard: 0.002, mean: 2}     // gradients cut into bands
+	// By another renderer from afar: half of what a block can show.
+	apartFromAfar = tolerance{step: 64, soft: 0.002, hard: 0.0002, mean: 24}
 )
 
 // A difference is how two pictures of the same size compare.
@@ -145,50 +144,6 @@ func reduce(img *image.NRGBA, n int) *image.NRGBA {
 						s[2] += a * int(row[i+2])
 						s[3] += a
 					}
-				}
-			}
-		}
-		put(out, y, sum, n)
-	}
-	return out
-}
-
-// reducePalette is reduce for a picture with a palette. Bare pixels, which
-// are most, cost next to nothing.
-func reducePalette(img *image.Paletted, n int) *image.NRGBA {
-	var lut [256][4]int
-	for i, c := range img.Palette {
-		k := color.NRGBAModel.Convert(c).(color.NRGBA)
-		a := int(k.A)
-		lut[i] = [4]int{a * int(k.R), a * int(k.G), a * int(k.B), a}
-	}
-	b := img.Bounds()
-	w, h := (b.Dx()+n-1)/n, (b.Dy()+n-1)/n
-	out := image.NewNRGBA(image.Rect(0, 0, w, h))
-	sum := make([][4]int, w)
-	for y := range h {
-		clear(sum)
-		for v := y * n; v < min((y+1)*n, b.Dy()); v++ {
-			row := img.Pix[v*img.Stride : v*img.Stride+b.Dx()]
-			for x := 0; x < len(row); {
-				i := row[x]
-				end := x + 1
-				for end < len(row) && row[end] == i {
-					end++
-				}
-				k := &lut[i]
-				if k[3] == 0 {
-					x = end
-					continue
-				}
-				for x < end { // block by block
-					stop := min(end, (x/n+1)*n)
-					s, m := &sum[x/n], stop-x
-					s[0] += m * k[0]
-					s[1] += m * k[1]
-					s[2] += m * k[2]
-					s[3] += m * k[3]
-					x = stop
 				}
 			}
 		}

@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
 	"image"
 	"image/color"
 	draw2 "image/draw"
@@ -13,6 +12,7 @@ import (
 	_ "image/png"
 	"math"
 	"slices"
+	"strings"
 
 	_ "golang.org/x/image/webp"
 
@@ -22,10 +22,12 @@ import (
 	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/kit/reread"
+	"dyekit/core/kit/witness"
+	"dyekit/core/raster"
 	"dyekit/core/recipe"
 )
 
-func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
 	e := f.Entry
 	img, kind, ppi, err := decode(data)
 	if err != nil {
@@ -37,72 +39,111 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, data []byte, cs *c
 	if e.Format != "webp" { // which keeps none
 		cs.add("resolution", math.Abs(ppi-f.PPI) < 0.02, "%.2f ppi", ppi)
 	}
-	// Reduced by a whole number of pixels, so that both sides mean the same.
-	n := (max(f.W, f.H) + lookSide - 1) / lookSide
-	hard := e.Antialias != nil && !*e.Antialias
-	if hard {
-		n = 1
+	if b.Dx() != f.W || b.Dy() != f.H {
+		return nil
 	}
-	w, h := (f.W+n-1)/n, (f.H+n-1)/n
-	box := j.frameFor(f, f.Versions[0]).Box
-	box.X1 = box.X0 + box.W()*float64(w*n)/float64(f.W)
-	box.Y1 = box.Y0 + box.H()*float64(h*n)/float64(f.H)
-	d, err := j.art(ctx, f, f.Versions[0])
-	if err != nil {
-		return err
-	}
-	_, isCMYK := img.(*image.CMYK)
+	inks, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == export.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
 		cs.add("profile", bytes.Equal(profile(data), icc.Press(j.press(e))), "%s", j.press(e).Name)
-		d = pressed(d)
+		if !isCMYK {
+			return nil
+		}
 	} else if e.Format == "jpeg" || e.Format == "tiff" {
 		cs.add("ink-space", !isCMYK, "%s", space(img))
 	}
-	if e.Palette != nil && !e.Palette.Never {
-		if done, err := j.checkPalette(ctx, f, img, cs); done || err != nil {
-			return err
-		}
+	o, ok := img.(interface{ Opaque() bool })
+	opaque := px.press != nil || px.screen[0].Opaque()
+	cs.add("transparency", ok && o.Opaque() == opaque, "%s", opacity(opaque))
+	switch {
+	case e.Format == "jpeg":
+		err = checkJPEG(img, px, data, cs)
+	case px.press != nil:
+		n := differing(inks.Pix, px.press.Pix)
+		cs.add("picture", n == 0, "%d px are not as they were drawn", n)
+	case e.Palette != nil && !e.Palette.Never:
+		checkPalette(e.Palette, img, px.screen[0], cs)
+	default:
+		checkSame("picture", straight(img), px.screen[0], cs)
 	}
-	want, err := draw(ctx, d, box, w, h)
 	if err != nil {
 		return err
 	}
-	var got *image.NRGBA
-	switch p := img.(type) {
-	case *image.CMYK:
-		got = reduce(screen(p), n)
-	case *image.Paletted:
-		got = reducePalette(p, n)
-	default:
-		got = reduce(straight(img), n)
+	if err := j.checkDrawn(ctx, f, px, cs); err != nil {
+		return err
 	}
-	tol := exact
-	if d.Has().Filters {
-		tol = curve // effects depend on the size they are made at
-	}
-	if e.Format == "jpeg" {
-		tol = lossy
-	}
-	if ground, ok := e.Ground(); ok {
-		o, ok := img.(interface{ Opaque() bool })
-		cs.add("transparency", ok && o.Opaque(), "opaque")
-		// Blocks at the edge reach over it, where there is no paper either.
-		got, want = over(got, ground), over(want, ground)
-	} else {
-		// The corners of a trimmed frame are bare; what is opaque in the art
-		// must be opaque in the file and nowhere else.
-		cs.add("transparency", opacities(got) == opacities(want), "%s", opacities(got))
-	}
-	if hard {
-		tol = jags
-	}
-	diff := compare(got, want, tol, false)
-	cs.add("picture", diff.within(tol), "%v", diff)
 	// One ink has one colour, whatever the edges; several mix where they meet.
-	if ink, one := onlyInk(d); one && !e.Opaque() && (e.Format == "png" || e.Format == "webp") && j.versions[f.Versions[0]].Spec.OneInk() {
-		hex, k := inks(img)
-		cs.add("inks", k == 1 && hex == ink.Hex(), "%d colour, %s", k, hex)
+	if ink, one := onlyInk(j.drawing(f.Versions[0])); one && !e.Opaque() && (e.Format == "png" || e.Format == "webp") && j.versions[f.Versions[0]].Spec.OneInk() {
+		hex, one := inkOf(img, ink)
+		cs.add("inks", one, "%s", hex)
+	}
+	return nil
+}
+
+// checkSame holds a file that loses nothing to what was drawn, pixel for
+// pixel. What is wholly transparent has no colour.
+func checkSame(name string, got, want *image.NRGBA, cs *checks) {
+	n := 0
+	for i := 0; i < len(want.Pix); i += 4 {
+		a, b := (*[4]uint8)(got.Pix[i:]), (*[4]uint8)(want.Pix[i:])
+		if *a != *b && (a[3] > 0 || b[3] > 0) {
+			n++
+		}
+	}
+	if n > 0 {
+		cs.add(name, false, "%d px are not as they were drawn", n)
+		return
+	}
+	cs.add(name, true, "every pixel as it was drawn")
+}
+
+// differing counts the pixels of four bytes that are not the same.
+func differing(a, b []uint8) (n int) {
+	for i := 0; i < len(a); i += 4 {
+		if *(*[4]uint8)(a[i:]) != *(*[4]uint8)(b[i:]) {
+			n++
+		}
+	}
+	return n
+}
+
+// sampled is how many tiles of each picture are drawn again.
+const sampled = 48
+
+// checkDrawn has the witness draw places of a picture again.
+func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *checks) error {
+	d := j.drawing(f.Versions[0])
+	look := func(d *drawing.Drawing, side int, at func(x, y int) [4]uint8, ground *colour.RGB) error {
+		to, w, h, o := j.camera(f, side)
+		if ground != nil {
+			o.Ground, o.Hard = ground, false
+		}
+		k := witness.New(d, to, w, h, o)
+		v, err := k.Compare(ctx, at, k.Sample(sampled))
+		cs.add("drawing", v.OK(), "%v", v)
+		return err
+	}
+	if p := px.press; p != nil {
+		d, err := j.inkable(ctx, f)
+		if err != nil {
+			return err
+		}
+		cmy, black := raster.Plates(d, j.press(f.Entry), j.backing(f))
+		err = look(cmy.Drawing, f.W, func(x, y int) [4]uint8 {
+			i := p.PixOffset(x, y)
+			return [4]uint8{p.Pix[i], p.Pix[i+1], p.Pix[i+2], 255}
+		}, &cmy.Ground)
+		if err != nil {
+			return err
+		}
+		return look(black.Drawing, f.W, func(x, y int) [4]uint8 {
+			return [4]uint8{p.Pix[p.PixOffset(x, y)+3], 0, 0, 255}
+		}, &black.Ground)
+	}
+	for _, img := range px.screen {
+		if err := look(d, img.Rect.Dx(), witness.Pixels(img), nil); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -148,37 +189,32 @@ func profile(data []byte) (p []byte) {
 	return p
 }
 
-// checkPalette holds a file with a palette that may lose something to the art
-// reduced in the same way, and says what was lost. done is false if the file
-// lost nothing and is to be checked like any other.
-func (j *job) checkPalette(ctx context.Context, f recipe.File, img image.Image, cs *checks) (done bool, err error) {
-	full, err := j.render(ctx, f, f.W)
-	if err != nil {
-		return false, err
-	}
+// checkPalette holds a file whose palette may lose something to what was drawn,
+// reduced in the same way, and says what was lost.
+func checkPalette(want *recipe.Palette, img image.Image, full *image.NRGBA, cs *checks) {
 	got := straight(img)
 	loss := png.Compare(full, got)
 	p, indexed := img.(*image.Paletted)
 	if !indexed {
-		cs.add("palette", f.Entry.Palette.Colors == 0, "none: 256 colours would be seen to lose some")
-		return false, nil
+		cs.add("palette", want.Colors == 0, "none: 256 colours would be seen to lose some")
+		checkSame("picture", got, full, cs)
+		return
 	}
 	most := 256
-	if n := f.Entry.Palette.Colors; n > 0 {
+	if n := want.Colors; n > 0 {
 		most = n
 	}
-	said := fmt.Sprintf("%d colours, ΔE00 %.2f on the mean, %.1f at most", len(p.Palette), loss.Mean, loss.Most)
-	cs.add("palette", len(p.Palette) <= most && (f.Entry.Palette.Colors > 0 || loss.Unseen()), "%s", said)
+	cs.add("palette", len(p.Palette) <= most && (want.Colors > 0 || loss.Unseen()), "%d colours, ΔE00 %.2f on the mean, %.1f at most", len(p.Palette), loss.Mean, loss.Most)
 	if loss == (png.Loss{}) {
-		return false, nil
+		checkSame("picture", got, full, cs)
+		return
 	}
 	cs.add("picture", bytes.Equal(png.Quantise(full, most).Pix, got.Pix), "the art in %d colours", most)
-	return true, nil
 }
 
 // checkICO opens an icon again: every size it must hold, each the picture of
 // the art.
-func (j *job) checkICO(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkICO(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
 	imgs, err := reread.Icon(data)
 	if err != nil {
 		return err
@@ -189,19 +225,13 @@ func (j *job) checkICO(ctx context.Context, f recipe.File, data []byte, cs *chec
 	}
 	cs.add("opens", true, "icon")
 	cs.add("pixel-size", slices.Equal(sides, f.Icon.Sides), "%v px", sides)
-	for _, img := range imgs {
-		side := img.Rect.Dx()
-		want, err := draw(ctx, j.drawing(f.Versions[0]), j.square(f, f.Versions[0], side), side, side)
-		if err != nil {
-			return err
-		}
-		if ground, ok := f.Entry.Ground(); ok {
-			want = over(want, ground)
-		}
-		diff := compare(img, want, exact, false)
-		cs.add("picture", diff.within(exact), "%d px: %v", side, diff)
+	if !slices.Equal(sides, f.Icon.Sides) {
+		return nil
 	}
-	return nil
+	for i, img := range imgs {
+		checkSame("picture", img, px.screen[i], cs)
+	}
+	return j.checkDrawn(ctx, f, px, cs)
 }
 
 func space(img image.Image) string {
@@ -231,37 +261,46 @@ func onlyInk(d *drawing.Drawing) (c colour.RGB, one bool) {
 	return c, n == 1
 }
 
-// opacities says whether a picture has bare pixels.
-func opacities(img *image.NRGBA) string {
-	if img.Opaque() {
+func opacity(opaque bool) string {
+	if opaque {
 		return "opaque"
 	}
 	return "transparent"
 }
 
-// inks counts the colours of the pixels that are not bare.
-func inks(img image.Image) (hex string, n int) {
+// inkOf reports whether all pixels that are not bare have the colour of an ink,
+// to within the rounding of a channel that lies between two steps; hex lists
+// the colours.
+func inkOf(img image.Image, ink colour.RGB) (hex string, one bool) {
+	r, g, b := ink.Bytes()
+	want := [3]uint8{r, g, b}
 	seen := map[[3]uint8]bool{}
-	var last [3]uint8
+	var list []string
+	one = true
 	add := func(c color.NRGBA) {
-		if k := [3]uint8{c.R, c.G, c.B}; c.A > 0 {
-			last = k
-			seen[k] = true
+		k := [3]uint8{c.R, c.G, c.B}
+		if c.A == 0 || seen[k] {
+			return
 		}
+		seen[k] = true
+		for i, v := range k {
+			if d := int(v) - int(want[i]); d < -1 || d > 1 {
+				one = false
+			}
+		}
+		list = append(list, colour.FromBytes(c.R, c.G, c.B).Hex())
 	}
 	if p, ok := img.(*image.Paletted); ok {
 		for _, c := range p.Palette {
 			add(color.NRGBAModel.Convert(c).(color.NRGBA))
 		}
 	} else {
-		b := img.Bounds()
-		for y := b.Min.Y; y < b.Max.Y && len(seen) < 16; y++ {
-			for x := b.Min.X; x < b.Max.X; x++ {
-				add(color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA))
-			}
+		n := straight(img)
+		for i := 0; i < len(n.Pix) && len(seen) < 16; i += 4 {
+			add(color.NRGBA{n.Pix[i], n.Pix[i+1], n.Pix[i+2], n.Pix[i+3]})
 		}
 	}
-	return colour.FromBytes(last[0], last[1], last[2]).Hex(), len(seen)
+	return strings.Join(list, " "), one && len(list) > 0
 }
 
 // straight turns any picture into straight 8-bit pixels.
@@ -292,20 +331,6 @@ func straight(img image.Image) *image.NRGBA {
 		return out
 	}
 	draw2.Draw(out, out.Rect, img, b.Min, draw2.Src)
-	return out
-}
-
-// screen shows process inks by the formula that proposes them.
-func screen(img *image.CMYK) *image.NRGBA {
-	out := image.NewNRGBA(img.Rect)
-	for i := 0; i < len(img.Pix); i += 4 {
-		p := img.Pix[i : i+4]
-		k := 255 - int(p[3])
-		for c := range 3 {
-			out.Pix[i+c] = uint8(((255-int(p[c]))*k + 127) / 255)
-		}
-		out.Pix[i+3] = 255
-	}
 	return out
 }
 

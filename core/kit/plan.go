@@ -98,6 +98,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 			p.Findings.Add("distorted", finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
 		}
 	}
+	p.softer()
 	p.Hairlines = p.hairlines()
 	p.Findings = append(p.Findings, p.Hairlines...)
 	return p, nil
@@ -183,26 +184,67 @@ func (p *Plan) art(refused map[string]string) recipe.Art {
 		return recipe.Art{W: f.W, H: f.H, Pixels: sharpest(d, f)}
 	}
 	all := of(p.Base, p.Frame)
-	all.Refused, all.Own = refused, map[string]recipe.Art{}
+	all.Refused, all.Own, all.Carry = refused, map[string]recipe.Art{}, p.leftOut
+	all.White, all.Only = map[string]bool{}, map[string]colour.RGB{}
 	for _, v := range p.Versions {
 		if v.Drawing != nil {
+			all.White[v.Spec.Name] = v.White()
+			if c, one := onlyInk(v.Drawing); one && !v.Drawing.Has().Pictures {
+				all.Only[v.Spec.Name] = c
+			}
 			all.Own[v.Spec.Name] = of(v.Drawing, p.FrameOf(v.Spec.Name))
 		}
 	}
 	return all
 }
 
-// sharpest is the widest the frame may be drawn before a picture in the art
-// is enlarged past its own pixels, 0 if there is none.
+// mainly is the share of the art that a picture covers from which on the art
+// counts as a picture.
+const mainly = 0.5
+
+// sharpest is the widest the frame may be drawn before a picture that most of
+// the art consists of is enlarged past its own pixels, 0 if there is none. What
+// is a small part of a drawing does not bound the whole; see softer.
 func sharpest(d *drawing.Drawing, f frame.Frame) int {
-	most := 0.0
+	least, _ := limits(d, f)
+	return least
+}
+
+// limits returns the widths, in px, up to which the pictures that most of the
+// art consists of are sharp, and those that are a part of it; 0 for none.
+func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
+	all := d.Bounds().Area()
+	lower := func(to *int, k float64) {
+		if n := int(k + 0.5); *to == 0 || n < *to {
+			*to = n
+		}
+	}
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		if p, ok := n.(*drawing.Picture); ok {
-			across := p.To.Vec(geom.Pt(1, 0)).Len()
-			if k := float64(p.Image.Bounds().Dx()) / across * f.Box.W(); most == 0 || k < most {
-				most = k
-			}
+		p, ok := n.(*drawing.Picture)
+		if !ok {
+			return
+		}
+		across := p.To.Vec(geom.Pt(1, 0)).Len()
+		k := float64(p.Image.Bounds().Dx()) / across * f.Box.W()
+		if drawing.Bounds(p).Intersect(d.Bounds()).Area() >= mainly*all {
+			lower(&main, k)
+		} else {
+			lower(&part, k)
 		}
 	})
-	return int(most + 0.5)
+	return main, part
+}
+
+// softer says which files show a picture inside the art larger than it is.
+func (p *Plan) softer() {
+	_, part := limits(p.Base, p.Frame)
+	if part == 0 {
+		return
+	}
+	for _, f := range p.Files {
+		if f.Icon == nil && f.W > part {
+			p.Findings.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture inside the art is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", part), "", geom.Rect{})
+			return
+		}
+	}
 }

@@ -58,6 +58,7 @@ func (j *job) reused(f recipe.File) (File, bool) {
 		return File{}, false
 	}
 	out := describe(f, old.Data, old.Checks)
+	out.Pixels = old.Pixels
 	out.Copied = true
 	return out, true
 }

@@ -153,7 +153,11 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 		if !ok {
 			return bad(f.Path, "the recipe does not ask for it")
 		}
-		if f.Checks, err = j.check(ctx, w, data); err != nil {
+		px, err := j.pixels(ctx, w)
+		if err != nil {
+			return nil, err
+		}
+		if f.Checks, err = j.check(ctx, w, px, data); err != nil {
 			return nil, err
 		}
 		if c, no := failed(f.Checks); no {

@@ -50,7 +50,7 @@ const (
 )
 
 // ErrTooMany is returned for drawings with more than MaxPieces pieces.
-var ErrTooMany = fmt.Errorf("planar: more than %d pieces of curves: the drawing is too fine to be divided into regions", MaxPieces)
+var ErrTooMany = fmt.Errorf("the drawing is too fine to be divided into regions: it has more than %d pieces of curves", MaxPieces)
 
 // errTangled says that rounding did not come to rest, or that the sweep met a
 // crossing after all. No input is known that leads here.

@@ -58,6 +58,11 @@ func uncover(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, int, er
 	}), len(ns), nil
 }
 
+// under is how far a filled hole reaches under what surrounds it, as a share of
+// the longer side of the page: a pixel in a picture of 150 px, so that no seam
+// of the background shows at any usual size.
+const under = 1.0 / 150
+
 // fill puts a shape of the colour into the hole at a place, behind all the
 // art and reaching a little under it, so that no seam shows. A place that is
 // painted, or open to the page around, is left as it is.
@@ -92,7 +97,11 @@ func fill(ctx context.Context, d *drawing.Drawing, at geom.Point, ink colour.RGB
 	if hole == nil {
 		return d, false, nil
 	}
-	edge := hole.Stroke(geom.Pen{Width: d.Page.Long() / 1000, Join: geom.RoundJoin}, d.Page.Long()/8000)
+	edge := hole.Stroke(geom.Pen{Width: 2 * under * d.Page.Long(), Join: geom.RoundJoin}, d.Page.Long()/8000)
+	edge, err = planar.Intersect(ctx, planar.Layer{Path: edge}, planar.Layer{Path: all}) // and no further than the art
+	if err != nil {
+		return nil, false, err
+	}
 	path, err := planar.Union(ctx, planar.Layer{Path: hole}, planar.Layer{Path: edge})
 	if err != nil {
 		return nil, false, err

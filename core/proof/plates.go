@@ -29,7 +29,7 @@ func Plates(ctx context.Context, a Art, w, h int, press *colour.Press) ([]Plate,
 		return nil, ErrSize
 	}
 	to := raster.Fit(a.Box, w, h)
-	process, err := raster.Separate(ctx, withoutSpots(a.Drawing), to, w, h, colour.CMYK{})
+	process, err := raster.Separate(ctx, withoutSpots(a.Drawing), to, w, h, press, colour.CMYK{})
 	if err != nil {
 		return nil, err
 	}

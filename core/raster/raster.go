@@ -146,6 +146,7 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 				it.paint = newRamp(p, c.to)
 			}
 			it.shape = c.outline(n.Path, n.Rule, c.to, c.w, c.h)
+			it.shape.simple = n.Simple
 			out = append(out, it)
 		case *drawing.Picture:
 			if p := newPixels(n, c.to); p != nil {

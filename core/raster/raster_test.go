@@ -214,7 +214,7 @@ func TestSeparateKeepsBuilds(t *testing.T) {
 	d := &drawing.Drawing{Nodes: []drawing.Node{&drawing.Shape{Path: geom.Box(geom.Rect{X1: 2, Y1: 4}), Paint: drawing.Solid{
 		Colour: colour.Colour{RGB: colour.RGB{R: 0.1, G: 0.4, B: 0.5}, Build: colour.CMYK{C: 80, M: 20, Y: 40, K: 60}, Built: true}, Alpha: 1,
 	}}}}
-	img, err := Separate(context.Background(), d, geom.Identity, 4, 4, colour.CMYK{})
+	img, err := Separate(context.Background(), d, geom.Identity, 4, 4, colour.Coated, colour.CMYK{})
 	if err != nil {
 		t.Fatal(err)
 	}

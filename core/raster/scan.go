@@ -36,6 +36,7 @@ func (e *edge) at(y float64) float64 {
 // An outline is a flattened path, its edges sorted into bands.
 type outline struct {
 	rule   geom.Rule
+	simple bool   // it neither crosses nor covers itself
 	first  int    // the first band that it touches
 	starts []int  // where the edges of each band from first on begin; one more than bands
 	edges  []edge // by band and then by y0; an edge is in each band it touches
@@ -220,6 +221,9 @@ func (s *scan) row(o *outline, y int) []span {
 	if len(s.active) == 0 {
 		return nil
 	}
+	if o.simple {
+		return s.sum(top, bottom)
+	}
 	s.ys = append(s.ys, bottom)
 	slices.Sort(s.ys)
 	s.dirty = s.dirty[:0]
@@ -227,6 +231,21 @@ func (s *scan) row(o *outline, y int) []span {
 		if s.ys[i] > s.ys[i-1] {
 			s.slice(o.rule, s.ys[i-1], s.ys[i], 0)
 		}
+	}
+	s.flush()
+	return s.spans
+}
+
+// sum is row for an outline that neither crosses nor covers itself: what lies
+// to the right of each edge is added with the sign of its direction, and what is
+// left is the area inside. Its cost is that of the edges and the pixels they
+// touch.
+func (s *scan) sum(top, bottom float64) []span {
+	s.dirty = s.dirty[:0]
+	for i := range s.active {
+		e := &s.active[i]
+		a, b := max(top, e.y0), min(bottom, e.y1)
+		s.add(e.at(a), e.at(b), (b-a)*float64(e.dir))
 	}
 	s.flush()
 	return s.spans
@@ -348,6 +367,9 @@ func (s *scan) flush() {
 // put appends a run, joining it to its neighbour when both are full.
 func (s *scan) put(x0, x1 int, a float32) {
 	const nothing = 1.0 / 4096
+	if a < 0 { // an outline wound the other way
+		a = -a
+	}
 	if x1 <= x0 || a < nothing {
 		return
 	}

@@ -9,52 +9,67 @@ import (
 	"dyekit/core/geom"
 )
 
-// Separate draws d as process inks on a backing of the build given. Declared
-// builds are laid down as declared; others are proposed. The inks are
-// composed as if they were light, three in one pass and black in another, so
+// A Plate is a drawing whose colours are amounts of ink: cyan, magenta and
+// yellow in the place of red, green and blue, or black in that of red.
+type Plate struct {
+	Drawing *drawing.Drawing
+	Ground  colour.RGB
+}
+
+// Plates turns d into two plates, one for cyan, magenta and yellow and one for
+// black, on a backing of the build given. Declared builds are laid down as
+// declared; others are as they stand, and pictures separated for press. Inks are composed as if they were light, so
 // that no build passes through a screen colour.
-func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, backing colour.CMYK) (*image.CMYK, error) {
-	pass := func(pick func(k []float64) colour.RGB) (*image.NRGBA, error) {
-		swap := func(c colour.Colour) colour.Colour { return colour.Screen(pick(c.Inks(true))) }
-		plate := d.Map(func(n drawing.Node) drawing.Node {
-			switch n := n.(type) {
-			case *drawing.Shape:
-				c := *n
-				switch p := n.Paint.(type) {
-				case drawing.Solid:
-					p.Colour = swap(p.Colour)
-					c.Paint = p
-				case *drawing.Gradient:
-					c.Paint = p.Inked(pick)
-				}
-				return &c
-			case *drawing.Picture:
-				c := *n
-				c.Image = image.NewNRGBA(n.Image.Rect)
-				memo := map[[3]uint8][3]uint8{}
-				for i := 0; i < len(c.Image.Pix); i += 4 {
-					k := [3]uint8(n.Image.Pix[i : i+3])
-					v, ok := memo[k]
-					if !ok {
-						b := colour.Coated.Pixel(colour.FromBytes(k[0], k[1], k[2]))
-						v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
-						memo[k] = v
-					}
-					copy(c.Image.Pix[i:], v[:])
-					c.Image.Pix[i+3] = n.Image.Pix[i+3]
-				}
-				return &c
+func Plates(d *drawing.Drawing, press *colour.Press, backing colour.CMYK) (cmy, black Plate) {
+	under := []float64{backing.C / 100, backing.M / 100, backing.Y / 100, backing.K / 100}
+	one := func(pick func(k []float64) colour.RGB) Plate { return Plate{plate(d, press, pick), pick(under)} }
+	return one(func(k []float64) colour.RGB { return colour.RGB{R: k[0], G: k[1], B: k[2]} }),
+		one(func(k []float64) colour.RGB { return colour.RGB{R: k[3]} })
+}
+
+// plate paints d in the inks that pick takes of each build.
+func plate(d *drawing.Drawing, press *colour.Press, pick func(k []float64) colour.RGB) *drawing.Drawing {
+	return d.Map(func(n drawing.Node) drawing.Node {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			c := *n
+			switch p := n.Paint.(type) {
+			case drawing.Solid:
+				p.Colour = colour.Screen(pick(p.Colour.Inks(true)))
+				c.Paint = p
+			case *drawing.Gradient:
+				c.Paint = p.Inked(pick)
 			}
-			return n
-		})
-		ground := pick([]float64{backing.C / 100, backing.M / 100, backing.Y / 100, backing.K / 100})
-		return Render(ctx, plate, to, w, h, Options{Ground: &ground})
-	}
-	cmy, err := pass(func(k []float64) colour.RGB { return colour.RGB{R: k[0], G: k[1], B: k[2]} })
+			return &c
+		case *drawing.Picture:
+			c := *n
+			c.Image = image.NewNRGBA(n.Image.Rect)
+			memo := map[[3]uint8][3]uint8{}
+			for i := 0; i < len(c.Image.Pix); i += 4 {
+				k := [3]uint8(n.Image.Pix[i : i+3])
+				v, ok := memo[k]
+				if !ok {
+					b := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
+					v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
+					memo[k] = v
+				}
+				copy(c.Image.Pix[i:], v[:])
+				c.Image.Pix[i+3] = n.Image.Pix[i+3]
+			}
+			return &c
+		}
+		return n
+	})
+}
+
+// Separate draws d as process inks of a press, by its Plates.
+func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, press *colour.Press, backing colour.CMYK) (*image.CMYK, error) {
+	three, one := Plates(d, press, backing)
+	cmy, err := Render(ctx, three.Drawing, to, w, h, Options{Ground: &three.Ground})
 	if err != nil {
 		return nil, err
 	}
-	black, err := pass(func(k []float64) colour.RGB { return colour.RGB{R: k[3]} })
+	black, err := Render(ctx, one.Drawing, to, w, h, Options{Ground: &one.Ground})
 	if err != nil {
 		return nil, err
 	}

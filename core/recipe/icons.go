@@ -26,6 +26,12 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 		x := e
 		x.Format, x.Backing = format, backing
 		f := File{Path: folder + name, Versions: []string{v.Name}, Entry: x, Icon: icon, W: side, H: side, WPt: float64(side) * 0.75, HPt: float64(side) * 0.75}
+		if art.Carry != nil && x.Curves() {
+			if no, _ := art.Carry(v.Name, x); no != "" {
+				why = no
+				return
+			}
+		}
 		if art.Pixels > 0 && side > art.Pixels {
 			why = enlarged(art)
 			return

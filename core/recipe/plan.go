@@ -21,6 +21,13 @@ type Art struct {
 	// Own holds versions that stand in a frame of their own, and those whose
 	// sharpness is not that of the master. Refused is not used in there.
 	Own map[string]Art
+	// Carry says why a version cannot be in files of an entry, and what a person
+	// may choose for Entry.Effects so that it can; nil if all can.
+	Carry func(version string, e Entry) (why string, choices []string)
+	// White holds versions that paint white alone and stand on nothing.
+	White map[string]bool
+	// Only holds the colour of versions that paint just one.
+	Only map[string]colour.RGB
 }
 
 func (a Art) of(version string) Art {
@@ -60,22 +67,23 @@ const SafeZone = 0.4
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
 
 // Curves reports whether the file is drawn in curves.
-func (f File) Curves() bool {
-	return f.Entry.Format == "svg" || f.Entry.Format == "pdf" || f.Entry.Format == "eps"
-}
+func (f File) Curves() bool { return f.Entry.Curves() }
 
 // An Omission is a file left out on purpose.
 type Omission struct {
 	Version string `json:"version"`
 	Format  string `json:"format"`
 	Reason  string `json:"reason"`
+	// Choices are values of Entry.Effects that would bring the file.
+	Choices []string `json:"choices,omitempty"`
 }
 
-// Reasons that follow from the trade, not from the art (common practice).
-const (
-	whiteBlock = "white on a white backing shows nothing"
-	blankSheet = "white alone on a printed page is a blank sheet"
-)
+// whiteBlock follows from the trade, not from the art (common practice).
+const whiteBlock = "white on a white backing shows nothing"
+
+// unseen is the ΔE00 between a version in one colour and its ground below which
+// nothing is seen.
+const unseen = 2
 
 // Colour is the colour space of the files of an entry.
 func (e Entry) ColourSpace() string {
@@ -111,9 +119,9 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	var files []File
 	var left []Omission
 	places := map[string]int{}
-	omit := func(v, format, why string) {
-		o := Omission{v, format, why}
-		if !slices.Contains(left, o) {
+	omit := func(v, format, why string, choices ...string) {
+		o := Omission{v, format, why, choices}
+		if !slices.ContainsFunc(left, func(x Omission) bool { return x.Version == v && x.Format == format && x.Reason == why }) {
 			left = append(left, o)
 		}
 	}
@@ -126,6 +134,12 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			if why := r.leaveOut(v, e, art); why != "" {
 				omit(v.Name, e.Format, why)
 				continue
+			}
+			if art.Carry != nil {
+				if why, choices := art.Carry(v.Name, e); why != "" {
+					omit(v.Name, e.Format, why, choices...)
+					continue
+				}
 			}
 			if e.Format == Icons {
 				fs, why := e.icons(v, art, len(made) > 0)
@@ -151,12 +165,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			}
 		}
 		if e.Format == "pdf" && e.Pages != "one-per-version-file" && len(made) > 0 {
-			all := made[0]
-			all.Versions = nil
-			for _, f := range made {
-				all.Versions = append(all.Versions, f.Versions...)
-			}
-			made = []File{all}
+			made = pages(made, func(v string) bool { return art.White[v] || r.white(v) })
 		}
 		for _, f := range made {
 			if len(files) >= MaxFiles {
@@ -176,6 +185,30 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	return files, left, nil
 }
 
+// pages puts versions together as pages of one file. One that is white on
+// nothing would print as a blank sheet among others: it gets a file of its own.
+func pages(made []File, white func(version string) bool) (out []File) {
+	var all File
+	for _, f := range made {
+		if white(f.Versions[0]) && len(made) > 1 {
+			f.Entry.Pages = "one-per-version-file"
+			out = append(out, f)
+			continue
+		}
+		versions := append(all.Versions, f.Versions...)
+		all = f
+		all.Versions = versions
+	}
+	if len(all.Versions) == 0 {
+		return out
+	}
+	return append([]File{all}, out...)
+}
+
+func (r *Recipe) white(name string) bool {
+	return slices.ContainsFunc(r.Versions, func(v version.Spec) bool { return v.Name == name && v.White() })
+}
+
 // leaveOut says why a version is not wanted in a format, or "".
 func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
 	if name, ok := map[string]string{"png": "PNG knows", "svg": "SVG 1.1 knows", "webp": "WebP knows", "ico": "ICO knows", Icons: "icons know"}[e.Format]; ok && e.ColourSpace() == "cmyk" {
@@ -193,12 +226,12 @@ func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
 	if e.Dark == v.Name {
 		return "it is the dark side of the others"
 	}
-	if v.White() {
-		if (e.Format == "jpeg" || e.Opaque()) && nearWhite(e.Backing) {
-			return whiteBlock
-		}
-		if e.Format == "pdf" {
-			return blankSheet
+	if (v.White() || art.White[v.Name]) && e.Opaque() && nearWhite(e.Backing) {
+		return whiteBlock
+	}
+	if c, ok := art.Only[v.Name]; ok {
+		if ground, opaque := e.Ground(); opaque && colour.Difference(c.Lab(), ground.Lab()) < unseen {
+			return fmt.Sprintf("%s on a ground of the same colour shows nothing", c.Hex())
 		}
 	}
 	return ""

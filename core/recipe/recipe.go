@@ -73,6 +73,11 @@ type Entry struct {
 	// that this takes.
 	Stretch string `json:"stretch,omitempty"`
 	Sure    bool   `json:"sure,omitempty"`
+	// Effects says what becomes of shadows, glows and blurs in files of curves:
+	// omit the files, leave-out the effects, or picture: pixels inside, at
+	// EffectsPPI. Empty is omit, but what other types must resolve they do.
+	Effects    string  `json:"effects,omitempty"`
+	EffectsPPI float64 `json:"effects_ppi,omitempty"`
 	// Of SVG: painted in the colour of the text around it; without width and
 	// height; with the version that is shown where dark pages are preferred.
 	Current bool   `json:"currentcolor,omitempty"`
@@ -125,6 +130,27 @@ var Formats = []string{"svg", "pdf", "eps", "png", "jpeg", "tiff", "webp", "ico"
 // of all usual sizes, touch icon, maskable icons, manifest and the lines for
 // the page's head.
 const Icons = "icons"
+
+// What becomes of effects in files of curves.
+const (
+	Omit     = "omit"
+	LeaveOut = "leave-out"
+	Picture  = "picture"
+)
+
+// Curves reports whether the files of the entry are drawn in curves.
+func (e Entry) Curves() bool { return e.Format == "svg" || e.Format == "pdf" || e.Format == "eps" }
+
+// TypeName is the name of a file type as people write it.
+func TypeName(format string) string {
+	switch format {
+	case "webp":
+		return "WebP"
+	case Icons:
+		return "the icon set"
+	}
+	return strings.ToUpper(format)
+}
 
 // raster formats need a size.
 func pixels(format string) bool {
@@ -397,6 +423,17 @@ func (e Entry) check(versions map[string]bool) error {
 	}
 	if _, ok := colour.PressOf(e.Press); e.Press != "" && !ok {
 		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", e.Press)
+	}
+	switch e.Effects {
+	case "", Omit, LeaveOut, Picture:
+	default:
+		return fmt.Errorf("effects: %q is not known: omit, leave-out or picture", e.Effects)
+	}
+	if (e.Effects != "" || e.EffectsPPI != 0) && !e.Curves() {
+		return errors.New("effects: is for svg, pdf and eps; files of pixels keep them")
+	}
+	if e.EffectsPPI != 0 && !(e.EffectsPPI >= 36 && e.EffectsPPI <= MaxPPI) {
+		return fmt.Errorf("effects_ppi: %v is not between 36 and %d", e.EffectsPPI, MaxPPI)
 	}
 	if e.Preview && e.Format != "eps" {
 		return errors.New("preview: is for eps")

@@ -229,7 +229,10 @@ type sight struct {
 	tone int                         // and with which of its tones
 	gone int                         // left out with nothing painted over it, or 0
 	look func(t *tone) raster.Pixel  // what a tone is painted with; its pixel if nil
-	err  error
+	// plain leaves out white so faint that what lies below is seen through it: a
+	// highlight is no hole.
+	plain bool
+	err   error
 }
 
 // draw lays nodes over dst.
@@ -267,12 +270,22 @@ func (s *sight) draw(ns []node, dst *raster.Pixel) {
 				s.err = err
 			}
 		}
-		if own[3] == 0 {
+		if own[3] == 0 || s.plain && g.Blend == drawing.Normal && gleam(own, alpha, *dst) {
 			s.top = top
 			continue
 		}
 		dst.Lay(own, alpha, g.Blend)
 	}
+}
+
+// gleam reports whether p is white that is laid over something so faintly that
+// less than half of it covers.
+func gleam(p raster.Pixel, alpha float64, below raster.Pixel) bool {
+	if a := float64(p[3]) * alpha; a >= 0.5 || float64(below[3]) < 1-faint {
+		return false
+	}
+	k := float64(p[3])
+	return colour.RGB{R: float64(p[0]) / k, G: float64(p[1]) / k, B: float64(p[2]) / k}.NearWhite()
 }
 
 func (s *sight) leaf(l *leaf, dst *raster.Pixel) {
@@ -293,7 +306,7 @@ func (s *sight) leaf(l *leaf, dst *raster.Pixel) {
 	if s.look != nil {
 		p = s.look(&l.tones[t])
 	}
-	if p[3] == 0 {
+	if p[3] == 0 || s.plain && gleam(p, 1, *dst) {
 		return
 	}
 	dst.Lay(p, 1, drawing.Normal)

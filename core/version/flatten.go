@@ -81,7 +81,7 @@ func Flatten(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, error) 
 				return nil, err
 			}
 		}
-		out = append(out, &drawing.Shape{Path: path, Paint: drawing.Solid{Colour: f.colours[l-1], Alpha: 1}})
+		out = append(out, &drawing.Shape{Path: path, Paint: drawing.Solid{Colour: f.colours[l-1], Alpha: 1}, Simple: true})
 	}
 	return with(d, out...), ctx.Err()
 }

@@ -68,7 +68,7 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	}
 	var nodes []drawing.Node
 	if s.Outline != nil {
-		nodes, plots, err = outline(ctx, *s.Outline, plots, a)
+		nodes, plots, err = outline(ctx, *s.Outline, *own, plots, a)
 		if err != nil {
 			return err
 		}
@@ -78,7 +78,7 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 		if err != nil {
 			return err
 		}
-		nodes = append(nodes, &drawing.Shape{Path: p.path, Paint: paint})
+		nodes = append(nodes, &drawing.Shape{Path: p.path, Paint: paint, Simple: true})
 	}
 	v.Drawing = with(a.Drawing, nodes...)
 	v.Lost, v.Places = r.lost(), r.places()
@@ -233,7 +233,7 @@ func (r *reading) carried() float64 {
 
 // outline draws a line round the ink, in an ink of its own. It returns the
 // line, to be painted first, and what is left of the plots.
-func outline(ctx context.Context, o Outline, plots []plot, a *Art) ([]drawing.Node, []plot, error) {
+func outline(ctx context.Context, o Outline, own Ink, plots []plot, a *Art) ([]drawing.Node, []plot, error) {
 	long := a.Drawing.Bounds().Long()
 	width, err := o.Width.Px(long)
 	if err != nil {
@@ -283,7 +283,34 @@ func outline(ctx context.Context, o Outline, plots []plot, a *Art) ([]drawing.No
 		}
 		plots = slices.DeleteFunc(plots, func(p plot) bool { return len(p.path) == 0 })
 	}
-	return []drawing.Node{&drawing.Shape{Path: line, Paint: paint}}, plots, nil
+	if line, err = underlaid(ctx, line, whole.Stroke(geom.Pen{Width: pen.Width + 2*spread*long, Join: geom.RoundJoin}, strokeTol*long), plots, own); err != nil {
+		return nil, nil, err
+	}
+	return []drawing.Node{&drawing.Shape{Path: line, Paint: paint, Simple: true}}, plots, nil
+}
+
+// underlaid lets the outline go on under the opaque plots that it surrounds, as
+// far as reach: areas that only meet show a hairline of the background between
+// them in most renderers.
+func underlaid(ctx context.Context, line, reach geom.Path, plots []plot, own Ink) (geom.Path, error) {
+	var solid []planar.Layer
+	for _, p := range plots {
+		if paint, err := inkPaint(own, p.tint); err == nil && paint.Alpha == 1 {
+			solid = append(solid, planar.Layer{Path: p.path})
+		}
+	}
+	if len(solid) == 0 {
+		return line, nil
+	}
+	filled, err := planar.Union(ctx, solid...)
+	if err != nil {
+		return nil, err
+	}
+	under, err := planar.Intersect(ctx, planar.Layer{Path: reach}, planar.Layer{Path: filled})
+	if err != nil {
+		return nil, err
+	}
+	return planar.Union(ctx, planar.Layer{Path: line}, planar.Layer{Path: under})
 }
 
 // back puts the version on its backing, or knocks it out of it.
@@ -313,7 +340,7 @@ func (v *Version) back(ctx context.Context, a *Art) error {
 	}
 	ground := b.path(box, room, v.Drawing)
 	if !b.Knockout {
-		v.Drawing = with(v.Drawing, append([]drawing.Node{&drawing.Shape{Path: ground, Paint: paint}}, v.Drawing.Nodes...)...)
+		v.Drawing = with(v.Drawing, append([]drawing.Node{&drawing.Shape{Path: ground, Paint: paint, Simple: true}}, v.Drawing.Nodes...)...)
 		return nil
 	}
 	holes := []planar.Layer{}
@@ -326,7 +353,7 @@ func (v *Version) back(ctx context.Context, a *Art) error {
 	if err != nil {
 		return err
 	}
-	v.Drawing = with(v.Drawing, &drawing.Shape{Path: path, Paint: paint})
+	v.Drawing = with(v.Drawing, &drawing.Shape{Path: path, Paint: paint, Simple: true})
 	return nil
 }
 

@@ -103,7 +103,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 // label gives every face the colour seen there.
 func (a *Art) label(r *reading, overrides []Override) error {
 	omitted := map[colour.RGB]int{}
-	s := sight{skip: func(l *leaf, t int) int {
+	s := sight{plain: true, skip: func(l *leaf, t int) int {
 		o, said := byPart(overrides, l.part)
 		if !said {
 			o, said = byColour(overrides, l.tones[t].seen)

@@ -158,6 +158,52 @@ func (s Spec) White() bool {
 	return s.Outline == nil || s.Outline.Ink != nil && s.Outline.Ink.White()
 }
 
+// White reports whether the version paints nothing but paper white, on nothing:
+// a white ink, or a master that is white itself. It shows on darker grounds
+// alone.
+func (v *Version) White() bool {
+	if v.Spec.White() {
+		return true
+	}
+	if v.Drawing == nil || v.OnBacking() {
+		return false
+	}
+	white := true
+	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			switch p := n.Paint.(type) {
+			case drawing.Solid:
+				white = white && (p.Alpha <= 0 || p.Colour.RGB.NearWhite() && p.Colour.Spot == "")
+			case *drawing.Gradient:
+				for _, s := range p.Stops {
+					white = white && s.Colour.RGB.NearWhite()
+				}
+			}
+		case *drawing.Picture:
+			white = white && whitePicture(n)
+		case *drawing.Group:
+			white = white && n.Filter == nil
+		}
+	})
+	return white
+}
+
+// whitePicture reports whether what can be seen of a picture is white and some
+// of it is bare: a white sheet is no white mark.
+func whitePicture(p *drawing.Picture) bool {
+	bare := false
+	for i := 0; i < len(p.Image.Pix); i += 4 {
+		q := p.Image.Pix[i : i+4]
+		if q[3] < 8 {
+			bare = true
+		} else if !colour.FromBytes(q[0], q[1], q[2]).NearWhite() {
+			return false
+		}
+	}
+	return bare
+}
+
 // A Version is what came of a Spec.
 type Version struct {
 	Spec     Spec
@@ -228,7 +274,7 @@ func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	if err == nil && v.Drawing != nil && (s.Backing != nil || s.Treatment == Backed) {
 		err = v.back(ctx, a)
 	}
-	if errors.Is(err, errRefused) {
+	if errors.Is(err, errRefused) || errors.Is(err, planar.ErrTooMany) {
 		v.Drawing, v.Refused = nil, err.Error()
 		return v, nil
 	}

@@ -12,6 +12,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
+	"dyekit/core/planar"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 )
@@ -288,8 +289,17 @@ func TestOutlines(t *testing.T) {
 				t.Errorf("%s: at %v, %v: %s, want %s", side, w.x, w.y, got, w.as)
 			}
 		}
-		line, ink := v.Drawing.Nodes[0].(*drawing.Shape).Path.Area(), v.Drawing.Nodes[1].(*drawing.Shape).Path.Area()
-		// Disjoint: the ring 2 wide, and the disc that is left.
+		below, over := v.Drawing.Nodes[0].(*drawing.Shape).Path, v.Drawing.Nodes[1].(*drawing.Shape).Path
+		seen, err := planar.Subtract(context.Background(), planar.Layer{Path: below}, planar.Layer{Path: over})
+		if err != nil {
+			t.Fatal(err)
+		}
+		// What is seen: the ring 2 wide, and the disc that is left. Under the disc
+		// the ring goes on, so that nothing shines through between them.
+		line, ink := seen.Area(), over.Area()
+		if hidden := below.Area() - line; hidden < 2*math.Pi*28*60/150 {
+			t.Errorf("%s: the line goes on under the ink by %.1f alone", side, hidden)
+		}
 		wants := map[string][2]float64{"outside": {32*32 - 900, 900}, "inside": {900 - 28*28, 28 * 28}, "centre": {31*31 - 29*29, 29 * 29}}[side]
 		if math.Abs(line-math.Pi*wants[0]) > 2 || math.Abs(ink-math.Pi*wants[1]) > 3 {
 			t.Errorf("%s: line %.1f and ink %.1f, want %.1f and %.1f", side, line, ink, math.Pi*wants[0], math.Pi*wants[1])

@@ -7,8 +7,9 @@ import (
 )
 
 // Samples returns the picture's colours, three or four bytes a pixel, and its
-// opacity, one byte a pixel, or nil if it is opaque. Builds are proposed.
-func Samples(img *image.NRGBA, cmyk bool) (data, mask []byte) {
+// opacity, one byte a pixel, or nil if it is opaque. Builds are proposed for a
+// press; without one the colours are those of the screen.
+func Samples(img *image.NRGBA, press *colour.Press) (data, mask []byte) {
 	b := img.Bounds()
 	memo := map[[3]uint8][4]byte{}
 	opaque := img.Opaque()
@@ -18,14 +19,14 @@ func Samples(img *image.NRGBA, cmyk bool) (data, mask []byte) {
 			if !opaque {
 				mask = append(mask, row[i+3])
 			}
-			if !cmyk {
+			if press == nil {
 				data = append(data, row[i:i+3]...)
 				continue
 			}
 			k := [3]uint8(row[i : i+3])
 			v, ok := memo[k]
 			if !ok {
-				p := colour.Coated.Pixel(colour.FromBytes(k[0], k[1], k[2]))
+				p := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
 				for j, x := range []float64{p.C, p.M, p.Y, p.K} {
 					v[j] = byte(x*2.55 + 0.5)
 				}

@@ -5,6 +5,7 @@ package eps
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/ascii85"
 	"fmt"
 	"image"
@@ -27,6 +28,7 @@ type Options struct {
 	// Preview, if not nil, is shown by programs that cannot run PostScript
 	// (EPSF 3.0, section 6: the device-independent form).
 	Preview *image.Gray
+	Press   *colour.Press // that pictures are separated for; offset on coated paper if nil
 }
 
 // The prolog gives PostScript the short names of PDF's operators. All names
@@ -49,6 +51,9 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	}
 	body, width, height := content.New(p)
 	w := &writer{Writer: body, cmyk: o.Colour == export.CMYK, level: o.Level}
+	if w.cmyk {
+		w.press = cmp.Or(o.Press, colour.Coated)
+	}
 	if err := w.nodes(p.Drawing.Nodes); err != nil {
 		return nil, err
 	}
@@ -152,6 +157,7 @@ type spot struct {
 type writer struct {
 	*content.Writer
 	cmyk    bool
+	press   *colour.Press // of pictures; nil in RGB
 	level   int
 	spots   []spot
 	process map[string]bool
@@ -359,7 +365,7 @@ func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
 
 // picture writes pixels as 7-bit text, run lengths packed.
 func (w *writer) picture(p *drawing.Picture) error {
-	data, mask := content.Samples(p.Image, w.cmyk)
+	data, mask := content.Samples(p.Image, w.press)
 	if mask != nil || p.Alpha < 1 {
 		return export.Cannot("EPS has no transparency, and the picture has")
 	}

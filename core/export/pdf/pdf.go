@@ -5,6 +5,7 @@ package pdf
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -33,6 +34,7 @@ func Encode(pages []export.Page, o Options) ([]byte, error) {
 	f := &file{cmyk: o.Colour == export.CMYK, oneBox: standards[o.Standard].oneBox}
 	f.space = "/DeviceRGB"
 	if f.cmyk {
+		f.press = cmp.Or(o.Press, colour.Coated)
 		f.space = "/DeviceCMYK"
 	}
 	catalog, tree := f.reserve(), f.reserve()
@@ -58,6 +60,7 @@ func Encode(pages []export.Page, o Options) ([]byte, error) {
 type file struct {
 	objects [][]byte
 	cmyk    bool
+	press   *colour.Press // of pictures; nil in RGB
 	space   string
 	oneBox  bool
 	// What was needed on any page.
@@ -374,7 +377,11 @@ func (c *canvas) group(g *drawing.Group) error {
 func (c *canvas) picture(p *drawing.Picture) error {
 	b := p.Image.Bounds()
 	size := fmt.Sprintf("/Type/XObject/Subtype/Image/Width %d/Height %d/BitsPerComponent 8", b.Dx(), b.Dy())
-	data, mask := content.Samples(p.Image, c.file.cmyk && !c.grey)
+	press := c.file.press
+	if c.grey {
+		press = nil
+	}
+	data, mask := content.Samples(p.Image, press)
 	dict := size + "/ColorSpace" + c.space()
 	if c.grey {
 		for i := range len(data) / 3 {

@@ -205,7 +205,7 @@ func (r *reader) document() *drawing.Drawing {
 		return nil
 	}
 	r.page = geom.Rect{X1: w, Y1: h}
-	r.tol = max(w, h) / 50_000
+	r.tol = max(w, h) / 25_000
 	s := state{m: geom.Identity, len: lengths{w: w, h: h, em: 16}}
 	s.style = r.sheet.cascade(e, nil)
 	if hasBox {

@@ -51,12 +51,29 @@ type Verdict struct {
 	Read    []Result `json:"read"`
 }
 
+// Words says how the readers agreed.
+func (v *Verdict) Words() string {
+	differ := 0
+	for _, r := range v.Read {
+		if r.Differs {
+			differ++
+		}
+	}
+	if differ == 0 {
+		return ", all the same picture"
+	}
+	return fmt.Sprintf(", the same parts and colours; %d smooth fine lines otherwise", differ)
+}
+
 // A Result is one file opened by one reader.
 type Result struct {
 	Path   string `json:"path"`
 	Reader string `json:"reader"`
 	OK     bool   `json:"ok"`
 	Found  string `json:"found"`
+	// Differs is set if the reader sees the same parts in the same colours and
+	// smooths their edges otherwise; the file counts as read.
+	Differs bool `json:"differs,omitempty"`
 }
 
 // A Reader renders a file.

@@ -1,0 +1,181 @@
+package kit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/export/pdf"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// picturePPI is the resolution of what a file of curves has to hold as pixels,
+// if the recipe names none: what print shops ask for (common practice).
+const picturePPI = 300
+
+// A burden is what stands in the way of a version in a file type.
+type burden int
+
+const (
+	none    burden = iota
+	effects        // shadow, glow, blur: made of pixels, and the type knows none
+	blends         // mixed with what lies below, as the type cannot
+	masks          // masked, or faded, as the type cannot
+	flat           // translucent, and the type knows only opaque paint
+)
+
+// burdenOf tells what of a drawing a file of curves cannot hold as it is.
+func burdenOf(d *drawing.Drawing, e recipe.Entry) burden {
+	h := d.Has()
+	cmyk := e.ColourSpace() == export.CMYK
+	switch {
+	case h.Filters:
+		return effects
+	case e.Format == "eps" || e.Standard == pdf.X1a:
+		if h.Translucent || h.Masks || h.Blends {
+			return flat
+		}
+	case h.Blends && (e.Format == "svg" || cmyk && lightBlends(d)):
+		return blends
+	case e.Format == "svg" && (hardMasks(d) || offCentre(d)):
+		return masks
+	}
+	return none
+}
+
+// lightBlends reports whether a drawing mixes in a way that is made of light.
+func lightBlends(d *drawing.Drawing) (found bool) {
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if g, ok := n.(*drawing.Group); ok {
+			found = found || g.Blend != drawing.Normal && g.Blend != drawing.Multiply
+		}
+	})
+	return found
+}
+
+// hardMasks reports whether a drawing has masks that SVG 1.1 has not: by
+// opacity, in linear light, or masked themselves.
+func hardMasks(d *drawing.Drawing) (found bool) {
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if g, ok := n.(*drawing.Group); ok && g.Mask != nil {
+			m := g.Mask
+			found = found || m.Alpha || m.Linear || m.Mask != nil || hardMasks(&drawing.Drawing{Nodes: m.Nodes}) || (&drawing.Drawing{Nodes: m.Nodes}).Has().Filters
+		}
+	})
+	return found
+}
+
+// offCentre reports whether a gradient begins at a circle that SVG 1.1 cannot
+// say.
+func offCentre(d *drawing.Drawing) (found bool) {
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if s, ok := n.(*drawing.Shape); ok {
+			if g, ok := s.Paint.(*drawing.Gradient); ok && g.Radial && g.R0 > 0 {
+				found = found || g.P0 != g.P1 || g.Spread != drawing.Pad
+			}
+		}
+	})
+	return found
+}
+
+// leftOut says why a version will not be in files of an entry, and what a person
+// can choose instead; "" if it will be.
+func (p *Plan) leftOut(name string, e recipe.Entry) (why string, choices []string) {
+	v := p.version(name)
+	if v == nil || v.Drawing == nil || !e.Curves() || e.Effects != "" && e.Effects != recipe.Omit {
+		return "", nil
+	}
+	kind := recipe.TypeName(e.Format)
+	switch b := burdenOf(v.Drawing, e); {
+	case b == effects:
+		why = "it has a shadow, glow or blur, which is made of pixels: " + kind + " keeps curves"
+	case b == blends:
+		why = "it has colours mixed as light with what lies below, which " + kind + " cannot keep"
+	case b == masks && e.Effects == recipe.Omit, b == flat && e.Effects == recipe.Omit:
+		why = "it has translucent paint, which " + kind + " cannot keep"
+	default:
+		return "", nil
+	}
+	return why, []string{recipe.LeaveOut, recipe.Picture}
+}
+
+func (p *Plan) version(name string) *version.Version {
+	for _, v := range p.Versions {
+		if v.Spec.Name == name {
+			return v
+		}
+	}
+	return nil
+}
+
+// carried is the drawing of a version as a file of curves can hold it.
+func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing.Drawing, error) {
+	d, e := j.drawing(name), f.Entry
+	if e.Effects == recipe.LeaveOut {
+		d = version.WithoutEffects(d)
+	}
+	fr := j.frameFor(f, name)
+	ppi := e.EffectsPPI
+	if ppi == 0 {
+		ppi = picturePPI
+	}
+	k := ppi / 96 * fr.Scale() // px to the page unit
+	key := fmt.Sprint(name, "/", e.Effects, "/", k, "/", fr.Box)
+	picture := func(ground *colour.RGB) (*drawing.Drawing, error) {
+		return j.carriages.get(fmt.Sprint(key, "/", ground), func() (*drawing.Drawing, error) { return version.AsPicture(ctx, d, fr.Box, k, ground) })
+	}
+	for {
+		switch burdenOf(d, e) {
+		case none:
+			return d, nil
+		case effects:
+			if e.Effects != recipe.Picture {
+				return nil, export.Cannot("it has a shadow, glow or blur, which is made of pixels")
+			}
+			var err error
+			if d, err = j.carriages.get(key, func() (*drawing.Drawing, error) { return version.WithPictures(ctx, d, fr.Box, k) }); err != nil {
+				return nil, err
+			}
+			if d.Has().Filters { // inside a mask
+				return picture(nil)
+			}
+		case blends, masks:
+			return picture(nil)
+		case flat:
+			if d.Has().Pictures {
+				return picture(&colour.White)
+			}
+			f, err := j.flats.get(name+e.Effects, func() (*drawing.Drawing, error) { return version.Flatten(ctx, d) })
+			if err == nil || ctx.Err() != nil || errors.Is(err, context.Canceled) {
+				return f, err
+			}
+			return picture(&colour.White)
+		}
+	}
+}
+
+// holdsPixels says what a file of curves holds as pixels, and how large that is
+// sharp: "" if it holds none.
+func (j *job) holdsPixels(ctx context.Context, f recipe.File) string {
+	if !f.Entry.Curves() {
+		return ""
+	}
+	for _, v := range f.Versions {
+		d, err := j.art(ctx, f, v)
+		if err != nil || !d.Has().Pictures {
+			continue
+		}
+		fr := j.frameFor(f, v)
+		main, part := limits(d, fr)
+		n := main
+		if n == 0 {
+			n = part
+		}
+		return fmt.Sprintf("a picture inside, sharp up to %d px wide (%.0f mm at %d ppi)", n, float64(n)/picturePPI*25.4, picturePPI)
+	}
+	return ""
+}

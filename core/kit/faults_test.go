@@ -1,0 +1,266 @@
+package kit
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"hash/crc32"
+	"image"
+	"regexp"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/geom"
+	"dyekit/core/recipe"
+)
+
+// faulty is a master with what can go wrong: a gradient, letters as shapes, a
+// hole, a translucent shape, a spot ink.
+const faulty = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 200"><defs><linearGradient id="g"><stop stop-color="#225"/><stop offset=".5" stop-color="#a3322b"/><stop offset="1" stop-color="#e80"/></linearGradient></defs>
+ <rect x="10" y="10" width="280" height="120" fill="url(#g)"/><path d="M40 40h60v60h-60zM55 55h30v30h-30z" fill="#1a5f7a" fill-rule="evenodd"/>
+ <circle cx="200" cy="70" r="40" fill="#d9b310" opacity=".6"/><text x="20" y="180" font-family="Hanken Grotesk" font-size="44" font-weight="700" fill="#235">Kettle</text></svg>`
+
+const faultyRecipe = `{"name":"faults","naming":"{brand}_{version}_{size}_{colour}","frame":{"margin":"4%"},
+ "versions":[{"name":"colour","treatment":"as-drawn"},{"name":"black","treatment":"single-ink","ink":{"name":"Black","rgb":"#000000","cmyk":[0,0,0,100]}},
+  {"name":"plum","treatment":"single-ink","ink":{"name":"Plum","rgb":"#6b2d4f","cmyk":[40,85,20,35],"spot":"Kettle Plum"}}],
+ "files":[{"format":"png","widths":[600],"ppi":72},{"format":"jpeg","widths":[600],"ppi":300},{"format":"jpeg","widths":[600],"colour":"cmyk"},{"format":"tiff","widths":[300],"ppi":300},{"format":"webp","widths":[300]},{"format":"ico"},
+  {"format":"svg"},{"format":"pdf","colour":"cmyk"},{"format":"pdf","colour":"rgb","pages":"one-per-version-file"},{"format":"eps","colour":"cmyk","level":3,"versions":["black","plum"]}]}`
+
+// Each of these faults is small, each was put into a right file or a right
+// picture, and none gets through. Every second line is told by name so that a
+// check that finds the wrong thing is seen too; "" is any.
+func TestChecksCatchWrongFiles(t *testing.T) {
+	ctx := context.Background()
+	in := Input{Master: []byte(faulty), MasterName: "x.svg", Brand: "Odd Kettle", Recipe: parse(t, faultyRecipe)}
+	p, err := NewPlan(ctx, in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	j := newJob(in.Brand, p)
+	type made struct {
+		f    recipe.File
+		px   pixels
+		data []byte
+	}
+	all := map[string]made{}
+	for _, f := range p.Files {
+		data, px, err := j.make(ctx, f)
+		if err != nil {
+			t.Fatalf("%s: %v", f.Path, err)
+		}
+		cs, err := j.check(ctx, f, px, data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if c, bad := failed(cs); bad {
+			t.Fatalf("%s is right and refused: %s: %s", f.Path, c.Name, c.Found)
+		}
+		all[f.Path] = made{f, px, data}
+	}
+	n := 0
+	judge := func(name string, f recipe.File, px pixels, data []byte, check string) {
+		t.Helper()
+		n++
+		cs, err := j.check(ctx, f, px, data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c, bad := failed(cs)
+		if !bad || check != "" && c.Name != check {
+			t.Errorf("%s: failed %v %q, want %q: %v", name, bad, c.Name, check, cs)
+		}
+	}
+	// file puts a fault into the bytes; picture into what is drawn, so that the
+	// file is a faithful copy of a wrong picture; plan into what is claimed.
+	file := func(name, path, check string, change func(b []byte) []byte) {
+		t.Helper()
+		m, ok := all[path]
+		if !ok {
+			t.Fatalf("no %s", path)
+		}
+		b := change(bytes.Clone(m.data))
+		if bytes.Equal(b, m.data) {
+			t.Fatalf("%s: nothing was changed", name)
+		}
+		judge(name, m.f, m.px, b, check)
+	}
+	text := func(name, path, check, old, other string) {
+		t.Helper()
+		file(name, path, check, func(b []byte) []byte {
+			loc := regexp.MustCompile(old).FindIndex(b)
+			if loc == nil {
+				t.Fatalf("%s: no %s in %s", name, old, path)
+			}
+			return append(append(bytes.Clone(b[:loc[0]]), other...), b[loc[1]:]...)
+		})
+	}
+	plan := func(name, path, check string, change func(f *recipe.File)) {
+		t.Helper()
+		m := all[path]
+		f := m.f
+		change(&f)
+		judge(name, f, m.px, m.data, check)
+	}
+	picture := func(name, path, check string, change func(img *image.NRGBA)) {
+		t.Helper()
+		m := all[path]
+		old := m.px.screen[0]
+		img := image.NewNRGBA(old.Rect)
+		copy(img.Pix, old.Pix)
+		change(img)
+		px := pixels{screen: []*image.NRGBA{img}}
+		data, err := j.encode(ctx, m.f, px)
+		if err != nil {
+			t.Fatal(err)
+		}
+		judge(name, m.f, px, data, check)
+	}
+	drawn := func(name, path string, change func(d *drawing.Drawing) *drawing.Drawing) {
+		t.Helper()
+		m := all[path]
+		other := newJob(in.Brand, p)
+		for k, v := range j.versions {
+			c := *v
+			if k == m.f.Versions[0] {
+				c.Drawing = change(c.Drawing)
+			}
+			other.versions[k] = &c
+		}
+		data, px, err := other.make(ctx, m.f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		judge(name, m.f, px, data, "")
+	}
+	shape := func(i int, change func(s *drawing.Shape) drawing.Node) func(d *drawing.Drawing) *drawing.Drawing {
+		return func(d *drawing.Drawing) *drawing.Drawing {
+			k := -1
+			return d.Map(func(x drawing.Node) drawing.Node {
+				s, ok := x.(*drawing.Shape)
+				if !ok {
+					return x
+				}
+				if k++; k != i {
+					return x
+				}
+				c := *s
+				return change(&c)
+			})
+		}
+	}
+	gone := func(*drawing.Shape) drawing.Node { return nil }
+	moved := func(dx, dy float64) func(s *drawing.Shape) drawing.Node {
+		return func(s *drawing.Shape) drawing.Node {
+			s.Path = s.Path.Transform(geom.Translate(dx, dy))
+			return s
+		}
+	}
+	const png, jpg, press, svg = "PNG/odd-kettle_colour_600_rgb.png", "JPEG/odd-kettle_colour_600_rgb.jpg", "JPEG/odd-kettle_colour_600_cmyk.jpg", "SVG/odd-kettle_colour_rgb.svg"
+	const pdf, rgb, eps = "PDF/odd-kettle_cmyk.pdf", "PDF/odd-kettle_colour_rgb.pdf", "EPS/odd-kettle_black_cmyk.eps"
+
+	// Parts and places, in every kind of file.
+	for _, path := range []string{png, jpg, press, "TIFF/odd-kettle_colour_300_rgb.tif", "WEBP/odd-kettle_colour_300_rgb.webp", "ICO/odd-kettle_colour_rgb.ico", svg, rgb} {
+		drawn("the square is gone: "+path, path, shape(1, gone))
+		drawn("the hole is filled: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node { s.Path = s.Path.Subpaths()[0]; return s }))
+	}
+	for _, path := range []string{png, press, svg, rgb} {
+		drawn("one glyph is gone: "+path, path, shape(3, gone))
+		drawn("half a pixel aside: "+path, path, shape(1, moved(0.26, 0)))
+		drawn("the rule is reversed: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node { s.Rule = geom.NonZero; return s }))
+		drawn("one stop is gone: "+path, path, shape(0, func(s *drawing.Shape) drawing.Node {
+			g := *s.Paint.(*drawing.Gradient)
+			g.Stops = []drawing.Stop{g.Stops[0], g.Stops[2]}
+			s.Paint = &g
+			return s
+		}))
+		drawn("another opacity: "+path, path, shape(2, func(s *drawing.Shape) drawing.Node {
+			if p, ok := s.Paint.(drawing.Solid); ok {
+				p.Alpha *= 0.8
+				s.Paint = p
+			}
+			return s
+		}))
+	}
+	for _, path := range []string{png, svg, rgb} {
+		drawn("a colour off by 3: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node {
+			s.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(0x1a+3, 0x5f, 0x7a)), Alpha: 1}
+			return s
+		}))
+	}
+	picture("cut at the right edge", png, "drawing", func(img *image.NRGBA) {
+		for y := range img.Rect.Dy() {
+			clear(img.Pix[y*img.Stride+4*(img.Rect.Dx()-34) : (y+1)*img.Stride])
+		}
+	})
+	picture("upside down", png, "drawing", func(img *image.NRGBA) {
+		h := img.Rect.Dy()
+		for y := range h / 2 {
+			a, b := img.Pix[y*img.Stride:][:img.Stride], img.Pix[(h-1-y)*img.Stride:][:img.Stride]
+			for i := range a {
+				a[i], b[i] = b[i], a[i]
+			}
+		}
+	})
+	picture("red and blue changed", png, "drawing", func(img *image.NRGBA) {
+		for i := 0; i < len(img.Pix); i += 4 {
+			img.Pix[i], img.Pix[i+2] = img.Pix[i+2], img.Pix[i]
+		}
+	})
+	picture("a white box behind", png, "drawing", func(img *image.NRGBA) {
+		for i := 0; i < len(img.Pix); i += 4 {
+			if img.Pix[i+3] == 0 {
+				copy(img.Pix[i:], []uint8{255, 255, 255, 255})
+			}
+		}
+	})
+	picture("edges without smoothing", png, "drawing", func(img *image.NRGBA) {
+		for i := 3; i < len(img.Pix); i += 4 {
+			img.Pix[i] = uint8(int(img.Pix[i]) / 128 * 255)
+		}
+	})
+
+	// Claims.
+	plan("a pixel wider", png, "pixel-size", func(f *recipe.File) { f.W++ })
+	plan("another resolution", png, "resolution", func(f *recipe.File) { f.PPI = 300 })
+	plan("another density of JPEG", jpg, "resolution", func(f *recipe.File) { f.PPI = 299 })
+	plan("another version", png, "", func(f *recipe.File) { f.Versions = []string{"black"} })
+	plan("a page less", pdf, "pages", func(f *recipe.File) { f.Versions = f.Versions[:1] })
+	plan("pages in another order", pdf, "", func(f *recipe.File) { f.Versions = []string{"black", "colour", "plum"} })
+	plan("another colour space", rgb, "ink-space", func(f *recipe.File) { f.Entry.Colour = export.CMYK })
+
+	// Bytes.
+	for _, path := range []string{png, jpg, svg, pdf, eps} {
+		file("cut off: "+path, path, "", func(b []byte) []byte { return b[:len(b)/2] })
+	}
+	file("a density of its own", png, "resolution", func(b []byte) []byte {
+		i := bytes.Index(b, []byte("pHYs"))
+		binary.BigEndian.PutUint32(b[i+4:], 3000)
+		binary.BigEndian.PutUint32(b[i+8:], 3000)
+		binary.BigEndian.PutUint32(b[i+13:], crc32.ChecksumIEEE(b[i:i+13]))
+		return b
+	})
+	file("another table of quantisation", jpg, "picture", func(b []byte) []byte {
+		i := bytes.Index(b, []byte("\xff\xdb"))
+		b[i+5] *= 2
+		return b
+	})
+	text("an ink of another build", eps, "", "0 0 0 1 k", "0 0 .03 1 k")
+	text("an ink on another plate", "EPS/odd-kettle_plum_cmyk.eps", "", "Separation \\(Kettle Plum\\)", "Separation (Kettle Plumb)")
+	text("another box", eps, "", "HiResBoundingBox: 0 0 ", "HiResBoundingBox: 0 0 9")
+	text("a curve made a line", eps, "", "[0-9. -]+ c\n", "1 1 l\n")
+	text("a point moved", svg, "", `d="M(\d)`, `d="M9$1`)
+	text("live text", svg, "no-fonts", "</svg>", "<text/></svg>")
+	text("a script", svg, "", "</svg>", "<script/></svg>")
+	text("something fetched", svg, "", "</svg>", `<image href="https://x.example/a.png" width="1" height="1"/></svg>`)
+	text("another view box", svg, "", `viewBox="0 0 \d+`, `viewBox="0 0 299`)
+	text("no title", svg, "described", "<title>[^<]*</title>", "")
+	file("the last shape is gone", svg, "shapes", func(b []byte) []byte {
+		return append(b[:bytes.LastIndex(b, []byte("<path"))], "</svg>\n"...)
+	})
+	if kinds := 40; n < kinds {
+		t.Errorf("%d faults, want %d", n, kinds)
+	}
+	t.Logf("%d faults", n)
+}

@@ -1,0 +1,170 @@
+package kit
+
+import (
+	"fmt"
+	"math"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// How far what is read back may lie from the art: outlines by this share of
+// the longer side of the page, screen colours by a little more than half a step
+// of 255, builds by what is written of them (see near).
+const (
+	outlineSlack = 1.0 / 40_000
+	screenSlack  = 0.6 / 255
+)
+
+// sameShapes compares the shapes of a drawing that was read back with those of
+// the art, in the order in which they are painted: their outlines, and the
+// builds, plates or screen colours of plain paint. It returns what differs.
+// Gradients, clips and opacity are left to the comparison of pictures, as file
+// types say them in different ways.
+func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, frame geom.Rect, press bool) string {
+	got, want := shapes(back), shapes(art)
+	if len(got) != len(want) {
+		return fmt.Sprintf("%d shapes, the art has %d", len(got), len(want))
+	}
+	sx, sy := box.W()/frame.W(), box.H()/frame.H()
+	to := geom.Affine{A: sx, D: sy, E: box.X0 - frame.X0*sx, F: box.Y0 - frame.Y0*sy}
+	slack := outlineSlack * box.Long()
+	for i, w := range want {
+		if d := apart(got[i].Path, w.Path, to, slack); d > slack {
+			return fmt.Sprintf("shape %d of %d lies %.4g of %.4g beside its place", i+1, len(want), d, box.Long())
+		}
+		if why := samePaint(got[i].Paint, w.Paint, press); why != "" {
+			return fmt.Sprintf("shape %d of %d: %s", i+1, len(want), why)
+		}
+	}
+	return ""
+}
+
+// asSimple is a drawing that was read back, and whose shapes are those of the
+// art, with what is known of the art's outlines.
+func asSimple(back, art *drawing.Drawing) *drawing.Drawing {
+	known := map[*drawing.Shape]bool{}
+	want := shapes(art)
+	for i, s := range shapes(back) {
+		known[s] = want[i].Simple
+	}
+	return back.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok || !known[s] {
+			return n
+		}
+		c := *s
+		c.Simple = true
+		return &c
+	})
+}
+
+// shapes lists the shapes of a drawing that can be seen.
+func shapes(d *drawing.Drawing) (out []*drawing.Shape) {
+	d.Walk(func(n drawing.Node, in []*drawing.Group) {
+		s, ok := n.(*drawing.Shape)
+		if !ok || len(s.Path) == 0 {
+			return
+		}
+		if p, ok := s.Paint.(drawing.Solid); ok && p.Alpha <= 0 {
+			return
+		}
+		for _, g := range in {
+			if g.Alpha <= 0 {
+				return
+			}
+		}
+		out = append(out, s)
+	})
+	return out
+}
+
+// apart is the largest distance between the ends and handles of two paths'
+// curves, w being mapped by to; more than slack if there are others. Curves
+// hardly longer than slack may be missing in either, as rounding takes them
+// away.
+func apart(g, w geom.Path, to geom.Affine, slack float64) (most float64) {
+	a, b := curves(g), curves(w.Transform(to))
+	for len(a) > 0 || len(b) > 0 {
+		i, j, ok := resume(a, b, slack)
+		if !ok {
+			if len(a) == 0 || len(b) == 0 {
+				return math.Inf(1)
+			}
+			return farthest(a[0], b[0])
+		}
+		a, b = a[i:], b[j:]
+		if len(a) > 0 && len(b) > 0 {
+			most = max(most, farthest(a[0], b[0]))
+			a, b = a[1:], b[1:]
+		}
+	}
+	return most
+}
+
+// resume finds how many short curves to pass over, in one path or the other, so
+// that both go on with the same curve or are at their end.
+func resume(a, b []geom.Curve, slack float64) (i, j int, ok bool) {
+	const most = 6
+	short := func(cs []geom.Curve) (n int) {
+		for n < min(most, len(cs)) && reach(cs[n]) <= 4*slack {
+			n++
+		}
+		return n
+	}
+	la, lb := short(a), short(b)
+	for skip := 0; skip <= la+lb; skip++ {
+		for i = max(0, skip-lb); i <= min(la, skip); i++ {
+			j = skip - i
+			if i == len(a) && j == len(b) || i < len(a) && j < len(b) && farthest(a[i], b[j]) <= slack {
+				return i, j, true
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+func farthest(a, b geom.Curve) float64 {
+	return max(a.A.Sub(b.A).Len(), a.B.Sub(b.B).Len(), a.C.Sub(b.C).Len(), a.D.Sub(b.D).Len())
+}
+
+// reach is how far a curve gets from its start.
+func reach(c geom.Curve) float64 {
+	return max(c.B.Sub(c.A).Len(), c.C.Sub(c.A).Len(), c.D.Sub(c.A).Len())
+}
+
+// curves lists all curves as cubics, a line that closes a path like one that is
+// written.
+func curves(p geom.Path) (out []geom.Curve) {
+	p.EachClosed(func(c geom.Curve) { out = append(out, c.Cubic()) })
+	return out
+}
+
+func samePaint(got, want drawing.Paint, press bool) string {
+	w, ok := want.(drawing.Solid)
+	g, same := got.(drawing.Solid)
+	switch {
+	case !ok:
+		return ""
+	case !same:
+		return "it is painted with a gradient"
+	case w.Colour.Spot != "" && press:
+		if g.Colour.Spot != w.Colour.Spot {
+			return fmt.Sprintf("it is on plate %q, not %q", g.Colour.Spot, w.Colour.Spot)
+		}
+	case press:
+		b, _ := w.Colour.Press()
+		if !near(g.Colour.Build, b) {
+			return fmt.Sprintf("its build is %v, not %v", g.Colour.Build, b)
+		}
+	case off(g.Colour.RGB, w.Colour.RGB) > screenSlack:
+		return fmt.Sprintf("it is %s, not %s", g.Colour.RGB.Hex(), w.Colour.RGB.Hex())
+	}
+	return ""
+}
+
+// off is the largest difference of a channel.
+func off(a, b colour.RGB) float64 {
+	return max(math.Abs(a.R-b.R), math.Abs(a.G-b.G), math.Abs(a.B-b.B))
+}

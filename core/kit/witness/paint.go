@@ -1,0 +1,116 @@
+package witness
+
+import (
+	"math"
+
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// painter returns the colour of a paint at the middle of a pixel, in px.
+func (w *Witness) painter(p drawing.Paint) func(x, y float64) pixel {
+	switch p := p.(type) {
+	case drawing.Solid:
+		a := min(1, p.Alpha)
+		c := p.Colour.RGB
+		one := pixel{v: [4]float64{c.R * a, c.G * a, c.B * a, a}}
+		return func(_, _ float64) pixel { return one }
+	case *drawing.Gradient:
+		back, ok := w.to.Mul(p.To).Inverse()
+		return func(x, y float64) pixel {
+			if !ok { // collapsed: its last colour
+				return pixel{v: shade(p, 1)}
+			}
+			t, ok := p.Offset(back.Apply(geom.Pt(x, y)))
+			if !ok {
+				return pixel{e: nearOffset(p, back, x, y)}
+			}
+			v := pixel{v: shade(p, t)}
+			// Where the ramp is steep, or ends, its place counts: 1/50 px and
+			// 1/1000 of its length.
+			for _, d := range [][2]float64{{0.02, 0}, {-0.02, 0}, {0, 0.02}, {0, -0.02}} {
+				u, ok := p.Offset(back.Apply(geom.Pt(x+d[0], y+d[1])))
+				if !ok {
+					v.e = 1
+					return v
+				}
+				v.e = max(v.e, far(v.v, shade(p, u)))
+			}
+			v.e = max(v.e, far(v.v, shade(p, t+0.001)), far(v.v, shade(p, t-0.001)))
+			return v
+		}
+	}
+	return func(_, _ float64) pixel { return pixel{e: 1} }
+}
+
+// nearOffset is 1 if a place that has no colour lies beside one that has.
+func nearOffset(p *drawing.Gradient, back geom.Affine, x, y float64) float64 {
+	for _, d := range [][2]float64{{0.02, 0}, {-0.02, 0}, {0, 0.02}, {0, -0.02}} {
+		if _, ok := p.Offset(back.Apply(geom.Pt(x+d[0], y+d[1]))); ok {
+			return 1
+		}
+	}
+	return 0
+}
+
+// shade is the premultiplied colour of a gradient at t.
+func shade(p *drawing.Gradient, t float64) [4]float64 {
+	c, a := p.Colour(t)
+	return [4]float64{c.R * a, c.G * a, c.B * a, a}
+}
+
+func far(a, b [4]float64) (most float64) {
+	for i := range 4 {
+		most = max(most, math.Abs(a[i]-b[i]))
+	}
+	return most
+}
+
+// grain is how many points a side a pixel is sampled at in a picture.
+const grain = 24
+
+// picture lays a picture: each pixel is the mean of what it covers, at least
+// one pixel of the source wide.
+func (w *Witness) picture(p *drawing.Picture, t *tile) {
+	b := p.Image.Bounds()
+	m := w.to.Mul(p.To)
+	back, ok := m.Inverse()
+	if !ok || b.Empty() || p.Alpha <= 0 {
+		return
+	}
+	back = geom.Scale(float64(b.Dx()), float64(b.Dy())).Mul(back)
+	cov := w.coverage(geom.Box(geom.Rect{X1: 1, Y1: 1}), geom.NonZero, m, t.r)
+	wide, high := max(1, math.Hypot(back.A, back.C)), max(1, math.Hypot(back.B, back.D))
+	for i, c := range cov {
+		if c.a == 0 && c.e == 0 {
+			continue
+		}
+		at := back.Apply(geom.Pt(float64(t.r.Min.X+i%t.r.Dx())+0.5, float64(t.r.Min.Y+i/t.r.Dx())+0.5))
+		var sum, lo, hi [4]float64
+		lo = [4]float64{1, 1, 1, 1}
+		for v := range grain {
+			y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/grain-0.5)))))
+			for u := range grain {
+				x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/grain-0.5)))))
+				q := p.Image.Pix[y*p.Image.Stride+4*x:]
+				a := float64(q[3]) / 255
+				for k := range 4 {
+					s := a
+					if k < 3 {
+						s *= float64(q[k]) / 255
+					}
+					sum[k] += s
+					lo[k], hi[k] = min(lo[k], s), max(hi[k], s)
+				}
+			}
+		}
+		var s pixel
+		for k := range 4 {
+			s.v[k] = sum[k] / (grain * grain) * p.Alpha
+			// A border between two pixels of the source is met to within half a
+			// step on either side, in both directions.
+			s.e = max(s.e, (hi[k]-lo[k])*2/grain*max(1, min(wide, high)/4))
+		}
+		t.px[i].lay(s, c)
+	}
+}

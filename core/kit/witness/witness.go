@@ -1,0 +1,396 @@
+// Package witness draws single tiles of a drawing by other means than
+// core/raster: it counts where sampled lines cross outlines instead of summing
+// areas, and knows for each pixel how far its own answer may be off. It is slow,
+// and it is there to say whether what was drawn quickly is right.
+//
+// What a drawing means (how a gradient runs, how a group composes) is taken
+// from core/drawing and the standards. Of core/raster it takes two things only:
+// what filters make, which depends on the size it is made at, and the formulas
+// of the blends. Colours are premultiplied, in encoded sRGB, from 0 to 1.
+package witness
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+)
+
+// Side is the side of a tile in px.
+const Side = 16
+
+// A Witness draws tiles of one picture of a drawing.
+type Witness struct {
+	d       *drawing.Drawing
+	to      geom.Affine
+	w, h    int
+	opt     raster.Options
+	lines   map[*geom.Seg][][]line // of outlines, by rows of tiles
+	rows    [Side * perRow][]cross
+	effects map[*drawing.Group]*image.NRGBA
+}
+
+// New returns a witness of d as raster.Render draws it with the same
+// arguments. It is not safe for concurrent use.
+func New(d *drawing.Drawing, to geom.Affine, w, h int, opt raster.Options) *Witness {
+	return &Witness{d: d, to: to, w: w, h: h, opt: opt, lines: map[*geom.Seg][][]line{}, effects: map[*drawing.Group]*image.NRGBA{}}
+}
+
+// A Verdict says how a picture compares with what the witness saw.
+type Verdict struct {
+	Pixels int // looked at
+	Off    int // that differ by more than the witness may be off
+	Most   int // the largest excess, of 255
+	At     image.Point
+}
+
+// A few pixels may differ by a little: where many curves meet within one, the
+// doubt that is reckoned with can be too small.
+const (
+	stray     = 1.0 / 5000 // of the pixels looked at
+	strayMost = 64         // of 255
+)
+
+// OK reports whether the picture is right as far as was looked at.
+func (v Verdict) OK() bool {
+	return v.Off == 0 || v.Most <= strayMost && float64(v.Off) <= max(1, stray*float64(v.Pixels))
+}
+
+func (v Verdict) String() string {
+	if v.OK() {
+		return fmt.Sprintf("%d px drawn again by sampling, all the same", v.Pixels)
+	}
+	return fmt.Sprintf("%d of %d px drawn again by sampling differ, the most by %d of 255 at %d, %d", v.Off, v.Pixels, v.Most, v.At.X, v.At.Y)
+}
+
+// Compare draws tiles again and holds a picture to them; at gives its straight
+// 8-bit pixels.
+func (w *Witness) Compare(ctx context.Context, at func(x, y int) [4]uint8, tiles []image.Rectangle) (Verdict, error) {
+	var v Verdict
+	for _, r := range tiles {
+		t, err := w.tile(ctx, r)
+		if err != nil {
+			return v, err
+		}
+		for y := t.r.Min.Y; y < t.r.Max.Y; y++ {
+			for x := t.r.Min.X; x < t.r.Max.X; x++ {
+				v.Pixels++
+				if d := t.at(x, y).beyond(at(x, y)); d > 0 {
+					v.Off++
+					if k := int(math.Ceil(d * 255)); k > v.Most {
+						v.Most, v.At = k, image.Pt(x, y)
+					}
+				}
+			}
+		}
+	}
+	return v, nil
+}
+
+// rounding is how far a premultiplied channel may move when a colour and its
+// opacity are each rounded to 8 bits, and what the ramps of a rasteriser are
+// tabulated to.
+const rounding = 1.6 / 255
+
+// beyond is how much further than it may a straight 8-bit pixel lies from p.
+func (p *pixel) beyond(q [4]uint8) float64 {
+	a := float64(q[3]) / 255
+	worst := math.Abs(a - p.v[3])
+	for c := range 3 {
+		worst = max(worst, math.Abs(float64(q[c])/255*a-p.v[c]))
+	}
+	return max(0, worst-p.e-rounding)
+}
+
+// Pixels gives the pixels of a picture to Compare.
+func Pixels(img *image.NRGBA) func(x, y int) [4]uint8 {
+	return func(x, y int) [4]uint8 { return [4]uint8(img.Pix[img.PixOffset(x, y):]) }
+}
+
+// Every lists the tiles that cover a picture.
+func Every(w, h int) (tiles []image.Rectangle) {
+	for y := 0; y < h; y += Side {
+		for x := 0; x < w; x += Side {
+			tiles = append(tiles, image.Rect(x, y, min(w, x+Side), min(h, y+Side)))
+		}
+	}
+	return tiles
+}
+
+// Sample lists at most n tiles: on the outlines of shapes evenly taken from all
+// of the drawing, and a few places that every picture has.
+func (w *Witness) Sample(n int) (tiles []image.Rectangle) {
+	seen := map[image.Point]bool{}
+	add := func(x, y float64) {
+		t := image.Pt(int(min(max(x, 0), float64(w.w-1)))/Side, int(min(max(y, 0), float64(w.h-1)))/Side)
+		if !seen[t] && len(tiles) < n {
+			seen[t] = true
+			tiles = append(tiles, image.Rect(t.X*Side, t.Y*Side, min(w.w, (t.X+1)*Side), min(w.h, (t.Y+1)*Side)))
+		}
+	}
+	for _, p := range [][2]float64{{0, 0}, {1, 0}, {0, 1}, {1, 1}, {0.5, 0.5}, {0.3, 0.5}, {0.7, 0.5}, {0.5, 0.2}, {0.5, 0.8}} {
+		add(p[0]*float64(w.w), p[1]*float64(w.h))
+	}
+	// Of each shape the ends of its curves, halves first, then quarters and so on.
+	const rounds = 5
+	var at [rounds][]geom.Point
+	w.d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		switch x := x.(type) {
+		case *drawing.Shape:
+			for r := range rounds {
+				for k := 1; k < 2<<r; k += 2 {
+					if i := len(x.Path) * k >> (r + 1); i < len(x.Path) && len(x.Path)>>r > 0 && x.Path[i].Op != geom.Close {
+						at[r] = append(at[r], w.to.Apply(x.Path[i].End()))
+					}
+				}
+			}
+		case *drawing.Picture:
+			for r := range rounds {
+				for k := 1; k < 2<<r; k += 2 {
+					t := float64(k) / float64(int(2)<<r)
+					at[r] = append(at[r], w.to.Mul(x.To).Apply(geom.Pt(t, math.Mod(7*t, 1))))
+				}
+			}
+		}
+	})
+	for _, ps := range at {
+		for i := 0; i < len(ps) && len(tiles) < n; i += 1 + len(ps)/n {
+			add(ps[i].X, ps[i].Y)
+		}
+	}
+	return tiles
+}
+
+// A pixel is a premultiplied colour and how far any channel of it may be off.
+type pixel struct {
+	v [4]float64
+	e float64
+}
+
+type tile struct {
+	r  image.Rectangle
+	px []pixel
+}
+
+func newTile(r image.Rectangle) *tile { return &tile{r, make([]pixel, r.Dx()*r.Dy())} }
+
+func (t *tile) at(x, y int) *pixel { return &t.px[(y-t.r.Min.Y)*t.r.Dx()+x-t.r.Min.X] }
+
+func (w *Witness) tile(ctx context.Context, r image.Rectangle) (*tile, error) {
+	t := newTile(r)
+	nodes := w.d.Nodes
+	if g := w.opt.Ground; g != nil {
+		for i := range t.px {
+			t.px[i].v = [4]float64{g.R, g.G, g.B, 1}
+		}
+		if w.d.Has().Blends { // art blends with itself, not with what it lies on
+			nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Isolated: true}}
+		}
+	}
+	return t, w.nodes(ctx, nodes, t)
+}
+
+func (w *Witness) nodes(ctx context.Context, ns []drawing.Node, t *tile) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	for _, n := range ns {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			w.shape(n, t)
+		case *drawing.Picture:
+			w.picture(n, t)
+		case *drawing.Group:
+			if err := w.group(ctx, n, t); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (w *Witness) shape(s *drawing.Shape, t *tile) {
+	if p, ok := s.Paint.(drawing.Solid); ok && p.Alpha <= 0 {
+		return
+	}
+	cov := w.coverage(s.Path, s.Rule, w.to, t.r)
+	if cov == nil {
+		return
+	}
+	paint := w.painter(s.Paint)
+	for i, c := range cov {
+		if c.a > 0 || c.e > 0 {
+			x, y := t.r.Min.X+i%t.r.Dx(), t.r.Min.Y+i/t.r.Dx()
+			t.px[i].lay(paint(float64(x)+0.5, float64(y)+0.5), c)
+		}
+	}
+}
+
+// lay puts src over p with a coverage (Compositing and Blending Level 1,
+// section 5.1).
+func (p *pixel) lay(src pixel, c cover) {
+	step := 0.0 // how much the result depends on the coverage
+	for i := range 4 {
+		step = max(step, math.Abs(src.v[i]-p.v[i]*src.v[3]))
+	}
+	k := src.v[3] * c.a
+	p.e = p.e*(1-k) + src.e*c.a + step*c.e
+	for i := range 4 {
+		p.v[i] = src.v[i]*c.a + p.v[i]*(1-k)
+	}
+}
+
+// cut multiplies p by an opacity.
+func (p *pixel) cut(c cover) {
+	p.e = p.e*c.a + max(p.v[0], p.v[1], p.v[2], p.v[3])*c.e
+	for i := range 4 {
+		p.v[i] *= c.a
+	}
+}
+
+func (w *Witness) group(ctx context.Context, g *drawing.Group, t *tile) error {
+	if g.Alpha <= 0 {
+		return nil
+	}
+	if g.Alpha == 1 && g.Clip == nil && g.Mask == nil && g.Blend == drawing.Normal && !g.Isolated && g.Filter == nil {
+		return w.nodes(ctx, g.Nodes, t)
+	}
+	sub := newTile(t.r)
+	var err error
+	if g.Filter != nil {
+		err = w.effect(ctx, g, sub)
+	} else {
+		err = w.nodes(ctx, g.Nodes, sub)
+	}
+	if err != nil {
+		return err
+	}
+	if g.Clip != nil {
+		sub.cut(w.clip(g.Clip, t.r))
+	}
+	if g.Mask != nil {
+		m, err := w.mask(ctx, g.Mask, t.r)
+		if err != nil {
+			return err
+		}
+		sub.cut(m)
+	}
+	for i := range t.px {
+		p, s := &t.px[i], sub.px[i]
+		if g.Blend == drawing.Normal {
+			p.lay(s, cover{a: g.Alpha})
+			continue
+		}
+		below, src := single(p.v), single(s.v)
+		below.Lay(src, g.Alpha, g.Blend)
+		// Some blends turn a little into a lot: edges are not judged by them.
+		p.e = min(1, 8*(p.e+s.e)+rounding)
+		for c := range 4 {
+			p.v[c] = float64(below[c])
+		}
+	}
+	return nil
+}
+
+func single(v [4]float64) (p raster.Pixel) {
+	for c := range 4 {
+		p[c] = float32(v[c])
+	}
+	return p
+}
+
+// cut multiplies each pixel by the opacity of m.
+func (t *tile) cut(m []cover) {
+	for i := range t.px {
+		t.px[i].cut(m[i])
+	}
+}
+
+// effect takes what a filter makes as raster makes it.
+func (w *Witness) effect(ctx context.Context, g *drawing.Group, t *tile) error {
+	img, ok := w.effects[g]
+	if !ok {
+		only := &drawing.Group{Nodes: g.Nodes, Filter: g.Filter, Alpha: 1}
+		var err error
+		if img, err = raster.Render(ctx, &drawing.Drawing{Page: w.d.Page, Nodes: []drawing.Node{only}}, w.to, w.w, w.h, raster.Options{Hard: w.opt.Hard}); err != nil {
+			return err
+		}
+		w.effects[g] = img
+	}
+	for i := range t.px {
+		q := img.Pix[img.PixOffset(t.r.Min.X+i%t.r.Dx(), t.r.Min.Y+i/t.r.Dx()):]
+		a := float64(q[3]) / 255
+		t.px[i] = pixel{[4]float64{float64(q[0]) / 255 * a, float64(q[1]) / 255 * a, float64(q[2]) / 255 * a, a}, 1.0 / 255}
+	}
+	return nil
+}
+
+// clip is the coverage of the union of regions, each inside its own clip.
+func (w *Witness) clip(rs []drawing.Region, r image.Rectangle) []cover {
+	out := make([]cover, r.Dx()*r.Dy())
+	for _, x := range rs {
+		cov := w.coverage(x.Path, x.Rule, w.to, r)
+		if cov == nil {
+			continue
+		}
+		var inner []cover
+		if x.Clip != nil {
+			inner = w.clip(x.Clip, r)
+		}
+		for i, c := range cov {
+			if inner != nil {
+				c = cover{c.a * inner[i].a, c.e*inner[i].a + c.a*inner[i].e + c.e*inner[i].e}
+			}
+			o := &out[i]
+			o.e = o.e*(1-c.a) + c.e*(1-o.a)
+			o.a += c.a * (1 - o.a)
+		}
+	}
+	return out
+}
+
+// mask is what a mask lets through (SVG 1.1 section 14.4).
+func (w *Witness) mask(ctx context.Context, m *drawing.Mask, r image.Rectangle) ([]cover, error) {
+	t := newTile(r)
+	if err := w.nodes(ctx, m.Nodes, t); err != nil {
+		return nil, err
+	}
+	if m.Clip != nil {
+		t.cut(w.clip(m.Clip, r))
+	}
+	out := make([]cover, len(t.px))
+	for i, p := range t.px {
+		out[i] = cover{p.v[3], p.e}
+		if !m.Alpha && p.v[3] > 0 {
+			c := colour.RGB{R: p.v[0] / p.v[3], G: p.v[1] / p.v[3], B: p.v[2] / p.v[3]}
+			if m.Linear {
+				c = colour.RGB{R: light(c.R), G: light(c.G), B: light(c.B)}
+				out[i].e = 13 * p.e // the steepest that light goes over encoded values, and its quotient
+			}
+			out[i].a = (colour.LumaR*c.R + colour.LumaG*c.G + colour.LumaB*c.B) * p.v[3]
+		}
+	}
+	if m.Mask != nil {
+		inner, err := w.mask(ctx, m.Mask, r)
+		if err != nil {
+			return nil, err
+		}
+		for i, k := range inner {
+			out[i] = cover{out[i].a * k.a, out[i].e*k.a + out[i].a*k.e}
+		}
+	}
+	return out, nil
+}
+
+// light decodes a channel (IEC 61966-2-1).
+func light(v float64) float64 {
+	if v <= 0.04045 {
+		return v / 12.92
+	}
+	return math.Pow((v+0.055)/1.055, 2.4)
+}
