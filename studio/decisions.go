@@ -37,6 +37,9 @@ type Decisions struct {
 	// ICC profile, by its hash in hex; at most one of them.
 	Press   string `json:"press,omitempty"`
 	Profile string `json:"profile,omitempty"`
+	// Effects says what becomes of shadows, glows and blurs in curve files whose
+	// line of the recipe says nothing; see recipe.Entry.
+	Effects string `json:"effects,omitempty"`
 	// Readings are a person's words on colours, by version: they stand above
 	// the recipe's.
 	Readings map[string][]version.Override `json:"readings,omitempty"`
@@ -120,6 +123,11 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 	for _, v := range d.Added { // a recipe that has one of that name keeps its own
 		if !slices.ContainsFunc(r.Versions, func(x version.Spec) bool { return x.Name == v.Name }) {
 			r.Versions = append(r.Versions, v)
+		}
+	}
+	for i := range r.Files {
+		if e := &r.Files[i]; e.Curves() && e.Effects == "" {
+			e.Effects = d.Effects
 		}
 	}
 	for i := range r.Versions {
@@ -208,6 +216,14 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 	}
 	if string(body) == string(before) {
 		return nil
+	}
+	// What cannot be planned is not kept: every view of the mark would fail.
+	if _, err := s.workWith(ctx, m, d); err != nil {
+		var in *InputError
+		if ctx.Err() != nil || Away(err) || Full(err) || errors.As(err, &in) {
+			return err
+		}
+		return &InputError{"recipe", kit.Plain(err)}
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who) VALUES (?, NULLIF(?, 0), ?, ?, ?)", m.ID, m.decision, cut(what, 200), body, person(ctx))
@@ -338,3 +354,6 @@ func (s *Studio) Since(ctx context.Context, m *Mark, seen int64) ([]Step, error)
 
 // Decided reports whether there is a decision to undo.
 func (m *Mark) Decided() bool { return m.decision != 0 }
+
+// Undone reports whether a decision was undone that can be brought back.
+func (m *Mark) Undone() bool { return m.redo }

@@ -15,6 +15,7 @@ const (
 	Building = "building"
 	Stopped  = "stopped" // no kit can be built
 	Current  = "current"
+	Partial  = "incomplete" // up to date, but files are missing
 	Outdated = "stale"
 	Raster   = "raster" // ready, but only pixels
 	ToLook   = "look"   // ready, with something to look at
@@ -22,7 +23,7 @@ const (
 )
 
 // States lists them in the order in which they ask for somebody.
-var States = []string{Stopped, Outdated, ToLook, Raster, Ready, Building, Current, Unseen}
+var States = []string{Stopped, Partial, Outdated, ToLook, Raster, Ready, Building, Current, Unseen}
 
 // A Tag is a mark as it hangs on the desk.
 type Tag struct {
@@ -32,6 +33,7 @@ type Tag struct {
 	Warn         int    // findings to look at
 	Kit          int    // number of the newest, 0 if there is none
 	Files        int    // in it
+	Missing      int    // from it
 	Build        string // names its picture; "" if it was not looked at
 }
 
@@ -59,7 +61,7 @@ type Desk struct {
 // stateOf is the state of a mark m with its newest kit k and open job j.
 const stateOf = `CASE WHEN j.id IS NOT NULL THEN 'building'
   WHEN m.seen_build IS NULL OR m.seen_release <> ? THEN 'unseen'
-  WHEN m.seen_stop <> '' THEN 'stopped' WHEN k.build = m.seen_build THEN 'current' WHEN k.id IS NOT NULL THEN 'stale'
+  WHEN m.seen_stop <> '' THEN 'stopped' WHEN k.build = m.seen_build AND k.missing > 0 THEN 'incomplete' WHEN k.build = m.seen_build THEN 'current' WHEN k.id IS NOT NULL THEN 'stale'
   WHEN m.seen_kind <> 'svg' THEN 'raster' WHEN m.seen_warn > 0 THEN 'look' ELSE 'ready' END`
 
 // Desk lists marks by client and name, a page at a time.
@@ -102,7 +104,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		where, args = append(where, stateOf+" = ?"), append(args, kit.Release, q.State)
 	}
 	args = append([]any{kit.Release}, args...)
-	rows, err := s.db.QueryContext(ctx, `SELECT m.id, m.client_id, c.name, m.name, `+stateOf+`, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(m.seen_build, '')
+	rows, err := s.db.QueryContext(ctx, `SELECT m.id, m.client_id, c.name, m.name, `+stateOf+`, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(m.seen_build, '')
 		FROM clients c JOIN marks m ON m.client_id = c.id LEFT JOIN kits k ON k.id = m.newest_kit LEFT JOIN jobs j ON j.open_mark = m.id
 		WHERE `+strings.Join(where, " AND ")+` ORDER BY c.name, m.name, m.id LIMIT ?`, append(args, q.Limit+1)...)
 	if err != nil {
@@ -111,7 +113,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	defer rows.Close()
 	for rows.Next() {
 		var t Tag
-		if err := rows.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Build); err != nil {
+		if err := rows.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Build); err != nil {
 			return d, err
 		}
 		d.Tags = append(d.Tags, t)
@@ -163,6 +165,8 @@ func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error
 		switch {
 		case w.Stop != "":
 			t.State = Stopped
+		case m.Kit != nil && m.Kit.Build == w.Name && m.Kit.Report.Incomplete:
+			t.State = Partial
 		case m.Kit != nil && m.Kit.Build == w.Name:
 			t.State = Current
 		case m.Kit != nil:

@@ -40,7 +40,7 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 	}
 	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
 		ts = slices.DeleteFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Drawn, t.Drawn) })
-		if i := slices.IndexFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Name, t.Name) }); i >= 0 {
+		if i := slices.IndexFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Name, t.Name) && !tintsOfOne(x, t) }); i >= 0 {
 			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("there is an ink called %s already, for %s", t.Name, ts[i].Drawn)}
 		}
 		if len(ts) >= maxInks {
@@ -48,6 +48,18 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 		}
 		return append(ts, t), nil
 	})
+}
+
+// tintsOfOne reports whether two entries are tints of one ink: all its values
+// but the tint are the same.
+func tintsOfOne(a, b version.Tied) bool {
+	same := a.Ink
+	same.Tint = b.Tint
+	if a.CMYK == nil || b.CMYK == nil || *a.CMYK != *b.CMYK || a.Tint == b.Tint {
+		return false
+	}
+	same.CMYK = b.CMYK
+	return same == b.Ink
 }
 
 // TakeInks adds the colours of a list to the client's inks, each standing for

@@ -335,7 +335,7 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: o.Decisions.reading(set),
-		Readers: outside.Auto, Progress: progress,
+		Readers: outside.Auto, Partial: true, Progress: progress,
 	}
 	k, err := kit.Build(ctx, in)
 	return k, in, &Work{Name: name, Mark: m, Decisions: o.Decisions, Recipe: r}, err
@@ -365,8 +365,8 @@ func (s *Studio) store(ctx context.Context, id int64, name string, k *kit.Kit, i
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, errLost)
 		}
-		res, err = tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, report) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-			w.Mark.ID, in.Number, k.Kit, w.Name, w.Recipe.Name, w.Mark.Master.Revision, len(k.Files), report)
+		res, err = tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, report) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			w.Mark.ID, in.Number, k.Kit, w.Name, w.Recipe.Name, w.Mark.Master.Revision, len(k.Files), len(k.Failed), report)
 		if err != nil {
 			return err
 		}

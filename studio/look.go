@@ -156,11 +156,11 @@ func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
 		}
 		switch p := s.Paint.(type) {
 		case drawing.Solid:
-			if !t.Gradient && p.Colour == t.Colour {
+			if p.Colour == t.Colour {
 				return x
 			}
 		case *drawing.Gradient:
-			if t.Gradient && colour.Screen(p.Mean()) == t.Colour {
+			if slices.ContainsFunc(p.Stops, func(s drawing.Stop) bool { return s.Colour == t.Colour }) {
 				return x
 			}
 		}

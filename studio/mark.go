@@ -35,6 +35,8 @@ type Mark struct {
 	inkSet   int64    // current row of ink_sets of the client
 	inks     string
 	seen     string // name of the build when it was last on the table
+	only     bool   // the client's only mark
+	redo     bool   // something was undone
 }
 
 // A Master is the approved drawing, kept byte for byte.
@@ -49,7 +51,7 @@ type Master struct {
 // Brand is the name the files bear: the client's, with the mark's where the
 // client has several.
 func (m *Mark) Brand() string {
-	if recipe.Slug(m.Name) == "" || strings.EqualFold(m.Name, "mark") {
+	if m.only || recipe.Slug(m.Name) == "" || strings.EqualFold(m.Name, "mark") {
 		return m.Client
 	}
 	return m.Client + " " + m.Name
@@ -58,7 +60,9 @@ func (m *Mark) Brand() string {
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
   (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, ''),
-  COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(m.seen_build, '')
+  COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(m.seen_build, ''),
+  NOT EXISTS (SELECT 1 FROM marks o WHERE o.client_id = m.client_id AND o.id <> m.id),
+  EXISTS (SELECT 1 FROM decisions x WHERE x.mark_id = m.id AND COALESCE(x.parent_id, 0) = COALESCE(m.decisions_id, 0))
 FROM marks m JOIN clients c ON c.id = m.client_id
 LEFT JOIN ink_sets i ON i.id = c.inks_id
 LEFT JOIN decisions d ON d.id = m.decisions_id
@@ -69,7 +73,7 @@ func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var h []byte
 	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen, &m.only, &m.redo)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -28,6 +29,7 @@ func (w *Work) Needs() []Need {
 	black := &version.Ink{Name: "Black", RGB: "#000000", CMYK: &[4]float64{0, 0, 0, 100}}
 	all := []Need{
 		{"dark places, where light must stay light", version.Spec{Name: "light", Treatment: version.SingleInk, Ink: white, Reversed: version.KeepLight}},
+		{"dark places, in colour: only what would vanish changes", version.Spec{Name: "colour-on-dark", Treatment: version.AsDrawn, Reversed: version.OnDark}},
 		{"newsprint: one ink in tints", version.Spec{Name: "grey", Treatment: version.Tints, Ink: black}},
 		{"a cutter: colours kept apart by a gap", version.Spec{Name: "apart", Treatment: version.SingleInk, Ink: black, Gap: "1.5%"}},
 		{"any ground: white with a line round it", version.Spec{Name: "outlined", Treatment: version.SingleInk, Ink: white, Outline: &version.Outline{Width: "1.5%", Ink: black}}},
@@ -86,7 +88,7 @@ func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]b
 		return nil, ErrNotFound
 	}
 	ground := colour.White
-	if n.Spec.Ink != nil && n.Spec.Ink.White() && n.Spec.Backing == nil {
+	if n.Spec.Reversed == version.OnDark || n.Spec.Ink != nil && n.Spec.Ink.White() && n.Spec.Backing == nil {
 		ground = colour.FromBytes(0x5a, 0x5a, 0x59)
 	}
 	box := v.Drawing.Bounds()
@@ -130,6 +132,63 @@ func (s *Studio) AddVersion(ctx context.Context, w *Work, name, lockup string) e
 			return &InputError{"need", fmt.Sprintf("at most %d versions are added", maxAdded)}
 		}
 		d.Added = append(d.Added, n.Spec)
+		return nil
+	})
+}
+
+// maxSetInks bounds the brand inks that a set has versions for.
+const maxSetInks = 6
+
+// Set lists the versions that one lockup is usually wanted in: colour, black,
+// white, and one ink in each ink of the brand. lockup is empty for the whole
+// mark.
+func (w *Work) Set(lockup string) ([]version.Spec, error) {
+	inks, err := w.Mark.Inks()
+	if err != nil {
+		return nil, err
+	}
+	name := func(s string) string {
+		if lockup == "" {
+			return s
+		}
+		return recipe.Slug(lockup) + "-" + s
+	}
+	all := []version.Spec{
+		{Name: name("colour"), Treatment: version.AsDrawn},
+		{Name: name("black"), Treatment: version.SingleInk, Ink: &version.Ink{Name: "Black", RGB: "#000000", CMYK: &[4]float64{0, 0, 0, 100}}},
+		{Name: name("white"), Treatment: version.SingleInk, Ink: &version.Ink{Name: "White", RGB: "#ffffff", CMYK: &[4]float64{}}, Reversed: version.SameShapes},
+	}
+	for _, t := range inks {
+		k := t.Ink
+		if n := recipe.Slug(k.Name); n != "" && k.Tint == 0 && !k.White() && len(all) < 3+maxSetInks {
+			all = append(all, version.Spec{Name: name(n), Treatment: version.SingleInk, Ink: &k})
+		}
+	}
+	for i := range all {
+		all[i].Lockup = lockup
+	}
+	return slices.DeleteFunc(all, func(s version.Spec) bool {
+		return slices.ContainsFunc(w.Recipe.Versions, func(v version.Spec) bool { return v.Name == s.Name })
+	}), nil
+}
+
+// AddSet adds all versions of a set that are not there yet.
+func (s *Studio) AddSet(ctx context.Context, w *Work, lockup string) error {
+	if lockup != "" && !slices.Contains(w.LockupNames(), lockup) {
+		return &InputError{"need", fmt.Sprintf("there is no lockup or part %q", lockup)}
+	}
+	set, err := w.Set(lockup)
+	if err != nil {
+		return err
+	}
+	if len(set) == 0 {
+		return &InputError{"need", "all versions of that set are there already; make colours inks to have versions in them"}
+	}
+	return s.Decide(ctx, w.Mark.ID, fmt.Sprintf("%d versions added of %s", len(set), cmp.Or(lockup, "the whole mark")), func(d *Decisions) error {
+		if len(d.Added)+len(set) > maxAdded {
+			return &InputError{"need", fmt.Sprintf("at most %d versions are added", maxAdded)}
+		}
+		d.Added = append(slices.Clone(d.Added), set...)
 		return nil
 	})
 }

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -199,4 +200,20 @@ func (s *Studio) CompareRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (
 	}
 	d.Here, d.There, d.Both = recipe.Diff(w.Plan.Files, p.Files)
 	return d, nil
+}
+
+// SetEffects says what becomes of shadows, glows and blurs in curve files.
+func (s *Studio) SetEffects(ctx context.Context, mark int64, how string) error {
+	if how == recipe.Omit {
+		how = ""
+	}
+	return s.Decide(ctx, mark, "effects in curve files: "+cmp.Or(how, "files left out"), func(d *Decisions) error {
+		switch how {
+		case "", recipe.LeaveOut, recipe.Picture:
+		default:
+			return &InputError{"recipe", fmt.Sprintf("effects: %q is not known", how)}
+		}
+		d.Effects = how
+		return nil
+	})
 }

@@ -103,6 +103,6 @@ func (s *Studio) source(ctx context.Context, m *Mark, d Decisions) (*source, err
 	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {
 		return nil, err
 	}
-	src.art = version.NewArt(master.Drawing)
+	src.art = &version.Art{Drawing: master.Drawing, Keys: master.Keys}
 	return s.shelf.sources.put(name, src), nil
 }

@@ -88,13 +88,16 @@ func hang(t studio.Tag) tag {
 	x := tag{Tag: t, Kit: "no kit yet", Says: stateNames[t.State], Signal: "none"}
 	if t.Kit > 0 {
 		x.Kit = fmt.Sprintf("kit %d · %d files", t.Kit, t.Files)
+		if t.Missing > 0 {
+			x.Kit = fmt.Sprintf("kit %d · incomplete, %d of %d files", t.Kit, t.Files, t.Files+t.Missing)
+		}
 	}
 	switch t.State {
 	case studio.Stopped:
 		x.Signal = "stop"
 	case studio.Current:
 		x.Signal = "done"
-	case studio.Building, studio.Outdated, studio.Raster, studio.ToLook:
+	case studio.Building, studio.Outdated, studio.Partial, studio.Raster, studio.ToLook:
 		x.Signal = "look"
 	}
 	if t.State == studio.ToLook {
@@ -104,7 +107,7 @@ func hang(t studio.Tag) tag {
 }
 
 var stateNames = map[string]string{
-	studio.Unseen: "Changed: to be looked at", studio.Building: "Building", studio.Stopped: "Cannot be built yet", studio.Current: "Up to date",
+	studio.Unseen: "Changed: to be looked at", studio.Building: "Building", studio.Stopped: "Cannot be built yet", studio.Current: "Up to date", studio.Partial: "Files are missing",
 	studio.Outdated: "Stale: build it again", studio.Raster: "Only a raster", studio.ToLook: "Something to look at", studio.Ready: "Ready to build",
 }
 

@@ -45,6 +45,7 @@ type filesPage struct {
 	Trying   bool     // what is shown is not kept yet
 	With     string   // the recipe that is compared
 	Diff     *studio.RecipeDiff
+	Effects  string // what becomes of them in curve files, if somebody chose
 }
 
 // newFilesPage shows the recipe and its files; of a form just sent, the rows
@@ -53,6 +54,12 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 	p = filesPage{D: d, Own: d.Work.Decisions.Own != nil, Formats: recipe.Formats, Open: c.Query("edit") != "" || typed != nil}
 	if p.Base, err = d.Work.Base(); err != nil {
 		return p, err
+	}
+	switch d.Work.Decisions.Effects {
+	case recipe.LeaveOut:
+		p.Effects = "left out"
+	case recipe.Picture:
+		p.Effects = "pictures inside, at 300 ppi"
 	}
 	f := d.Work.Recipe.Frame
 	switch {
@@ -427,4 +434,18 @@ func (p filesPage) Tree() []string {
 		}
 	}
 	return out
+}
+
+// setEffects says what becomes of shadows, glows and blurs in curve files.
+func (s *Server) setEffects(c *gin.Context) {
+	n, err := id(c, "id")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if err := s.studio.SetEffects(c.Request.Context(), n, c.PostForm("effects")); err != nil {
+		s.again(c, "files", err, nil)
+		return
+	}
+	back(c, n, "files")
 }

@@ -20,7 +20,7 @@ func TestRecipeTable(t *testing.T) {
 	}
 	list := `document.querySelector("#list").textContent`
 	set("sizes.0", "640, h200")
-	tab.Until(list + `.includes("kettle_colour_640.png") && ` + list + `.includes("kettle_colour_h200.png") && !` + list + `.includes("_3000.png")`)
+	tab.Until(list + `.includes("teahouse_colour_640.png") && ` + list + `.includes("teahouse_colour_h200.png") && !` + list + `.includes("_3000.png")`)
 	tab.Until(`document.querySelector("#trying").textContent === "not kept yet"`)
 	set("sizes.0", "large")
 	tab.Until(`document.querySelector("#table .error")`)
@@ -36,11 +36,11 @@ func TestRecipeTable(t *testing.T) {
 	set("stretch.0", "640x100")
 	tab.Until(`document.querySelector("#table .error") && document.querySelector("#table .error").textContent.includes("distorts the mark")`)
 	tab.Eval(`document.querySelector('[name="sure.0"]').click() || ""`)
-	tab.Until(list + `.includes("kettle_colour_640x100.png")`)
+	tab.Until(list + `.includes("teahouse_colour_640x100.png")`)
 	tab.Eval(`document.querySelector('[name="drop.1"]').click() || ""`)
 	tab.Until(`!` + list + `.includes("8x10in")`)
 	tab.Click("#table .do-act")
-	tab.Until(`!document.querySelector("#table") && ` + list + `.includes("kettle_colour_640x100.png")`)
+	tab.Until(`!document.querySelector("#table") && ` + list + `.includes("teahouse_colour_640x100.png")`)
 	if s := tab.Eval(`document.querySelector(".own").textContent`); !strings.Contains(s, "this mark’s own") {
 		t.Errorf("the recipe is said to be %s", s)
 	}
@@ -52,7 +52,7 @@ func TestRecipeTable(t *testing.T) {
 	tab.Click("[name=save]")
 	tab.Until(`[...document.querySelectorAll(".choice b")].some(b => b.textContent === "Signs")`)
 	tab.Go("/marks/2/files?with=standard")
-	if s := tab.Eval(`document.querySelector(".diff").textContent`); !strings.Contains(s, "PNG/odd-kettle-teahouse-kettle_colour_3000.png (3000") || !strings.Contains(s, "640x100.png") {
+	if s := tab.Eval(`document.querySelector(".diff").textContent`); !strings.Contains(s, "PNG/odd-kettle-teahouse_colour_3000.png (3000") || !strings.Contains(s, "640x100.png") {
 		t.Errorf("compared: %s", s)
 	}
 	tab.Accessible("compared recipes")
@@ -63,7 +63,7 @@ func TestRecipeTable(t *testing.T) {
 	tab.Go("/marks/1/files")
 	tab.Eval(`[...document.querySelectorAll(".choice")].find(c => c.textContent.includes("Signs")).querySelector("input").click() || ""`)
 	tab.Click(".recipe > form .do-act")
-	tab.Until(list + `.includes("roundel_colour_640x100.png")`)
+	tab.Until(list + `.includes("tramway_colour_640x100.png")`)
 	take := func(body string) {
 		tab.Eval(`(() => {
 			const dt = new DataTransfer();
@@ -76,9 +76,9 @@ func TestRecipeTable(t *testing.T) {
 	take(`{"name": "x", "files": [{"format": "gif"}]}`)
 	tab.Until(`document.querySelector(".recipe .error")`)
 	take(`{"name": "flat", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [{"format": "svg"}]}`)
-	tab.Until(list + `.includes("roundel_colour.svg") && ! ` + list + `.includes("640x100")`)
+	tab.Until(list + `.includes("tramway_colour.svg") && ! ` + list + `.includes("640x100")`)
 	tab.Do(chromedp.KeyEvent("z"))
-	tab.Until(list + `.includes("roundel_colour_640x100.png")`)
+	tab.Until(list + `.includes("tramway_colour_640x100.png")`)
 	fetch(t, tab.Base+"/marks/1/files?with=saved:99", http.StatusNotFound)
 	fetch(t, tab.Base+"/marks/1/files?with=nosuch", http.StatusUnprocessableEntity)
 }

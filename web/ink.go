@@ -24,7 +24,7 @@ func (s *Server) setInk(c *gin.Context) {
 	}
 	t := version.Tied{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
 	typed := map[string]string{}
-	for _, k := range []string{"name", "rgb", "spot", "stock", "c", "m", "y", "k"} {
+	for _, k := range []string{"name", "rgb", "spot", "stock", "tint", "c", "m", "y", "k"} {
 		typed[k] = c.PostForm(k)
 	}
 	if c.PostForm("untie") != "" {
@@ -39,6 +39,15 @@ func (s *Server) setInk(c *gin.Context) {
 			build[i] = v
 		}
 		t.CMYK = &build
+		if v := strings.TrimSpace(typed["tint"]); v != "" {
+			var bad error
+			if t.Tint, bad = strconv.ParseFloat(v, 64); bad != nil || !(t.Tint > 0 && t.Tint <= 100) {
+				err = &studio.InputError{Field: "ink " + t.Drawn, Message: "a tint is a number from 1 to 100 percent of the full ink"}
+			}
+			if t.Tint == 100 {
+				t.Tint = 0
+			}
+		}
 		if err == nil {
 			err = s.studio.SetInk(c.Request.Context(), n, t)
 		}

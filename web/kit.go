@@ -141,6 +141,25 @@ func (s *Server) kitZip(c *gin.Context) {
 	send(c, k, r)
 }
 
+// kitCase is what a person can send to whoever looks after Dye Kit, about files
+// that a kit lacks.
+func (s *Server) kitCase(c *gin.Context) {
+	k, err := s.kit(c)
+	var b []byte
+	if err == nil {
+		b, err = s.studio.Case(c.Request.Context(), k)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	attachment(c, k.Name+"_case.zip")
+	c.Data(http.StatusOK, "application/zip", b)
+}
+
+// LeftOut groups what the newest kit leaves out on purpose.
+func (p kitPage) LeftOut() []leftOut { return group(p.Top.Report.Omitted) }
+
 // patience is how long a download may take for its next bytes: a slow reader
 // is served for as long as it reads at all.
 const patience = time.Minute

@@ -60,7 +60,7 @@ func TestProofViews(t *testing.T) {
 	if p, ok := img.(*image.Paletted); !ok || len(p.Palette) != 2 {
 		t.Errorf("the fax is %T", img)
 	}
-	for _, q := range []string{"moon.png?version=black", "fax.png?version=ghost", "eyes.png?version=black&eyes=third", "scene.png?scene=moon", "plate.png?version=black&n=9", "encoded.png?file=x", "encoded.png?file=PNG/odd-kettle-teahouse-kettle_black_500.png&a=gif", "small.png"} {
+	for _, q := range []string{"moon.png?version=black", "fax.png?version=ghost", "eyes.png?version=black&eyes=third", "scene.png?scene=moon", "plate.png?version=black&n=9", "encoded.png?file=x", "encoded.png?file=PNG/odd-kettle-teahouse_black_500.png&a=gif", "small.png"} {
 		fetch(t, tab.Base+"/marks/2/proof/"+q, http.StatusNotFound)
 	}
 }

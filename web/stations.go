@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -228,7 +229,7 @@ const maxPairs = 8
 func (k *card) fill(d docket, inks []version.Tied) {
 	k.Drawn = k.Hex
 	for _, t := range inks {
-		if c, err := t.Colour(); err == nil && c == k.Colour {
+		if t.Paints(k.Colour) {
 			k.Ink, k.Drawn = &t, t.Drawn
 		}
 	}
@@ -243,6 +244,7 @@ func (k *card) fill(d docket, inks []version.Tied) {
 	if d.Error != nil && d.Error.Field == "ink "+k.Drawn {
 		k.Open = true
 		k.Form.Name, k.Form.RGB, k.Form.Spot, k.Form.Stock = d.Typed["name"], d.Typed["rgb"], d.Typed["spot"], d.Typed["stock"]
+		k.Form.Tint, _ = strconv.ParseFloat(d.Typed["tint"], 64)
 		for i, n := range []string{"c", "m", "y", "k"} {
 			k.CMYK[i] = d.Typed[n]
 		}
@@ -298,6 +300,15 @@ type folder struct {
 type leftOut struct {
 	Reason string
 	What   []string
+	// Choices say on buttons what would bring the files, by Entry.Effects.
+	Choices []choice
+}
+
+type choice struct{ Key, Says string }
+
+// choiceWords say what a choice about effects does.
+var choiceWords = map[string]string{
+	recipe.LeaveOut: "Make them without the effect", recipe.Picture: "Put the effect in as a picture at 300 ppi", recipe.Omit: "Leave the files out",
 }
 
 // group puts omissions with the same reason together.
@@ -310,7 +321,11 @@ func group(os []recipe.Omission) []leftOut {
 			i++
 		}
 		if i == len(out) {
-			out = append(out, leftOut{Reason: o.Reason})
+			x := leftOut{Reason: o.Reason}
+			for _, k := range o.Choices {
+				x.Choices = append(x.Choices, choice{k, choiceWords[k]})
+			}
+			out = append(out, x)
 		}
 		out[i].What = append(out[i].What, what)
 	}

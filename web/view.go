@@ -45,6 +45,7 @@ type docket struct {
 	Busy    bool
 	Hint    string // why the action cannot be done
 	Undo    bool
+	Redo    bool
 	Next    *knot
 	Error   *studio.InputError // of the form just sent
 	Typed   map[string]string  // what was typed into it
@@ -52,7 +53,7 @@ type docket struct {
 
 func (s *Server) newDocket(w *studio.Work, here string) docket {
 	m := w.Mark
-	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Typed: map[string]string{}, From: here}
+	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Redo: m.Undone(), Typed: map[string]string{}, From: here}
 	title := ""
 	switch here { // views within stations
 	case "parts":
@@ -73,6 +74,8 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		d.State, d.Busy = fmt.Sprintf("building kit %d", next), true
 	case m.Kit == nil:
 		d.State = "no kit yet"
+	case m.Kit.Build == w.Name && m.Kit.Report.Incomplete:
+		d.State = fmt.Sprintf("kit %d is incomplete: %d missing", m.Kit.Number, len(m.Kit.Report.Failed))
 	case m.Kit.Build == w.Name:
 		d.State = fmt.Sprintf("kit %d is up to date", m.Kit.Number)
 		d.Hint, d.Action = d.State, "Up to date"
@@ -145,6 +148,8 @@ func note(w *studio.Work, key string) (text, state string) {
 		return "", "none"
 	case m.Kit.Build != w.Name:
 		return fmt.Sprintf("%d stale", m.Kit.Number), "look"
+	case m.Kit.Report.Incomplete:
+		return fmt.Sprintf("%d incomplete", m.Kit.Number), "look"
 	default:
 		return fmt.Sprintf("%d built", m.Kits), "done"
 	}

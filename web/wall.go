@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -40,6 +41,7 @@ type row struct {
 	Lit         int         // the chip whose places are lit, or -1
 	Said        bool        // whether a person spoke
 	Added       bool        // by a person, beside the recipe's own
+	Drawn       bool        // as in the master: places on it are places there
 	Others      bool        // whether other versions are read in one ink too
 }
 
@@ -77,7 +79,7 @@ func newWallPage(c *gin.Context, d docket) (wallPage, error) {
 	}
 	for _, x := range d.Work.Plan.Versions {
 		name := x.Spec.Name
-		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Work.Decisions.Adds(name)}
+		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Work.Decisions.Adds(name), Drawn: x.Spec.OneInk() && (x.Spec.Arranged == nil || x.Spec.Arranged.Placed == "")}
 		r.View, r.Large = viewBox(d.Work.Window(name, cellW, cellH)), viewBox(d.Work.Window(name, largeW, largeH))
 		if x.Drawing != nil {
 			for _, gr := range p.Grounds {
@@ -188,6 +190,9 @@ func describe(v *version.Version) string {
 			add("%s", k.Name)
 		}
 	}
+	if s.Reversed == version.OnDark {
+		add("white where it would vanish on dark")
+	}
 	if s.Reversed == version.KeepLight {
 		add("light stays light")
 	}
@@ -240,6 +245,8 @@ func (s *Server) versions(c *gin.Context) {
 	}
 	if name := c.PostForm("drop"); name != "" {
 		err = s.studio.DropVersion(c.Request.Context(), w.Mark.ID, name)
+	} else if c.PostForm("set") != "" {
+		err = s.studio.AddSet(c.Request.Context(), w, c.PostForm("lockup"))
 	} else {
 		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"), c.PostForm("lockup"))
 	}
@@ -282,9 +289,9 @@ func (s *Server) reading(c *gin.Context) {
 		what = fmt.Sprintf("all in one ink read as %s", name)
 		change = func(d *studio.Decisions) error { return d.SayAll(name) }
 	} else {
-		o := version.Override{Part: c.PostForm("part"), As: c.PostForm("as")}
-		subject := o.Part
-		if o.Part == "" {
+		o := version.Override{Part: c.PostForm("part"), Piece: c.PostForm("piece"), As: c.PostForm("as")}
+		subject := cmp.Or(o.Part, o.Piece)
+		if subject == "" {
 			o.Colour = c.PostForm("colour")
 			rgb, bad := colour.ParseHex(o.Colour)
 			if bad != nil {

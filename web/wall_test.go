@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 const band = "#reads-black-b3402c"
@@ -163,4 +164,51 @@ func TestVersionIsAdded(t *testing.T) {
 	}
 	res.Body.Close()
 	fetch(t, srv+"/marks/2/need/glitter", http.StatusNotFound)
+}
+
+// Ten changes in a row show at once, each without an error of a script, and a
+// number typed into the field of a tint is a tint when Enter is pressed.
+func TestTenChangesInARow(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/versions")
+	const cell = `document.querySelector('[data-label="black on White"] > img:not(.lit)')`
+	for i := range 10 {
+		as := []string{"paper", "ink"}[i%2]
+		before := tab.Eval(cell + ".src")
+		tab.Eval(`document.querySelector("` + band + `").open = true`)
+		tab.Eval(`document.querySelector("` + band + ` .words button[value=` + as + `]:not(.sr)").click() || ""`)
+		tab.Until(cell + ".src !== '" + before + "'")
+		if w := word(tab, band); w != as {
+			t.Fatalf("change %d: the band is %s, not %s", i+1, w, as)
+		}
+	}
+	tab.Eval(`document.querySelector("` + band + `").open = true`)
+	tab.Eval(`(() => { const f = document.querySelector("` + band + ` input[name=tint]"); f.value = "35"; f.focus(); return ""; })()`)
+	tab.Do(chromedp.KeyEvent(kb.Enter))
+	tab.Until(`document.querySelector("` + band + ` summary b").textContent === "tint 35 %"`)
+	for _, e := range tab.Errors() {
+		t.Errorf("the console says: %s", e)
+	}
+}
+
+// A piece is pointed at in the large picture and read for itself.
+func TestAPieceIsPointedAt(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/versions")
+	tab.Click(`[data-label="black on White"]`)
+	tab.Until(`document.querySelector("#big[open] .stage img").complete`)
+	tab.Eval(`(() => {
+		const stage = document.querySelector("#big .stage"), img = stage.querySelector("img").getBoundingClientRect();
+		window.at = [img.left + img.width * 0.5, img.top + img.height * 0.4];
+		stage.dispatchEvent(new MouseEvent("click", {bubbles: true, clientX: at[0], clientY: at[1]}));
+		return ""; })()`)
+	tab.Until(`document.querySelector(".pointed p").textContent.includes("alone, is")`)
+	before := tab.Eval(`document.querySelector("#big .stage img").src`)
+	tab.Click(`.pointed button[value=paper]`)
+	tab.Until(`document.querySelector("#big .stage img").src !== '` + before + `'`)
+	for _, e := range tab.Errors() {
+		t.Errorf("the console says: %s", e)
+	}
 }

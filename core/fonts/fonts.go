@@ -8,8 +8,11 @@ package fonts
 
 import (
 	"bytes"
+	"cmp"
 	"embed"
 	"fmt"
+	"math"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -17,6 +20,7 @@ import (
 	"github.com/go-text/typesetting/di"
 	"github.com/go-text/typesetting/font"
 	ot "github.com/go-text/typesetting/font/opentype"
+	"github.com/go-text/typesetting/font/opentype/tables"
 	"github.com/go-text/typesetting/language"
 	"github.com/go-text/typesetting/shaping"
 	"golang.org/x/image/math/fixed"
@@ -35,8 +39,23 @@ type Face struct {
 	Family string
 	Italic bool
 	Weight float64 // of a static font
+	Width  float64 // of a static font, in percent of the normal one
 	font   *font.Font
-	wide   bool // has a weight axis
+	// Axes of a variable font.
+	weights, widths bool
+}
+
+// A Style is what is asked of a family. The zero values of Weight and Width
+// stand for 400 and 100.
+type Style struct {
+	Weight float64 // 1 to 1000 (CSS Fonts Level 4, section 2.2)
+	Width  float64 // percent of the normal width, 50 to 200 (section 2.3)
+	Italic bool
+}
+
+func (s Style) full() Style {
+	s.Weight, s.Width = cmp.Or(s.Weight, 400), cmp.Or(s.Width, 100)
+	return s
 }
 
 // A Set is a collection of faces. The zero Set is empty and ready to use.
@@ -130,17 +149,48 @@ func read(data []byte) (*Face, error) {
 		return nil, fmt.Errorf("font cannot be read: %w", err)
 	}
 	d := ft.Describe()
-	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), font: ft}
+	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft}
+	if !(f.Width > 0) {
+		f.Width = 100
+	}
+	if m := widthWords.FindStringSubmatch(f.Family); m != nil && f.Width == 100 { // some say it in their name alone
+		f.Width = spoken[strings.ToLower(m[3]+m[4])]
+	}
 	if l.HasTable(ot.MustNewTag("fvar")) {
-		for _, w := range []float32{1, 1000} {
-			face := font.NewFace(ft)
-			face.SetVariations([]font.Variation{{Tag: ot.MustNewTag("wght"), Value: w}})
-			for _, c := range face.Coords() {
-				f.wide = f.wide || c != 0
-			}
-		}
+		f.weights = varies(ft, "wght", 1, 1000)
+		f.widths = varies(ft, "wdth", 25, 200)
 	}
 	return f, nil
+}
+
+// varies reports whether a variable font has an axis: one of the values moves
+// something.
+func varies(ft *font.Font, axis string, values ...float32) bool {
+	for _, v := range values {
+		face := font.NewFace(ft)
+		face.SetVariations([]font.Variation{{Tag: ot.MustNewTag(axis), Value: v}})
+		if slices.ContainsFunc(face.Coords(), func(c tables.Coord) bool { return c != 0 }) {
+			return true
+		}
+	}
+	return false
+}
+
+// widthWords are how families say in their names that they are narrow or wide.
+var widthWords = regexp.MustCompile(`(?i)( |-)((semi|extra|ultra)[ -]?)?(condensed|expanded|narrow|wide)$`)
+
+// spoken are widths as names say them, in percent (OpenType, OS/2, usWidthClass).
+var spoken = map[string]float64{
+	"condensed": 75, "semicondensed": 87.5, "extracondensed": 62.5, "ultracondensed": 50,
+	"narrow": 75, "seminarrow": 87.5, "extranarrow": 62.5, "ultranarrow": 50,
+	"expanded": 125, "semiexpanded": 112.5, "extraexpanded": 150, "ultraexpanded": 200,
+	"wide": 125, "semiwide": 112.5, "extrawide": 150, "ultrawide": 200,
+}
+
+// named reports whether the face belongs to a family: by its name, or, where it
+// is narrower or wider than usual, by its name without the word that says so.
+func (f *Face) named(family string) bool {
+	return strings.EqualFold(f.Family, family) || f.Width != 100 && strings.EqualFold(widthWords.ReplaceAllString(f.Family, ""), family)
 }
 
 // generic maps the CSS generic families to shipped ones.
@@ -157,22 +207,27 @@ func Generic(family string) bool {
 }
 
 // Find returns the faces of the family with the slant asked for, to be tried
-// in order for each letter, nearest weight first. It returns nil if there is
-// none: a slant is not made up.
-func (s *Set) Find(family string, weight float64, italic bool) []*Face {
+// in order for each letter, nearest width first and then nearest weight (CSS
+// Fonts Level 4, section 5.2). It returns nil if there is none: a slant is not
+// made up.
+func (s *Set) Find(family string, want Style) []*Face {
+	want = want.full()
 	name := strings.ToLower(strings.TrimSpace(family))
 	if g, ok := generic[name]; ok {
 		name = g
 	}
 	var best []*Face
-	score := func(f *Face) float64 {
-		if f.wide {
-			return 0
+	score := func(f *Face) (n float64) {
+		if !f.widths {
+			n += 10_000 * math.Abs(f.Width-want.Width)
 		}
-		return max(f.Weight-weight, weight-f.Weight)
+		if !f.weights {
+			n += math.Abs(f.Weight - want.Weight)
+		}
+		return n
 	}
 	for _, f := range s.faces {
-		if strings.ToLower(f.Family) != name || f.Italic != italic {
+		if !f.named(name) || f.Italic != want.Italic {
 			continue
 		}
 		i := len(best)
@@ -184,9 +239,17 @@ func (s *Set) Find(family string, weight float64, italic bool) []*Face {
 	return best
 }
 
-// Sets reports whether the face has the weight, give or take half a step.
-func (f *Face) Sets(weight float64) bool {
-	return f.wide || max(f.Weight-weight, weight-f.Weight) <= 50
+// Lacks says in words what of a style the face has not, give or take half a
+// step; "" if it has it all.
+func (f *Face) Lacks(want Style) string {
+	want = want.full()
+	switch {
+	case !f.widths && math.Abs(f.Width-want.Width) > 7:
+		return fmt.Sprintf("in %.0f %% of the usual width alone, and %.0f %% is asked for", f.Width, want.Width)
+	case !f.weights && math.Abs(f.Weight-want.Weight) > 50:
+		return fmt.Sprintf("in weight %.0f alone, and %.0f is asked for", f.Weight, want.Weight)
+	}
+	return ""
 }
 
 // Has reports whether the face has a glyph for the letter.
@@ -233,11 +296,17 @@ type Glyph struct {
 // Shape sets runes [from, to) of text in one direction at the given size and
 // weight and returns the glyphs in visual order. kern and ligatures follow
 // the font; ligate false turns ligatures off, as letter-spacing asks.
-func (f *Face) Shape(text []rune, from, to int, size, weight float64, rtl, ligate bool) []Glyph {
+func (f *Face) Shape(text []rune, from, to int, size float64, style Style, rtl, ligate bool) []Glyph {
 	face := font.NewFace(f.font)
-	if f.wide {
-		face.SetVariations([]font.Variation{{Tag: ot.MustNewTag("wght"), Value: float32(weight)}})
+	style = style.full()
+	var axes []font.Variation
+	if f.weights {
+		axes = append(axes, font.Variation{Tag: ot.MustNewTag("wght"), Value: float32(style.Weight)})
 	}
+	if f.widths {
+		axes = append(axes, font.Variation{Tag: ot.MustNewTag("wdth"), Value: float32(style.Width)})
+	}
+	face.SetVariations(axes)
 	in := shaping.Input{
 		Text: text, RunStart: from, RunEnd: to, Face: face,
 		// Shaped at one unit of the size for each font unit, so that the

@@ -11,7 +11,7 @@ import (
 func TestShippedFamilies(t *testing.T) {
 	s := Shipped()
 	for _, f := range s.Families() {
-		faces := s.Find(f, 400, false)
+		faces := s.Find(f, Style{Weight: 400})
 		if len(faces) == 0 {
 			t.Fatalf("%s is not found by its own name", f)
 		}
@@ -22,22 +22,22 @@ func TestShippedFamilies(t *testing.T) {
 		}
 	}
 	for name, want := range map[string]string{"sans-serif": "Hanken Grotesk", "SERIF": "Bitter", " monospace ": "Sometype Mono", "bitter": "Bitter"} {
-		if fs := s.Find(name, 400, false); len(fs) == 0 || fs[0].Family != want {
+		if fs := s.Find(name, Style{Weight: 400}); len(fs) == 0 || fs[0].Family != want {
 			t.Errorf("%q finds %v", name, fs)
 		}
 	}
-	if fs := s.Find("Nosuchface", 400, false); fs != nil {
+	if fs := s.Find("Nosuchface", Style{Weight: 400}); fs != nil {
 		t.Errorf("an unknown font finds %v", fs)
 	}
-	if fs := s.Find("Sometype Mono", 400, true); fs != nil {
+	if fs := s.Find("Sometype Mono", Style{Weight: 400, Italic: true}); fs != nil {
 		t.Error("a slant is made up")
 	}
 }
 
 // Digits of the mono are of one width, as its tables of measures need.
 func TestMonoIsMono(t *testing.T) {
-	f := Shipped().Find("Sometype Mono", 400, false)[0]
-	gs := f.Shape([]rune("0123456789.× "), 0, 13, 100, 400, false, true)
+	f := Shipped().Find("Sometype Mono", Style{Weight: 400})[0]
+	gs := f.Shape([]rune("0123456789.× "), 0, 13, 100, Style{}, false, true)
 	for _, g := range gs {
 		if math.Abs(g.Advance-gs[0].Advance) > 1e-9 {
 			t.Errorf("advance %v beside %v", g.Advance, gs[0].Advance)
@@ -46,10 +46,10 @@ func TestMonoIsMono(t *testing.T) {
 }
 
 func TestWeightsOfAVariableFont(t *testing.T) {
-	f := Shipped().Find("Hanken Grotesk", 400, false)[0]
+	f := Shipped().Find("Hanken Grotesk", Style{Weight: 400})[0]
 	area := func(w float64) float64 {
 		a := 0.0
-		for _, g := range f.Shape([]rune("HI"), 0, 2, 100, w, false, true) {
+		for _, g := range f.Shape([]rune("HI"), 0, 2, 100, Style{Weight: w}, false, true) {
 			a += math.Abs(g.Path.Area())
 		}
 		return a
@@ -77,8 +77,8 @@ func TestWrappedFonts(t *testing.T) {
 		}
 		text := []rune("Hamburgefonstiv ÄÖÜ éñ 0123456789 &@ AVA")
 		for _, weight := range []float64{400, 650} {
-			a := s.Find("W", weight, false)[0].Shape(text, 0, len(text), 100, weight, false, true)
-			b := Shipped().Find(family, weight, false)[0].Shape(text, 0, len(text), 100, weight, false, true)
+			a := s.Find("W", Style{Weight: weight})[0].Shape(text, 0, len(text), 100, Style{Weight: weight}, false, true)
+			b := Shipped().Find(family, Style{Weight: weight})[0].Shape(text, 0, len(text), 100, Style{Weight: weight}, false, true)
 			if len(a) != len(b) {
 				t.Fatalf("%s: %d glyphs, want %d", file, len(a), len(b))
 			}
@@ -122,5 +122,34 @@ func TestWhatIsNoFont(t *testing.T) {
 	}
 	if err := new(Set).Add(make([]byte, MaxBytes+1)); err == nil || !strings.Contains(err.Error(), "larger than 32 MB") {
 		t.Errorf("too large: %v", err)
+	}
+}
+
+// A family of several widths takes the one asked for, whether its files name it
+// in the family or only in their tables (Roboto as Debian ships it).
+func TestWidths(t *testing.T) {
+	s := &Set{}
+	for _, name := range []string{"RobotoTTF/Roboto-Regular.ttf", "RobotoTTF/Roboto-Bold.ttf", "RobotoCondensed-Regular.ttf", "RobotoCondensed-Bold.ttf"} {
+		b, err := os.ReadFile("/usr/share/fonts/truetype/roboto/unhinted/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Add(b); err != nil {
+			t.Fatal(err)
+		}
+	}
+	text := []rune("Kettle")
+	long := func(st Style) (sum float64) {
+		for _, g := range s.Find("Roboto", st)[0].Shape(text, 0, len(text), 100, st, false, true) {
+			sum += g.Advance
+		}
+		return sum
+	}
+	usual, narrow := long(Style{}), long(Style{Width: 75})
+	if !(narrow < 0.95*usual) || long(Style{Width: 75, Weight: 700}) == narrow {
+		t.Errorf("%.0f usual, %.0f condensed", usual, narrow)
+	}
+	if f := s.Find("Roboto", Style{Width: 75})[0]; f.Lacks(Style{Width: 75}) != "" || f.Lacks(Style{}) == "" {
+		t.Errorf("condensed lacks %q of condensed, %q of the usual", f.Lacks(Style{Width: 75}), f.Lacks(Style{}))
 	}
 }

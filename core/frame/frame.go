@@ -30,6 +30,9 @@ type Spec struct {
 	Page   string  `json:"page,omitempty"`   // 400x150, 8x10in
 	Margin Margins `json:"margin,omitempty"` // room around the art
 	Place  string  `json:"place,omitempty"`  // one of nine; centre by default
+	// Backing says that the frame of one-ink versions, too, holds a rectangle
+	// behind the art that they leave out; otherwise it follows what is left.
+	Backing bool `json:"backing,omitempty"`
 	// Clear is room measured in a part of the mark, instead of Margin.
 	Clear *Clear `json:"clear,omitempty"`
 	// Smallest is the least width at which the mark may stand: px for files,

@@ -174,7 +174,7 @@ func (j *job) look(ctx context.Context, f recipe.File, v string, press bool) (*i
 			return nil, err
 		}
 		if press {
-			art = pressed(art)
+			art = pressed(art, j.press(f.Entry))
 		}
 		fr := j.frameFor(f, v)
 		w, h := lookSize(fr.W, fr.H)

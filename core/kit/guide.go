@@ -196,13 +196,13 @@ func (g *guide) inks(ctx context.Context, in Input, p *Plan) error {
 	var rows strings.Builder
 	n := 0
 	for _, t := range tones {
-		if t.Gradient || n == mostInks || t.Share < 0.002 {
+		if n == mostInks || t.Share < 0.002 {
 			continue
 		}
 		n++
 		name, spot := "", t.Colour.Spot
 		for _, k := range in.Inks {
-			if c, err := k.Colour(); err == nil && c == t.Colour {
+			if k.Paints(t.Colour) {
 				name = k.Name
 			}
 		}

@@ -106,7 +106,7 @@ const (
 )
 
 func failure(f recipe.File, err error) Failure {
-	x := Failure{Path: f.Path, Version: f.Version(), Format: f.Entry.Format, Reason: plain(err), Next: nextMake}
+	x := Failure{Path: f.Path, Version: f.Version(), Format: f.Entry.Format, Reason: Plain(err), Next: nextMake}
 	if errors.Is(err, ErrCheck) {
 		x.Next = nextCheck
 	}
@@ -116,8 +116,8 @@ func failure(f recipe.File, err error) Failure {
 // longest is the length of a reason, in letters, that a person reads.
 const longest = 300
 
-// plain is an error in one sentence for a person.
-func plain(err error) string {
+// Plain is an error in one sentence for a person.
+func Plain(err error) string {
 	s := err.Error()
 	if errors.Is(err, context.DeadlineExceeded) {
 		s = "it took too long"
@@ -345,8 +345,10 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	if err != nil {
 		return err
 	}
+	said := k.Report
+	said.Readers = nil // they depend on the machine
 	m := Manifest{
-		Report: k.Report, Brand: in.Brand, Release: Release, Number: in.Number,
+		Report: said, Brand: in.Brand, Release: Release, Number: in.Number,
 		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Parts: in.Options.Parts, Inks: in.Inks, Recipe: in.Recipe,
 	}
 	k.Extra = []File{master}

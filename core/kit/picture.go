@@ -8,6 +8,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/export/content"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 )
@@ -193,7 +194,7 @@ func draw(ctx context.Context, d *drawing.Drawing, box geom.Rect, w, h int) (*im
 
 // pressed is the art in the colours its builds show on screen, so that a file
 // in process inks can be compared without passing through a profile.
-func pressed(d *drawing.Drawing) *drawing.Drawing {
+func pressed(d *drawing.Drawing, press *colour.Press) *drawing.Drawing {
 	swap := func(c colour.Colour) colour.Colour {
 		b, _ := c.Press()
 		if c.Spot != "" && c.Tint > 0 {
@@ -205,7 +206,7 @@ func pressed(d *drawing.Drawing) *drawing.Drawing {
 	return d.Map(func(n drawing.Node) drawing.Node {
 		s, ok := n.(*drawing.Shape)
 		if !ok {
-			return n
+			return separated(n.(*drawing.Picture), press)
 		}
 		c := *s
 		switch p := s.Paint.(type) {
@@ -219,4 +220,19 @@ func pressed(d *drawing.Drawing) *drawing.Drawing {
 		}
 		return &c
 	})
+}
+
+// separated is a picture in the builds that a file in process inks holds of it,
+// in 8 bits a plate, as pressed shows them.
+func separated(p *drawing.Picture, press *colour.Press) *drawing.Picture {
+	c := *p
+	c.Image = image.NewNRGBA(p.Image.Rect)
+	data, _ := content.Samples(p.Image, press)
+	for i := 0; i < len(c.Image.Pix); i += 4 {
+		k := data[i : i+4]
+		b := colour.CMYK{C: float64(k[0]) / 2.55, M: float64(k[1]) / 2.55, Y: float64(k[2]) / 2.55, K: float64(k[3]) / 2.55}
+		c.Image.Pix[i], c.Image.Pix[i+1], c.Image.Pix[i+2] = b.RGB().Bytes()
+		c.Image.Pix[i+3] = p.Image.Pix[i+3]
+	}
+	return &c
 }

@@ -43,7 +43,7 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if m.Drawing, err = version.Tie(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
-	p, err := PlanFor(ctx, m, version.NewArt(m.Drawing), in.Brand, in.Recipe)
+	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
 	if err != nil || len(in.Profile) == 0 {
 		return p, err
 	}
@@ -132,22 +132,37 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 	if p.Frame, err = s.Around(art, page); err != nil {
 		return fmt.Errorf("frame: %w", err)
 	}
+	// Versions that leave out a backing share a frame that follows what is left.
+	bare := func(v *version.Version) bool {
+		return v.Drawing != nil && v.Unbacked && !s.Backing && s.Fit != frame.ViewBox
+	}
+	var left geom.Rect
 	for _, v := range p.Versions {
-		if v.Drawing == nil || !v.OwnFrame(r.Standard() != nil) {
+		if bare(v) && !v.OwnFrame(r.Standard() != nil) {
+			left = left.Union(v.Drawing.Bounds())
+		}
+	}
+	for _, v := range p.Versions {
+		own := v.OwnFrame(r.Standard() != nil)
+		if v.Drawing == nil || !own && !bare(v) {
 			continue
 		}
 		box := v.Drawing.Bounds()
-		if v.Spec.Lockup == "" || r.Standard() == nil && v.Spec.Whole() {
+		if !own {
+			box = left
+		} else if bare(v) {
+			// of the art alone
+		} else if v.Spec.Lockup == "" || r.Standard() == nil && v.Spec.Whole() {
 			box = box.Union(art)
 		}
-		own, err := s.Around(box, page)
+		f, err := s.Around(box, page)
 		if err != nil {
 			return fmt.Errorf("frame: %w", err)
 		}
 		if p.Own == nil {
 			p.Own = map[string]frame.Frame{}
 		}
-		p.Own[v.Spec.Name] = own
+		p.Own[v.Spec.Name] = f
 	}
 	return nil
 }

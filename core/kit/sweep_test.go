@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"dyekit/core/fonts"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
 	"dyekit/core/recipe"
@@ -42,7 +43,9 @@ type sweepCase struct{ set, name, file string }
 // TestSweep builds every drawing and picture below the folders in
 // DYEKIT_SWEEP (and those that ship with the tests) with every built-in recipe
 // and with treatments, and lists what fails by reason. DYEKIT_SWEEP_RECIPES
-// limits the recipes, DYEKIT_SWEEP_STEP takes every nth case.
+// limits the recipes, DYEKIT_SWEEP_STEP takes every nth case, and pictures are
+// at most DYEKIT_SWEEP_MOST px wide, if it is set; DYEKIT_SWEEP_READERS has
+// outside readers read as well.
 func TestSweep(t *testing.T) {
 	var cases []sweepCase
 	b, err := os.ReadFile("../intake/svg/testdata/drawings.json")
@@ -73,7 +76,8 @@ func TestSweep(t *testing.T) {
 			return nil
 		})
 	}
-	step := 1
+	step, most := 1, 0
+	fmt.Sscan(os.Getenv("DYEKIT_SWEEP_MOST"), &most)
 	fmt.Sscan(os.Getenv("DYEKIT_SWEEP_STEP"), &step)
 	names := strings.FieldsFunc(os.Getenv("DYEKIT_SWEEP_RECIPES"), func(r rune) bool { return r == ',' })
 	if len(names) == 0 {
@@ -82,6 +86,17 @@ func TestSweep(t *testing.T) {
 	mode := outside.None
 	if os.Getenv("DYEKIT_SWEEP_READERS") != "" {
 		mode = outside.Auto
+	}
+	// Fonts that the W3C tests ask for: any will do here.
+	set := fonts.Shipped().Clone()
+	roboto, err := os.ReadFile("/usr/share/fonts/truetype/roboto/unhinted/RobotoTTF/Roboto-Regular.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"SVGFreeSansASCII", "Arial", "Verdana", "Helvetica", "Georgia", "Impact", "Blocky"} {
+		if err := set.AddAs(roboto, name); err != nil {
+			t.Fatal(err)
+		}
 	}
 	builds, files, failedN, refused := 0, 0, 0, 0
 	why := map[string][]string{}
@@ -93,9 +108,10 @@ func TestSweep(t *testing.T) {
 			if !ok {
 				r = parse(t, everyTreatment)
 			}
+			r = capped(r, most)
 			start := time.Now()
 			ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
-			k, err := Build(ctx, Input{Master: data[c.file], MasterName: filepath.Base(c.file), Brand: "Case", Recipe: r, Readers: mode, Partial: true, Options: intake.Options{}})
+			k, err := Build(ctx, Input{Master: data[c.file], MasterName: filepath.Base(c.file), Brand: "Case", Recipe: r, Readers: mode, Partial: true, Options: intake.Options{Fonts: set}})
 			cancel()
 			if d := time.Since(start); d > 10*time.Second {
 				t.Logf("slow: %.0f s: %s %s %s", d.Seconds(), name, c.set, c.name)
@@ -133,6 +149,28 @@ func TestSweep(t *testing.T) {
 			t.Logf("        %s", x)
 		}
 	}
+}
+
+// capped is a recipe without pictures wider than most; 0 is no limit.
+func capped(r *recipe.Recipe, most int) *recipe.Recipe {
+	if most == 0 {
+		return r
+	}
+	c := *r
+	c.Files = nil
+	for _, e := range r.Files {
+		var widths []int
+		for _, w := range e.Widths {
+			if w = min(w, most); !slices.Contains(widths, w) {
+				widths = append(widths, w)
+			}
+		}
+		e.Widths = widths
+		if e.Size == "" {
+			c.Files = append(c.Files, e)
+		}
+	}
+	return &c
 }
 
 // short cuts figures out of a reason.

@@ -262,22 +262,40 @@ func dropBacking(d *drawing.Drawing) *drawing.Drawing {
 
 // A Tone is a colour found in the art.
 type Tone struct {
-	Colour   colour.Colour
-	Share    float64 // of the painted area that can be seen, 0 to 1
-	Parts    []string
-	Gradient bool // the colour is the mean of a gradient
+	Colour colour.Colour
+	Share  float64 // of the painted area that can be seen, 0 to 1
+	Parts  []string
+	// Gradient is set where the colour is a stop of a gradient and stands nowhere
+	// by itself.
+	Gradient bool
 }
 
 // Tones lists the colours of the drawing with the area in which each can be
 // seen, largest first. Areas are counted on pixels, so a colour that is
-// covered everywhere has none.
+// covered everywhere has none. A gradient counts as its stops, each for the
+// stretch of the ramp that is nearest to it.
 func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
-	type key struct {
-		c        colour.Colour
-		gradient bool
+	type part struct {
+		tone  int
+		share float64
 	}
 	var tones []Tone
-	index := map[key]int{}
+	var paints [][]part // by number, from 1
+	index := map[colour.Colour]int{}
+	note := func(c colour.Colour, name string, stop bool) int {
+		i, ok := index[c]
+		if !ok {
+			i = len(tones)
+			index[c] = i
+			tones = append(tones, Tone{Colour: c, Gradient: true})
+		}
+		t := &tones[i]
+		t.Gradient = t.Gradient && stop
+		if name != "" && !slices.Contains(t.Parts, name) {
+			t.Parts = append(t.Parts, name)
+		}
+		return i
+	}
 	b := d.Bounds()
 	if b.Empty() {
 		return nil, nil
@@ -285,41 +303,52 @@ func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
 	const side = 400
 	k := side / b.Long()
 	w, h := max(1, int(b.W()*k)), max(1, int(b.H()*k))
+	solid := map[colour.Colour]int{}
 	seen, err := raster.Numbers(ctx, d, raster.Fit(b, w, h), w, h, func(n drawing.Node) int {
 		s, ok := n.(*drawing.Shape)
 		if !ok {
 			return 0
 		}
-		k := key{}
 		switch p := s.Paint.(type) {
 		case drawing.Solid:
-			k.c = p.Colour
+			i := note(p.Colour, s.Part, false)
+			if n, ok := solid[p.Colour]; ok {
+				return n
+			}
+			paints = append(paints, []part{{i, 1}})
+			solid[p.Colour] = len(paints)
 		case *drawing.Gradient:
-			k = key{colour.Screen(p.Mean()), true}
+			var all []part
+			for i, s2 := range p.Stops {
+				lo, hi := 0.0, 1.0
+				if i > 0 {
+					lo = (p.Stops[i-1].At + s2.At) / 2
+				}
+				if i+1 < len(p.Stops) {
+					hi = (p.Stops[i+1].At + s2.At) / 2
+				}
+				if s2.Alpha > 0 {
+					all = append(all, part{note(s2.Colour, s.Part, true), max(0, hi-lo)})
+				}
+			}
+			paints = append(paints, all)
 		}
-		i, ok := index[k]
-		if !ok {
-			i = len(tones)
-			index[k] = i
-			tones = append(tones, Tone{Colour: k.c, Gradient: k.gradient})
-		}
-		if s.Part != "" && !slices.Contains(tones[i].Parts, s.Part) {
-			tones[i].Parts = append(tones[i].Parts, s.Part)
-		}
-		return i + 1
+		return len(paints)
 	})
 	if err != nil {
 		return nil, err
 	}
-	total := 0
+	total := 0.0
 	for _, id := range seen {
 		if id > 0 {
 			total++
-			tones[id-1].Share++
+			for _, p := range paints[id-1] {
+				tones[p.tone].Share += p.share
+			}
 		}
 	}
 	for i := range tones {
-		tones[i].Share /= float64(max(1, total))
+		tones[i].Share /= max(1, total)
 	}
 	slices.SortStableFunc(tones, func(a, b Tone) int {
 		switch {

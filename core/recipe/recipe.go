@@ -280,8 +280,12 @@ func checkVersion(v version.Spec) error {
 	}
 	switch v.Reversed {
 	case "", version.SameShapes, version.KeepLight:
+	case version.OnDark:
+		if v.OneInk() {
+			return errors.New("reversed: on-dark is for versions as drawn")
+		}
 	default:
-		return fmt.Errorf("reversed: %q is not known: same-shapes or keep-light", v.Reversed)
+		return fmt.Errorf("reversed: %q is not known: same-shapes, keep-light or on-dark", v.Reversed)
 	}
 	for i, o := range v.Overrides {
 		switch o.As {
@@ -292,8 +296,14 @@ func checkVersion(v version.Spec) error {
 		if !(o.Tint >= 0 && o.Tint <= 100) {
 			return fmt.Errorf("overrides[%d].tint: %v is not between 0 and 100 percent", i, o.Tint)
 		}
-		if (o.Colour == "") == (o.Part == "") {
-			return fmt.Errorf("overrides[%d]: names either a colour or a part", i)
+		named := 0
+		for _, s := range []string{o.Colour, o.Part, o.Piece} {
+			if s != "" {
+				named++
+			}
+		}
+		if named != 1 {
+			return fmt.Errorf("overrides[%d]: names either a colour, a part or a piece", i)
 		}
 		if o.Colour != "" {
 			if _, err := colour.ParseHex(o.Colour); err != nil {

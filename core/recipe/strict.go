@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -25,7 +26,37 @@ func strict(data []byte, v any) error {
 	if err := fits("", raw, reflect.TypeOf(v).Elem()); err != nil {
 		return err
 	}
+	if err := nothing("", raw); err != nil {
+		return err
+	}
 	return json.Unmarshal(data, v)
+}
+
+// nothing refuses a 0 where it cannot be meant: unsaid, these keys have a usual
+// value.
+func nothing(place string, raw any) error {
+	switch raw := raw.(type) {
+	case map[string]any:
+		for _, k := range []string{"ppi", "effects_ppi", "quality", "opacity", "level"} {
+			if n, ok := raw[k].(json.Number); ok {
+				if v, err := n.Float64(); err == nil && v == 0 {
+					return fmt.Errorf("%s: 0 is nothing; leave the key out for the usual value", strings.TrimPrefix(place+"."+k, "."))
+				}
+			}
+		}
+		for _, k := range slices.Sorted(maps.Keys(raw)) {
+			if err := nothing(strings.TrimPrefix(place+"."+k, "."), raw[k]); err != nil {
+				return err
+			}
+		}
+	case []any:
+		for i, x := range raw {
+			if err := nothing(fmt.Sprintf("%s[%d]", place, i), x); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // jsonError gives the line of a fault in the syntax.

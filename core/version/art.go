@@ -21,6 +21,9 @@ import (
 // goroutines.
 type Art struct {
 	Drawing *drawing.Drawing
+	// Keys are those of the master's pieces, for overrides that name one; it may
+	// be nil.
+	Keys []string
 
 	mu       sync.Mutex
 	lockups  map[string]*Art // of some parts alone
@@ -57,6 +60,7 @@ type leaf struct {
 	cuts    int
 	tones   []tone
 	part    string
+	piece   int
 	backing bool
 }
 
@@ -182,7 +186,7 @@ func (c *compiler) mask(m *drawing.Mask) *mask {
 
 // shape makes a leaf of a shape. What is wholly transparent is nothing.
 func (c *compiler) shape(s *drawing.Shape, in *drawing.Mask) *leaf {
-	l := &leaf{part: s.Part, backing: s == c.backing}
+	l := &leaf{part: s.Part, piece: s.Piece, backing: s == c.backing}
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
 		if p.Alpha == 0 {

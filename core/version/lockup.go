@@ -91,7 +91,7 @@ func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
 	if a.lockups == nil {
 		a.lockups = map[string]*Art{}
 	}
-	a.lockups[string(key)] = NewArt(d)
+	a.lockups[string(key)] = &Art{Drawing: d, Keys: a.Keys}
 	return a.lockups[string(key)], nil
 }
 

@@ -55,6 +55,7 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	}
 	for _, c := range slices.Concat(r.classes, r.omitted) {
 		v.Readings = append(v.Readings, c.Reading)
+		v.Unbacked = v.Unbacked || c.backing
 	}
 	slices.SortStableFunc(v.Readings, func(a, b Reading) int {
 		return cmp.Or(cmp.Compare(a.Colour.Lab().L, b.Colour.Lab().L), cmp.Compare(a.Colour.Hex(), b.Colour.Hex()))

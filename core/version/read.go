@@ -104,7 +104,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 func (a *Art) label(r *reading, overrides []Override) error {
 	omitted := map[colour.RGB]int{}
 	s := sight{plain: true, skip: func(l *leaf, t int) int {
-		o, said := byPart(overrides, l.part)
+		o, said := a.byPlace(overrides, l.part, l.piece)
 		if !said {
 			o, said = byColour(overrides, l.tones[t].seen)
 		}
@@ -128,8 +128,8 @@ func (a *Art) label(r *reading, overrides []Override) error {
 	}}
 	// Exact colours first: most faces show one that was seen before.
 	type key struct {
-		p    raster.Pixel
-		part string // only where a person spoke of the part
+		p     raster.Pixel
+		place string // only where a person spoke of the part or the piece
 	}
 	known := map[key]int{}
 	r.m = a.plane.Label(func(in *planar.Set) int {
@@ -140,9 +140,9 @@ func (a *Art) label(r *reading, overrides []Override) error {
 			return 0
 		}
 		k := key{p: p}
-		o, said := byPart(overrides, s.top.part)
+		o, said := a.byPlace(overrides, s.top.part, s.top.piece)
 		if said {
-			k.part = s.top.part
+			k.place = fmt.Sprint(o)
 		}
 		if l, ok := known[k]; ok {
 			r.classes[l-1].part(s.top.part)
@@ -204,7 +204,13 @@ func (c *class) part(name string) {
 	}
 }
 
-func byPart(os []Override, part string) (Override, bool) {
+// byPlace is what was said of a piece, or else of the part that it belongs to.
+func (a *Art) byPlace(os []Override, part string, piece int) (Override, bool) {
+	for _, o := range os {
+		if o.Piece != "" && piece > 0 && piece <= len(a.Keys) && a.Keys[piece-1] == o.Piece {
+			return o, true
+		}
+	}
 	for _, o := range os {
 		if o.Part != "" && strings.EqualFold(o.Part, part) {
 			return o, true
@@ -215,7 +221,7 @@ func byPart(os []Override, part string) (Override, bool) {
 
 func byColour(os []Override, c colour.RGB) (Override, bool) {
 	for _, o := range os {
-		if o.Part != "" {
+		if o.Part != "" || o.Piece != "" {
 			continue
 		}
 		if want, err := colour.ParseHex(o.Colour); err == nil && colour.Difference(want.Lab(), c.Lab()) < same {

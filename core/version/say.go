@@ -105,6 +105,9 @@ func (r Reading) Outcome() string {
 // part. An Override with As empty takes the word back.
 func Say(before []Override, o Override) []Override {
 	out := slices.DeleteFunc(slices.Clone(before), func(b Override) bool {
+		if o.Piece != "" || b.Piece != "" {
+			return o.Piece == b.Piece
+		}
 		if o.Part != "" || b.Part != "" {
 			return strings.EqualFold(o.Part, b.Part)
 		}

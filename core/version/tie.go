@@ -17,6 +17,18 @@ type Tied struct {
 	Drawn string `json:"drawn"` // #rrggbb
 }
 
+// Paints reports whether a colour is painted in the ink: with its plate, or, as a
+// stop of a gradient, without.
+func (t Tied) Paints(c colour.Colour) bool {
+	k, err := t.Colour()
+	if err != nil {
+		return false
+	}
+	bare := k
+	bare.Spot, bare.Tint = "", 0
+	return c == k || c == bare
+}
+
 // maxInkName bounds the names of inks and plates, in bytes.
 const maxInkName = 80
 

@@ -70,10 +70,12 @@ func (k *Ink) White() bool {
 	return err == nil && c.RGB.NearWhite() && k.Spot == ""
 }
 
-// An Override is a person's word on a colour or a part.
+// An Override is a person's word on a colour, a part, or one piece of the
+// master by its key (see core/parts).
 type Override struct {
 	Colour string  `json:"colour,omitempty"`
 	Part   string  `json:"part,omitempty"`
+	Piece  string  `json:"piece,omitempty"`
 	As     string  `json:"as"` // ink, paper, tint or omit
 	Tint   float64 `json:"tint,omitempty"`
 }
@@ -213,6 +215,8 @@ type Version struct {
 	Places   []Place          // where they melt
 	Curves   [2]int           // in the master and in the version
 	Refused  string           // why the version cannot be made
+	// Unbacked is set if a rectangle behind the art was left out.
+	Unbacked bool
 	Findings finding.List
 }
 
@@ -259,10 +263,10 @@ func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	}
 	switch s.Treatment {
 	case AsDrawn:
-		err = v.asDrawn(a)
+		err = v.asDrawn(ctx, a)
 	case Backed:
 		if s.Ink == nil && (s.Backing == nil || !s.Backing.Knockout) {
-			err = v.asDrawn(a)
+			err = v.asDrawn(ctx, a)
 			break
 		}
 		err = v.inked(ctx, a)
@@ -303,16 +307,23 @@ func with(d *drawing.Drawing, ns ...drawing.Node) *drawing.Drawing {
 }
 
 // asDrawn takes the master as it is, without what a person left out.
-func (v *Version) asDrawn(a *Art) error {
+func (v *Version) asDrawn(ctx context.Context, a *Art) error {
 	v.Drawing = a.Drawing
+	if v.Spec.Reversed == OnDark {
+		d, err := a.onDark(ctx)
+		if err != nil {
+			return err
+		}
+		v.Drawing = d
+	}
 	for _, o := range v.Spec.Overrides {
 		if o.As != AsOmit {
 			return fmt.Errorf("%w: a version as drawn can leave colours and parts out, not read them as %s", errRefused, o.As)
 		}
 	}
 	if len(v.Spec.Overrides) > 0 {
-		v.Drawing = a.Drawing.Map(func(n drawing.Node) drawing.Node {
-			if _, said := byPart(v.Spec.Overrides, drawing.PartOf(n)); said {
+		v.Drawing = v.Drawing.Map(func(n drawing.Node) drawing.Node {
+			if _, said := a.byPlace(v.Spec.Overrides, drawing.PartOf(n), drawing.PieceOf(n)); said {
 				return nil
 			}
 			if s, ok := n.(*drawing.Shape); ok {

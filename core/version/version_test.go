@@ -12,6 +12,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
+	"dyekit/core/parts"
 	"dyekit/core/planar"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
@@ -407,5 +408,49 @@ func TestFadesInMasks(t *testing.T) {
 		if b := v.Drawing.Bounds(); math.Abs(b.X0-c.from) > 0.5 || math.Abs(b.X1-100) > 0.5 {
 			t.Errorf("%s: the ink runs from %.1f to %.1f, want from %v", name, b.X0, b.X1, c.from)
 		}
+	}
+}
+
+// One colour in several places is read by the piece that is pointed at: the sail
+// becomes paper, what has the same orange stays ink.
+func TestReadingsByPiece(t *testing.T) {
+	d, _, err := svg.Read(context.Background(), []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect x="5" y="5" width="60" height="60" fill="#123"/><path d="M20 20h20v20h-20z" fill="#e80"/><rect x="5" y="80" width="90" height="10" fill="#e80"/></svg>`), svg.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d = parts.Number(d)
+	a := &Art{Drawing: d, Keys: parts.Keys(d)}
+	s := black
+	s.Overrides = []Override{{Colour: "#ee8800", As: AsInk}, {Piece: a.Keys[1], As: AsPaper}}
+	v, err := a.Make(context.Background(), s)
+	if err != nil || v.Drawing == nil {
+		t.Fatal(err, v.Refused)
+	}
+	for _, w := range []at{{10, 10, "ink"}, {30, 30, "paper"}, {50, 85, "ink"}} {
+		if got := inkAt(t, v, w.x, w.y); got != w.as {
+			t.Errorf("at %v, %v: %s, want %s", w.x, w.y, got, w.as)
+		}
+	}
+}
+
+// On a dark ground only what would vanish changes: the dark band becomes white,
+// its white letter takes the band's colour, the orange stays.
+func TestOnDark(t *testing.T) {
+	d, _, err := svg.Read(context.Background(), []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect x="5" y="5" width="90" height="40" fill="#14202e"/><rect x="20" y="15" width="10" height="20" fill="#fff"/><circle cx="50" cy="75" r="20" fill="#e80"/><circle cx="50" cy="75" r="6" fill="#14202e"/></svg>`), svg.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := NewArt(d).Make(context.Background(), Spec{Name: "dark", Treatment: AsDrawn, Reversed: OnDark})
+	if err != nil || v.Drawing == nil {
+		t.Fatal(err, v.Refused)
+	}
+	var got []string
+	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if s, ok := n.(*drawing.Shape); ok {
+			got = append(got, s.Paint.(drawing.Solid).Colour.RGB.Hex())
+		}
+	})
+	if want := "#ffffff #14202e #ee8800 #14202e"; strings.Join(got, " ") != want {
+		t.Errorf("%v, want %s", got, want)
 	}
 }

@@ -7,12 +7,15 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
 
@@ -58,6 +61,36 @@ type Tab struct {
 	T    testing.TB
 	Ctx  context.Context
 	Base string
+
+	mu     sync.Mutex
+	errors []string
+}
+
+// Errors lists what scripts threw or wrote to the console as errors.
+func (t *Tab) Errors() []string {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return slices.Clone(t.errors)
+}
+
+// hear notes errors of scripts.
+func (t *Tab) hear(ev any) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	switch e := ev.(type) {
+	case *runtime.EventExceptionThrown:
+		s := e.ExceptionDetails.Text
+		if x := e.ExceptionDetails.Exception; x != nil {
+			s += " " + x.Description
+		}
+		t.errors = append(t.errors, s)
+	case *runtime.EventConsoleAPICalled:
+		if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
+			for _, a := range e.Args {
+				t.errors = append(t.errors, string(a.Value)+a.Description)
+			}
+		}
+	}
 }
 
 // Tab opens the application in a new tab of 1280 × 800 px. A step that takes
@@ -73,7 +106,10 @@ func (b *Browser) Tab(t testing.TB, h http.Handler) *Tab {
 		srv.CloseClientConnections()
 		srv.Close()
 	})
-	tab := &Tab{t, ctx, srv.URL}
+	tab := &Tab{T: t, Ctx: ctx, Base: srv.URL}
+	if err := chromedp.Listen(ctx, tab.hear); err != nil {
+		t.Fatal(err)
+	}
 	tab.Do(chromedp.EmulateViewport(1280, 800))
 	return tab
 }

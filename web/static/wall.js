@@ -6,8 +6,18 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("wall", () => ({
     src: "",
     label: "",
+    version: "",
+    piece: "",
+    reads: false,
+    said: "",
     init() {
       const big = document.getElementById("big");
+      // What was changed in the large picture is seen there.
+      window.addEventListener("remade", () => {
+        if (!this.cell || !big.open) return;
+        const to = document.querySelector(`#work tbody[data-version="${this.version}"] .cell[data-label="${CSS.escape(this.label)}"]`);
+        if (to) { this.cell = to; this.src = to.dataset.large; }
+      });
       big.addEventListener("keydown", (e) => {
         const to = this.beside(this.cell, e.key);
         if (!to) return;
@@ -29,10 +39,28 @@ document.addEventListener("alpine:init", () => {
       this.cell = cell;
       this.src = cell.dataset.large;
       this.label = cell.dataset.label;
+      const row = cell.closest("tbody");
+      this.version = row.dataset.version;
+      this.reads = row.dataset.reads === "yes";
+      this.piece = "";
+      this.said = "Point at a piece of the art to say what it is.";
       const rings = document.querySelector("#big .lost");
       const wanted = cell.closest("tbody").querySelector(".ring-lost:checked");
       rings.setAttribute("viewBox", cell.dataset.view);
       rings.replaceChildren(...[...(wanted ? cell.querySelectorAll(".lost rect") : [])].map((r) => r.cloneNode()));
+    },
+    // point asks what lies at a place of the large picture.
+    async point(e) {
+      if (!this.reads) return;
+      const img = e.currentTarget.querySelector("img").getBoundingClientRect();
+      const [x, y, w, h] = this.cell.dataset.view.split(" ").map(Number);
+      const k = w / img.width;
+      const at = `&x=${x + (e.clientX - img.left) * k}&y=${y + ((e.clientY - img.top) * h) / img.height}&r=${4 * k}`;
+      const answer = await fetch(e.currentTarget.dataset.at + at);
+      if (!answer.ok) return;
+      const p = await answer.json();
+      this.piece = p.key || "";
+      this.said = p.key ? `Piece ${p.number}${p.part ? ", " + p.part : ""}${p.colour ? ", " + p.colour : ""}, alone, is` : "Nothing is painted there.";
     },
     walk(e) {
       const to = this.beside(e.target.closest(".cell"), e.key);
@@ -90,18 +118,21 @@ document.addEventListener("alpine:init", () => {
       } catch (_) { /* the server is away: the browser says so itself */ }
       const fresh = page && page.getElementById("work");
       if (!fresh) { form.submit(); return; }
+      const seen = page.querySelector(".docket").dataset.seen; // parts of the page move over
       const weighed = page.querySelector(".weight[x-data]");
-      if (weighed) weighed.textContent = document.querySelector(".weight").textContent;
+      const known = document.querySelector(".weight");
+      if (weighed && known) weighed.textContent = known.textContent;
       for (const part of [".docket", ".thread", "#work > .foot"]) {
         const [was, is] = [document.querySelector(part), page.querySelector(part)];
-        if (was.innerHTML !== is.innerHTML) was.replaceWith(is);
+        if (was && is && was.innerHTML !== is.innerHTML) was.replaceWith(is);
       }
-      document.querySelector(".docket").dataset.seen = page.querySelector(".docket").dataset.seen;
+      document.querySelector(".docket").dataset.seen = seen;
       fresh.querySelectorAll("tbody").forEach((is) => {
         const was = document.querySelector(`#work tbody[data-version="${is.dataset.version}"]`);
         if (was && was.dataset.look !== is.dataset.look) this.swap(was, is);
       });
-      document.getElementById("saved").textContent = e.submitter.textContent + ": kept";
+      document.getElementById("saved").textContent = (e.submitter ? e.submitter.textContent : "") + ": kept";
+      window.dispatchEvent(new CustomEvent("remade"));
       const chip = holder && document.getElementById(holder.id);
       if (!chip) return;
       chip.dataset.still = "yes"; // the outcome is what one wants to see now

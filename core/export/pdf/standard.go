@@ -60,12 +60,16 @@ func escape(s string) string {
 func (f *file) metadata(o Options) string {
 	sum := sha256.Sum256([]byte(o.Title + o.Standard + o.Colour))
 	id := fmt.Sprintf("uuid:%x-%x-%x-%x-%x", sum[:4], sum[4:6], sum[6:8], sum[8:10], sum[10:16])
+	trapped := `<pdf:Trapped>False</pdf:Trapped>`
+	if o.Standard == A2b { // of properties outside its predefined schemas it wants a description (6.6.2.3)
+		trapped = ""
+	}
 	x := "<?xpacket begin=\"\ufeff\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n" +
 		`<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">` +
 		`<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmlns:xmpMM="http://ns.adobe.com/xap/1.0/mm/" xmlns:pdf="http://ns.adobe.com/pdf/1.3/">` +
 		`<dc:format>application/pdf</dc:format><dc:title><rdf:Alt><rdf:li xml:lang="x-default">` + escape(o.Title) + `</rdf:li></rdf:Alt></dc:title>` +
 		`<xmp:CreateDate>` + madeXMP + `</xmp:CreateDate><xmp:ModifyDate>` + madeXMP + `</xmp:ModifyDate><xmp:MetadataDate>` + madeXMP + `</xmp:MetadataDate>` +
-		`<pdf:Producer>Dye Kit</pdf:Producer><pdf:Trapped>False</pdf:Trapped>` +
+		`<pdf:Producer>Dye Kit</pdf:Producer>` + trapped +
 		`<xmpMM:DocumentID>` + id + `</xmpMM:DocumentID><xmpMM:VersionID>1</xmpMM:VersionID><xmpMM:RenditionClass>default</xmpMM:RenditionClass>` +
 		standards[o.Standard].xmp + "</rdf:Description></rdf:RDF></x:xmpmeta>\n<?xpacket end=\"r\"?>"
 	return f.add(fmt.Sprintf("<</Type/Metadata/Subtype/XML/Length %d>>\nstream\n%s\nendstream", len(x), x))

@@ -148,7 +148,7 @@ func (r *reader) run(ls []letter, f *fonts.Face, pen *geom.Point) []setting {
 	from := geom.Pt(pen.X, pen.Y-st.lift+drop(st.style, f.Metrics(st.len.em)))
 	var out []setting
 	at := from
-	for _, g := range f.Shape(text, 0, len(text), st.len.em, weight(st.style), rtl, letterGap == 0) {
+	for _, g := range f.Shape(text, 0, len(text), st.len.em, fontStyle(st.style), rtl, letterGap == 0) {
 		l := &ls[min(len(ls)-1, g.Rune)]
 		wide := g.Advance
 		if g.Advance != 0 {
@@ -240,22 +240,41 @@ func weight(st style) float64 {
 	return 400
 }
 
+// widths are the words of font-stretch in percent (CSS Fonts Level 4, 2.3).
+var widths = map[string]float64{
+	"ultra-condensed": 50, "extra-condensed": 62.5, "condensed": 75, "semi-condensed": 87.5, "normal": 100,
+	"semi-expanded": 112.5, "expanded": 125, "extra-expanded": 150, "ultra-expanded": 200,
+}
+
+// fontStyle is what the style asks of a family.
+func fontStyle(st style) fonts.Style {
+	s := fonts.Style{Weight: weight(st), Width: 100, Italic: st["font-style"] == "italic" || st["font-style"] == "oblique"}
+	v := st.get("font-stretch", "normal")
+	if w, ok := widths[v]; ok {
+		s.Width = w
+	} else if n := numbers(strings.TrimSuffix(v, "%")); strings.HasSuffix(v, "%") && len(n) == 1 {
+		s.Width = min(200, max(50, n[0]))
+	}
+	return s
+}
+
 // nearest finds a face to look at instead of a missing one, if that was asked
 // for: the first of the list that is here, or the stand-in.
-func (r *reader) nearest(list string, weight float64, italic bool) []*fonts.Face {
+func (r *reader) nearest(list string, want fonts.Style) []*fonts.Face {
 	if r.standIn == "" {
 		return nil
 	}
 	for f := range strings.SplitSeq(list, ",") {
 		f = strings.Trim(strings.TrimSpace(f), `"'`)
-		if fs := r.fonts.Find(f, weight, italic); len(fs) > 0 && !fonts.Generic(f) {
+		if fs := r.fonts.Find(f, want); len(fs) > 0 && !fonts.Generic(f) {
 			return fs
 		}
 	}
-	if fs := r.fonts.Find(r.standIn, weight, italic); len(fs) > 0 {
+	if fs := r.fonts.Find(r.standIn, want); len(fs) > 0 {
 		return fs
 	}
-	return r.fonts.Find(r.standIn, weight, false)
+	want.Italic = false
+	return r.fonts.Find(r.standIn, want)
 }
 
 // face finds the face for a letter, or says which font is missing. Only the
@@ -271,16 +290,16 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 			return nil, false
 		}
 	}
-	italic := st["font-style"] == "italic" || st["font-style"] == "oblique"
-	faces := r.fonts.Find(family, weight(st), italic)
+	want := fontStyle(st)
+	faces := r.fonts.Find(family, want)
 	if len(faces) == 0 {
 		r.findings.Add("missing-font", finding.Stop, fmt.Sprintf("the font %q is not here; add its file, or turn the text into shapes", family), r.name(l.e, *l.s), geom.Rect{})
-		faces = r.nearest(list, weight(st), italic)
+		faces = r.nearest(list, want)
 	}
 	for _, f := range faces {
 		if f.Has(l.r) {
-			if !f.Sets(weight(st)) {
-				r.findings.Add("missing-font", finding.Warn, fmt.Sprintf("the font %q is here in weight %.0f alone, and %.0f is asked for; the weight at hand was set", family, f.Weight, weight(st)), r.name(l.e, *l.s), geom.Rect{})
+			if no := f.Lacks(want); no != "" {
+				r.findings.Add("missing-font", finding.Warn, fmt.Sprintf("the font %q is here %s; what is at hand was set", family, no), r.name(l.e, *l.s), geom.Rect{})
 			}
 			return f, true
 		}

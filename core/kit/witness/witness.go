@@ -52,13 +52,14 @@ type Verdict struct {
 // A few pixels may differ by a little: where many curves meet within one, the
 // doubt that is reckoned with can be too small.
 const (
-	stray     = 1.0 / 5000 // of the pixels looked at
-	strayMost = 64         // of 255
+	stray      = 1.0 / 5000 // of the pixels looked at, or
+	strayLeast = 4
+	strayMost  = 64 // of 255
 )
 
 // OK reports whether the picture is right as far as was looked at.
 func (v Verdict) OK() bool {
-	return v.Off == 0 || v.Most <= strayMost && float64(v.Off) <= max(1, stray*float64(v.Pixels))
+	return v.Off == 0 || v.Most <= strayMost && float64(v.Off) <= max(strayLeast, stray*float64(v.Pixels))
 }
 
 func (v Verdict) String() string {

@@ -1,0 +1,41 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"strings"
+
+	"dyekit/core/kit"
+)
+
+// Case packs what is needed to look into files that a kit lacks: the master as
+// it came, the manifest with recipe, inks, mends and parts, and what was found.
+// It is for the person to send to whoever looks after Dye Kit; nothing is sent
+// by itself.
+func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
+	if !k.Report.Incomplete {
+		return nil, ErrNotFound
+	}
+	manifest, err := s.File(ctx, k.ID, "kit.json")
+	if err != nil {
+		return nil, err
+	}
+	var m kit.Manifest
+	if err := json.Unmarshal(manifest, &m); err != nil {
+		return nil, err
+	}
+	master, err := s.File(ctx, k.ID, m.Master.Path)
+	if err != nil {
+		return nil, err
+	}
+	var words strings.Builder
+	words.WriteString("Dye Kit " + m.Release + "\n\n")
+	for _, f := range k.Report.Failed {
+		words.WriteString(f.Path + "\n  " + f.Reason + "\n")
+	}
+	files := []kit.File{{Path: "what-happened.txt", Data: []byte(words.String())}, {Path: "kit.json", Data: manifest}, {Path: m.Master.Path, Data: master}}
+	var b bytes.Buffer
+	err = kit.Zip(&b, k.Name+"_case", files)
+	return b.Bytes(), err
+}
