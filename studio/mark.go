@@ -216,7 +216,7 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 	if err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx *sql.Tx) error {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		var last int
 		var old []byte
 		err := tx.QueryRowContext(ctx, "SELECT revision, sha256 FROM masters WHERE mark_id = ? ORDER BY revision DESC LIMIT 1 FOR UPDATE", id).Scan(&last, &old)
@@ -234,6 +234,10 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 		}
 		return unsee(ctx, tx, "id", id)
 	})
+	if err != nil {
+		return err
+	}
+	return s.follow(ctx, id)
 }
 
 // keepMaster reads a master to see that it is one, and keeps its bytes.

@@ -398,3 +398,45 @@ func TestPreviews(t *testing.T) {
 		t.Errorf("black on white stands at %v, %v", c, err)
 	}
 }
+
+// After a new master, words on a colour that moved a little follow it; on one
+// that is gone they are listed, can be given to the nearest, or let go.
+func TestDecisionsAfterANewMaster(t *testing.T) {
+	ctx := context.Background()
+	s := open(t)
+	art := func(a, b string) []byte {
+		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect width="60" height="100" fill="` + a + `"/><rect x="40" y="30" width="60" height="40" fill="` + b + `"/></svg>`)
+	}
+	m, err := s.TakeIn(ctx, Taking{Client: "Odd Kettle", Mark: "Kettle", Filename: "a.svg", Data: art("#1a5f7a", "#e08800")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	id := m.ID
+	for _, c := range []string{"#1a5f7a", "#e08800"} {
+		if err := s.Decide(ctx, id, "reading", func(d *Decisions) error {
+			return d.Say("black", version.Override{Colour: c, As: version.AsInk})
+		}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := s.Revise(ctx, id, Taking{Filename: "b.svg", Data: art("#1d657f", "#3a8f2f")}); err != nil {
+		t.Fatal(err)
+	}
+	w := work(t, s, id)
+	if o := w.Decisions.Readings["black"]; len(o) != 2 || o[0].Colour != "#1d657f" && o[1].Colour != "#1d657f" {
+		t.Errorf("the blue was not followed: %v", o)
+	}
+	all := w.Loose()
+	if len(all) != 1 || all[0].Word.Colour != "#e08800" || all[0].To == "" || all[0].Difference < follows {
+		t.Fatalf("loose: %+v", all)
+	}
+	if err := s.Settle(ctx, w, all[0].Says, false); err != nil {
+		t.Fatal(err)
+	}
+	if w = work(t, s, id); len(w.Loose()) != 0 || len(w.Decisions.Readings["black"]) != 1 {
+		t.Errorf("after it was let go: %v", w.Decisions.Readings)
+	}
+	if err := s.Settle(ctx, w, all[0].Says, true); err == nil {
+		t.Error("settled twice")
+	}
+}

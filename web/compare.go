@@ -76,3 +76,18 @@ func (s *Server) goBack(c *gin.Context) {
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
 }
+
+// settle gives a decision that no longer applies to something else, or lets it
+// go.
+func (s *Server) settle(c *gin.Context) {
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if err := s.studio.Settle(c.Request.Context(), w, c.PostForm("says"), c.PostForm("apply") != ""); err != nil {
+		s.again(c, "master", err, nil)
+		return
+	}
+	back(c, w.Mark.ID, "master")
+}

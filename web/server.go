@@ -82,6 +82,7 @@ func (s *Server) routes(r *gin.Engine) {
 	}
 	r.POST("/marks/:id/master", s.revise)
 	r.POST("/marks/:id/master-back", s.goBack)
+	r.POST("/marks/:id/settle", s.settle)
 	r.GET("/marks/:id/compare", s.compare)
 	r.GET("/marks/:id/compare/:which", s.comparePicture)
 	r.GET("/marks/:id/parts", s.station("parts"))

@@ -145,7 +145,7 @@ func newMasterPage(d docket) masterPage {
 			p.Several = p.Several || f.Code == "several-drawings"
 			if f.Mend != "" {
 				x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
-				x.Does = does(f.Mend, x.Mended)
+				x.Does = does(f.Code, f.Mend, x.Mended)
 			}
 			p.Findings = append(p.Findings, x)
 			p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))
@@ -163,7 +163,7 @@ func newMasterPage(d docket) masterPage {
 }
 
 // does says on a button what a mend does, or what taking it back does.
-func does(mend string, done bool) string {
+func does(code, mend string, done bool) string {
 	verb, _, _ := strings.Cut(mend, " ")
 	words := map[string][2]string{
 		"backing": {"Take it away", "Put it back"},
@@ -172,8 +172,14 @@ func does(mend string, done bool) string {
 		"covered": {"Take it away", "Put it back"},
 		"open":    {"Make holes of it", "Paint it again"},
 		"fill":    {"Fill it with white", "Leave it bare"},
-		"page":    {"Set the page to the art", "Take the page as it came"},
+		"page":    {"Make the page larger", "Take the page as it came"},
 	}[verb]
+	switch {
+	case verb == "page" && code == "empty-room":
+		words[0] = "Trim the page to the art"
+	case verb == "page" && code == "several-drawings":
+		words[0] = "Take this one alone"
+	}
 	if done {
 		return words[1]
 	}

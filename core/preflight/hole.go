@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -29,11 +31,37 @@ func repage(d *drawing.Drawing, page geom.Rect) (_ *drawing.Drawing, code, done 
 	case page == d.Page:
 		return d, "page", ""
 	case page.Contains(d.Page, 0):
-		return &e, "cut-off", "the page became larger, " + size + ", so that nothing is cut"
+		done = "the page became larger, " + size + ", so that nothing is cut"
+		if n, parts := outside(d, page); n > 0 {
+			done += fmt.Sprintf("; with it came back what lay outside: %d pieces", n)
+			if len(parts) > 0 {
+				done += " (" + strings.Join(parts, ", ") + ")"
+			}
+		}
+		return &e, "cut-off", done
 	case d.Page.Contains(page, 0):
 		return &e, "empty-room", "the page became smaller, " + size
 	}
 	return &e, "page", "the page became another part of the drawing, " + size
+}
+
+// outside counts what lies wholly outside the drawing's page and on another one,
+// and names a few of its parts.
+func outside(d *drawing.Drawing, page geom.Rect) (n int, parts []string) {
+	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		if _, group := x.(*drawing.Group); group {
+			return
+		}
+		b := drawing.Bounds(x)
+		if b.Empty() || !b.Intersect(d.Page).Empty() || b.Intersect(page).Empty() {
+			return
+		}
+		n++
+		if p := drawing.PartOf(x); p != "" && len(parts) < 5 && !slices.Contains(parts, p) {
+			parts = append(parts, p)
+		}
+	})
+	return n, parts
 }
 
 // uncover takes away what lies wholly behind other paint.

@@ -44,6 +44,28 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A file that is dropped anywhere is taken in: by the form that takes masters,
+  // or, on a mark's page, as its new master once that was said to be right. The
+  // browser never opens it in the place of the page.
+  const files = (e) => e.dataTransfer && [...e.dataTransfer.types].includes("Files");
+  document.addEventListener("dragover", (e) => { if (files(e)) e.preventDefault(); });
+  document.addEventListener("drop", (e) => {
+    if (e.defaultPrevented || !files(e)) return;
+    e.preventDefault();
+    const take = document.querySelector("form.take");
+    const dialog = document.getElementById("dropped");
+    if (take) {
+      take.scrollIntoView({ block: "center" });
+      take.dispatchEvent(new CustomEvent("taken", { detail: e.dataTransfer.files }));
+    } else if (dialog) {
+      dialog.querySelector("input").files = e.dataTransfer.files;
+      dialog.querySelector(".name").textContent = e.dataTransfer.files[0].name;
+      dialog.showModal();
+    } else {
+      location.href = "/new";
+    }
+  });
+
   // What the files weigh is found while one looks on.
   Alpine.data("weight", () => ({
     init() {

@@ -17,11 +17,15 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("dragleave", () => { this.over = ""; });
       root.addEventListener("drop", (e) => {
         e.preventDefault();
-        this.over = "";
-        if (!e.dataTransfer.files.length) return;
-        root.querySelector("input[name=master]").files = e.dataTransfer.files;
-        this.picked();
+        this.take(e.dataTransfer.files);
       });
+      root.addEventListener("taken", (e) => this.take(e.detail)); // dropped elsewhere on the page
+    },
+    take(files) {
+      this.over = "";
+      if (!files.length) return;
+      this.$root.querySelector("input[name=master]").files = files;
+      this.picked();
     },
     picked() {
       const input = this.$root.querySelector("input[name=master]");
