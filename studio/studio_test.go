@@ -14,6 +14,7 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
+	"dyekit/core/version"
 	"dyekit/internal/testkit"
 )
 
