@@ -45,6 +45,10 @@ type filesPage struct {
 	Trying   bool     // what is shown is not kept yet
 	With     string   // the recipe that is compared
 	Diff     *studio.RecipeDiff
+	ForWhat  []useRow
+	Others   []string // uses that can be added
+	Ladder   ladder
+	Branches []branch
 	Effects  string // what becomes of them in curve files, if somebody chose
 }
 
@@ -112,6 +116,7 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 		}
 	}
 	p.LeftOut = group(d.Work.Plan.Omitted)
+	p.uses()
 	if with := c.Query("with"); with != "" {
 		r, err := s.recipeOf(c, d.Mark.ClientID, with)
 		if err != nil {

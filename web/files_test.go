@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // The recipe is changed in its table: what it would make is shown before it is
@@ -119,4 +120,40 @@ func TestFrameOnThePicture(t *testing.T) {
 	tab.Accessible("two versions over each other")
 	fetch(t, tab.Base+"/marks/2/frame.png?version=black&over=ghost&box=0,0,9,9", http.StatusNotFound)
 	fetch(t, tab.Base+"/marks/2/frame.png?version=black&box=0,0,9", http.StatusNotFound)
+}
+
+// Files are chosen by their uses: a chip takes a size away, a field adds one, a
+// version is put out and in, a use brings its lines, a frame is dragged.
+func TestFilesByUse(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/files")
+	tab.Accessible("files by use")
+	list := `document.querySelector("#list").textContent`
+	tab.Click(`#uses [value="without 0 500"]`)
+	tab.Until(`!` + list + `.includes("_500.png") && document.querySelector("#undo button").disabled === false`)
+	tab.Eval(`(() => { const f = document.querySelector("#uses input[name=typed]"); f.value = "60 mm at 300 ppi"; f.focus(); return ""; })()`)
+	tab.Do(chromedp.KeyEvent(kb.Enter))
+	tab.Until(list + `.includes("_60x") && ` + list + `.includes("300 ppi")`)
+	tab.Click(`#uses [value="version 0 black"]`)
+	tab.Until(`document.querySelector('#uses [value="version 0 black"]').getAttribute("aria-pressed") === "false" && !` + list + `.includes("_black_1000.png")`)
+	tab.Click(`#uses [value="use Fax"]`)
+	tab.Until(`[...document.querySelectorAll(".use h2")].some(h => h.textContent === "Fax")`)
+	tab.Eval(`(() => { const f = document.querySelector("#uses input[name=typed]"); f.value = "large"; f.focus(); return ""; })()`)
+	tab.Do(chromedp.KeyEvent(kb.Enter))
+	tab.Until(`document.querySelector("#uses .error") && document.querySelector("#uses .error").textContent.includes("is no size")`)
+	if v := tab.Eval(`document.querySelector("#uses input[name=typed]").value`); v != "large" {
+		t.Errorf("what was typed became %q", v)
+	}
+	// The frame of 1000 px is dragged to about half of its width.
+	tab.Eval(`(() => {
+		const g = document.querySelector('.rung[data-size="1000"]'), dot = g.querySelector("circle"), r = g.querySelector("rect").getBoundingClientRect();
+		dot.setPointerCapture = () => {};
+		const at = (type, x, y) => dot.dispatchEvent(new PointerEvent(type, {bubbles: true, button: 0, pointerId: 1, clientX: x, clientY: y}));
+		at("pointerdown", r.right, r.top); at("pointermove", r.left + r.width * 0.6, r.bottom - r.height * 0.6); at("pointerup", r.left + r.width * 0.6, r.bottom - r.height * 0.6);
+		return ""; })()`)
+	tab.Until(`!` + list + `.includes("_1000.png") && /_6[0-9]0\.png/.test(` + list + `)`)
+	for _, e := range tab.Errors() {
+		t.Errorf("the console says: %s", e)
+	}
 }

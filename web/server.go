@@ -106,6 +106,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/mend", s.mend)
 	r.POST("/marks/:id/recipe", s.chooseRecipe)
 	r.POST("/marks/:id/effects", s.setEffects)
+	r.POST("/marks/:id/uses", s.changeUses)
 	r.POST("/marks/:id/recipe-table", s.editRecipe(true))
 	r.POST("/marks/:id/recipe-try", s.editRecipe(false))
 	r.POST("/marks/:id/recipe-file", s.takeRecipe)

@@ -174,6 +174,8 @@ var funcs = template.FuncMap{
 	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
 	"two":      func(a, b []string) [][]string { return [][]string{a, b} },
 	"add":      func(a, b int) int { return a + b },
+	"add2":     func(a, b float64) string { return fmt.Sprintf("%.2f", a+b) },
+	"sub":      func(a, b float64) float64 { return math.Round((a-b)*100) / 100 },
 	"day":      day,
 	"plural": func(n int, one, many string) string {
 		if n == 1 {

@@ -32,7 +32,7 @@ func (p *Plan) Key(base, brand string, f recipe.File) string {
 			}
 		}
 	}
-	f.Path = "" // only the name of the file
+	f.Path, f.Line, f.Entry.Use = "", 0, "" // where it stands, not what it is
 	b, err := json.Marshal([]any{base, brand, Release, p.Press.Key, p.Press.Name, looks, f})
 	if err != nil {
 		return ""

@@ -40,6 +40,7 @@ func (a Art) of(version string) Art {
 // A File is one file wanted.
 type File struct {
 	Path     string   // inside the kit, with forward slashes
+	Line     int      // of the recipe that asks for it, from 0
 	Versions []string // one, or one for each page
 	Entry    Entry
 	W, H     int // px; 0 for files drawn in curves
@@ -178,6 +179,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, j)
 			}
 			places[f.Path] = i
+			f.Line = i
 			files = append(files, f)
 		}
 	}

@@ -48,6 +48,7 @@ type Recipe struct {
 // An Entry asks for files of one type.
 type Entry struct {
 	Format   string    `json:"format"`
+	Use      string    `json:"use,omitempty"`      // what the files are for; see Uses
 	Versions []string  `json:"versions,omitempty"` // all if empty
 	Widths   []int     `json:"widths,omitempty"`   // px
 	Heights  []int     `json:"heights,omitempty"`  // px
@@ -409,6 +410,9 @@ func checkInk(k *version.Ink) error {
 }
 
 func (e Entry) check(versions map[string]bool) error {
+	if len([]rune(e.Use)) > 60 {
+		return errors.New("use: it is longer than 60 letters")
+	}
 	if !slices.Contains(Formats, e.Format) {
 		return fmt.Errorf("format: %q is not known: %s", e.Format, strings.Join(Formats, ", "))
 	}

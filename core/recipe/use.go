@@ -1,0 +1,243 @@
+package recipe
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// A Use is something files are wanted for, with the lines of a recipe that
+// serve it.
+type Use struct {
+	Name  string
+	For   string // who takes the files, in a few words
+	Files []Entry
+}
+
+// Uses that can be added to a recipe: what people ask for, in the order in which
+// they ask (common practice).
+func Uses() []Use {
+	soft := false
+	return []Use{
+		{Website, "whoever builds it", []Entry{{Format: "svg"}, {Format: "png", Widths: []int{1000, 500, 250}, PPI: 72}}},
+		{Office, "the office", []Entry{{Format: "png", Widths: []int{2000, 1000}, PPI: 150}}},
+		{Press, "offset, digital", []Entry{{Format: "pdf", Colour: "cmyk"}, {Format: "eps", Colour: "cmyk", Level: 2}}},
+		{Signs, "plain outlines", []Entry{{Format: "svg", Versions: []string{"black"}}, {Format: "eps", Colour: "cmyk", Level: 2, Versions: []string{"black"}}}},
+		{"Photo lab", "paper sizes", []Entry{{Format: "png", Size: "6x4in", PPI: 350}}},
+		{"Mail and forms", "whoever takes only JPEG", []Entry{{Format: "jpeg", Widths: []int{1500}, PPI: 300, Backing: "#ffffff", Quality: 92}}},
+		{"Profile picture", "accounts that show squares", []Entry{{Format: "png", Size: "1000x1000px", PPI: 96, Backing: "#ffffff"}}},
+		{IconSet, "a site and its application", []Entry{{Format: Icons, Versions: []string{"colour"}, Backing: "#ffffff"}}},
+		{"Film", "titles and corners", []Entry{{Format: "png", Widths: []int{3840, 1920}, PPI: 72}}},
+		{"Shirt", "screen printing, inks apart", []Entry{{Format: "pdf", Colour: "cmyk", Pages: "one-per-version-file"}}},
+		{"Fax", "black or nothing", []Entry{{Format: "png", Widths: []int{1728}, PPI: 204, Antialias: &soft, Versions: []string{"black"}}}},
+	}
+}
+
+// The uses that lines without one count to.
+const (
+	Website = "A web site"
+	Office  = "Letter and slides"
+	Press   = "Print shop"
+	Signs   = "Sign, stamp, cutter"
+	IconSet = "Icons"
+)
+
+// UseOf is what the files of a line are for: what it says, or what files of its
+// type usually are.
+func (e Entry) UseOf() (name, who string) {
+	name = e.Use
+	if name == "" {
+		switch {
+		case e.Format == Icons || e.Format == "ico":
+			name = IconSet
+		case e.Format == "svg" || e.Format == "webp":
+			name = Website
+		case e.Format == "pdf" || e.Format == "eps" || e.ColourSpace() == "cmyk":
+			name = Press
+		case e.Format == "tiff":
+			name = Press
+		case e.Format == "jpeg":
+			name = "Mail and forms"
+		default:
+			name = Office
+		}
+	}
+	for _, u := range Uses() {
+		if u.Name == name {
+			who = u.For
+		}
+	}
+	return name, who
+}
+
+// wish is a size as people write it, perhaps with a resolution.
+var wish = regexp.MustCompile(`^(.+?)(?:\s+at)?(?:\s+(\d+(?:\.\d+)?)\s*ppi)?$`)
+
+// AddSize adds a size to line i: 720, h300, 2x, 60x40mm. With a resolution, as
+// in "60x40mm at 300 ppi", of another size on paper or of another resolution, it
+// makes a line beside it, with all else the same. A width alone on paper, as in
+// "60 mm", takes the height that the proportions w : h give.
+func (r *Recipe) AddSize(i int, typed string, w, h float64) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	m := wish.FindStringSubmatch(strings.TrimSpace(strings.ToLower(typed)))
+	if m == nil {
+		return fmt.Errorf("%q is no size", typed)
+	}
+	size := strings.ReplaceAll(m[1], " ", "")
+	if p := paper.FindStringSubmatch(size); p != nil {
+		v, err := strconv.ParseFloat(p[1], 64)
+		if err != nil || !(w > 0) {
+			return fmt.Errorf("%q is no size", typed)
+		}
+		size = fmt.Sprintf("%sx%s%s", p[1], strconv.FormatFloat(float64(int(v*h/w*100+0.5))/100, 'g', -1, 64), p[2])
+	}
+	var one Entry
+	if err := one.SetSizes(size); err != nil {
+		return err
+	}
+	e := &r.Files[i]
+	if !pixels(e.Format) {
+		return fmt.Errorf("%s is drawn in curves and has no pixel size", TypeName(e.Format))
+	}
+	ppi := e.PPI
+	if m[2] != "" {
+		ppi, _ = strconv.ParseFloat(m[2], 64)
+	}
+	if ppi != e.PPI || one.Size != "" && e.Size != "" {
+		next := *e
+		next.Widths, next.Heights, next.Scales, next.Size, next.PPI = one.Widths, one.Heights, one.Scales, one.Size, ppi
+		r.Files = slices.Insert(r.Files, i+1, next)
+		return nil
+	}
+	for _, x := range one.Widths {
+		if !slices.Contains(e.Widths, x) {
+			e.Widths = append(slices.Clone(e.Widths), x)
+		}
+	}
+	slices.SortFunc(e.Widths, func(a, b int) int { return b - a })
+	e.Heights = append(slices.Clone(e.Heights), one.Heights...)
+	e.Scales = append(slices.Clone(e.Scales), one.Scales...)
+	if one.Size != "" {
+		e.Size = one.Size
+	}
+	return nil
+}
+
+// paper is a width on paper alone.
+var paper = regexp.MustCompile(`^(\d+(?:\.\d+)?)(mm|cm|in|pt)$`)
+
+// DropSize takes a size away from line i; a line without sizes goes.
+func (r *Recipe) DropSize(i int, size string) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	e := &r.Files[i]
+	words := strings.Split(e.Sizes(), ", ")
+	n := slices.Index(words, size)
+	if n < 0 {
+		return fmt.Errorf("line %d has no size %s", i+1, size)
+	}
+	words = slices.Delete(words, n, n+1)
+	if len(words) == 0 {
+		return r.DropLine(i)
+	}
+	return e.SetSizes(strings.Join(words, ", "))
+}
+
+// ToggleVersion puts a version into the files of line i, or takes it out. all are
+// the versions there are.
+func (r *Recipe) ToggleVersion(i int, version string, all []string) error {
+	if i < 0 || i >= len(r.Files) || !slices.Contains(all, version) {
+		return errors.New("there is no such line or version")
+	}
+	e := &r.Files[i]
+	now := e.Versions
+	if len(now) == 0 {
+		now = all
+	}
+	var next []string
+	for _, v := range all { // in the order of the recipe
+		if slices.Contains(now, v) != (v == version) {
+			next = append(next, v)
+		}
+	}
+	switch len(next) {
+	case 0:
+		return errors.New("a line without versions makes no files: take the line away instead")
+	case len(all):
+		next = nil
+	}
+	e.Versions = next
+	return nil
+}
+
+// Double puts a copy of line i beside it, of another resolution, so that its
+// files get names of their own.
+func (r *Recipe) Double(i int) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	e := r.Files[i]
+	switch {
+	case !pixels(e.Format):
+		e.Colour = map[string]string{"cmyk": "rgb", "rgb": "cmyk", "": "cmyk"}[e.Colour]
+		if e.Standard != "" || e.Format == "svg" {
+			return fmt.Errorf("%s of that kind is made once", TypeName(e.Format))
+		}
+	case e.PPI == 300:
+		e.PPI = 150
+	default:
+		e.PPI = 300
+	}
+	r.Files = slices.Insert(r.Files, i+1, e)
+	r.tellApart()
+	return nil
+}
+
+// tellApart lets names say what now differs between files: resolution, colour.
+func (r *Recipe) tellApart() {
+	n := r.naming()
+	for _, f := range []string{"ppi", "colour"} {
+		if !strings.Contains(n, "{"+f+"}") {
+			n += "_{" + f + "}"
+		}
+	}
+	r.Naming = n
+}
+
+// DropLine takes line i away.
+func (r *Recipe) DropLine(i int) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	if len(r.Files) == 1 {
+		return errors.New("a recipe makes at least one file: add another use first")
+	}
+	r.Files = slices.Delete(slices.Clone(r.Files), i, i+1)
+	return nil
+}
+
+// AddUse adds the lines of a use. known are the versions there are; a line for
+// others is for all.
+func (r *Recipe) AddUse(name string, known []string) error {
+	for _, u := range Uses() {
+		if u.Name != name {
+			continue
+		}
+		for _, e := range u.Files {
+			e.Use = name
+			e.Versions = slices.DeleteFunc(slices.Clone(e.Versions), func(v string) bool { return !slices.Contains(known, v) })
+			if len(e.Versions) == 0 {
+				e.Versions = nil
+			}
+			r.Files = append(slices.Clone(r.Files), e)
+		}
+		return nil
+	}
+	return fmt.Errorf("there is no use called %q", name)
+}
