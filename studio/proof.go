@@ -383,16 +383,11 @@ func (w *Work) brand() colour.RGB {
 // Scenes lists the places where the mark is shown in use.
 func (w *Work) Scenes() []proof.Scene { return proof.Scenes(w.brand()) }
 
-// Scene draws the mark in use, in the first version of the recipe that stands
-// there; which is returned too.
-func (w *Work) Scene(ctx context.Context, key string, width, height int) ([]byte, error) {
+// Scene draws the mark in use, in the version named.
+func (w *Work) Scene(ctx context.Context, key, name string, width, height int) ([]byte, error) {
 	s, ok := proof.SceneOf(key, w.brand())
 	if !ok {
 		return nil, ErrNotFound
-	}
-	name, err := w.StandsOn(ctx, s.Ground)
-	if err != nil {
-		return nil, err
 	}
 	a, _, err := w.artOf(name)
 	if err != nil {
@@ -402,8 +397,18 @@ func (w *Work) Scene(ctx context.Context, key string, width, height int) ([]byte
 	return w.picture(ctx, w.looks[name]+" scene "+key+s.Ground.Hex(), d, d.Page, width, height, nil)
 }
 
-// StandsOn names the first version that stands whole on a ground, with 3 : 1, or
-// the one that comes nearest.
+// What a version in colour must keep to be chosen for a ground: most of its area
+// clearly seen, and of every part that matters some. Its weakest speck may fade,
+// as a designer lets it (common practice; the figures are this engine's).
+const (
+	clear    = 2.0  // contrast at which an area in colour is clearly seen
+	mostArea = 0.75 // share of the area
+	matters  = 0.03 // share of the area from which on a part matters
+	someSeen = 1.6  // contrast that the best of such a part has
+)
+
+// StandsOn names the version that a designer would choose for a ground: the
+// first, in the recipe's order, that holds there, or the one that comes nearest.
 func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
 	best, most := "", 0.0
 	for _, v := range w.Plan.Versions {
@@ -414,7 +419,7 @@ func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) 
 		if err != nil {
 			return "", err
 		}
-		if c >= 3 {
+		if c >= 3 || w.holds(ctx, v, ground) {
 			return v.Spec.Name, nil
 		}
 		if c > most {
@@ -425,4 +430,27 @@ func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) 
 		return "", ErrNotFound
 	}
 	return best, nil
+}
+
+// holds reports whether a version in colour keeps what matters on a ground.
+func (w *Work) holds(ctx context.Context, v *version.Version, ground colour.RGB) bool {
+	if v.Spec.OneInk() || v.Drawing.Has().Pictures {
+		return false
+	}
+	if c, err := w.stands(ctx, v.Spec.Name, ground, mostArea); err != nil || c < clear {
+		return false
+	}
+	area, seen := map[string]float64{}, map[string]float64{}
+	for _, t := range w.tones[v.Spec.Name] {
+		for _, p := range t.Parts {
+			area[p] += t.Share / float64(len(t.Parts))
+			seen[p] = max(seen[p], colour.Contrast(t.Colour.RGB, ground))
+		}
+	}
+	for p, share := range area {
+		if share >= matters && seen[p] < someSeen {
+			return false
+		}
+	}
+	return true
 }

@@ -80,6 +80,7 @@ type eyes struct {
 type scene struct {
 	proof.Scene
 	Version string
+	Chosen  bool // by the person, in place of the one that holds
 }
 
 // wide reads the width on paper, in mm.
@@ -133,6 +134,9 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 			x := scene{Scene: s}
 			if x.Version, err = w.StandsOn(ctx, s.Ground); err != nil {
 				return p, err
+			}
+			if v, ok := w.Version(c.Query("on-" + s.Key)); ok && v.Drawing != nil {
+				x.Version, x.Chosen = v.Spec.Name, true
 			}
 			p.Scenes = append(p.Scenes, x)
 		}
@@ -291,7 +295,7 @@ func (s *Server) proofLook(c *gin.Context) {
 	case "small":
 		b, err = w.Small(ctx, version, number(c, "px", 64, 1, 512))
 	case "scene":
-		b, err = w.Scene(ctx, c.Query("scene"), pw, ph)
+		b, err = w.Scene(ctx, c.Query("scene"), version, pw, ph)
 	case "plate":
 		b, err = w.PlatePicture(ctx, version, number(c, "n", 0, 0, 99))
 	case "printed":
@@ -306,4 +310,14 @@ func (s *Server) proofLook(c *gin.Context) {
 		err = studio.ErrNotFound
 	}
 	s.picture(c, b, err)
+}
+
+// Made lists the versions that could be made.
+func (p proofPage) Made() (names []string) {
+	for _, v := range p.D.Work.Plan.Versions {
+		if v.Drawing != nil {
+			names = append(names, v.Spec.Name)
+		}
+	}
+	return names
 }

@@ -199,6 +199,7 @@ type card struct {
 	CMYK   [4]string     // the same
 	Open   bool          // whether the fields are shown
 	Print  colour.Printed
+	On     string // the press that it is printed by
 	Total  float64
 	Stands [3]stand // on white, mid grey, black
 }
@@ -261,7 +262,14 @@ func newInksPage(d docket) (inksPage, error) {
 	inks, err := d.Mark.Inks()
 	p := inksPage{D: d, Inks: inks, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
 	for _, t := range d.Work.Tones {
-		k := card{Tone: t, Hex: t.Colour.RGB.Hex(), Print: d.Work.Plan.Press.Print(t.Colour)}
+		k := card{Tone: t, Hex: t.Colour.RGB.Hex()}
+		press := d.Work.Plan.Press
+		for _, x := range inks { // an ink is mixed for its stock
+			if x.Paints(t.Colour) {
+				press = colour.PressFor(x.Stock, press)
+			}
+		}
+		k.Print, k.On = press.Print(t.Colour), press.Name
 		k.fill(d, inks)
 		k.Total = k.Print.Build.Total()
 		for i, g := range d.Work.Grounds()[:3] {

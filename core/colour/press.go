@@ -318,3 +318,15 @@ func (b CMYK) Total() float64 { return b.C + b.M + b.Y + b.K }
 
 // NoInk reports whether the build leaves the paper bare.
 func (b CMYK) NoInk() bool { return b == CMYK{} }
+
+// PressFor is the printing condition of a kind of paper, coated or uncoated; of
+// any other word it is the one given.
+func PressFor(stock string, otherwise *Press) *Press {
+	switch stock {
+	case "coated":
+		return Coated
+	case "uncoated":
+		return Uncoated
+	}
+	return otherwise
+}

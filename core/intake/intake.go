@@ -113,7 +113,9 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	if m.Kind != "svg" { // mends are for drawings
 		for i := range m.Findings {
-			m.Findings[i].Mend = ""
+			if f := &m.Findings[i]; f.Mend != string(preflight.DropBacking) {
+				f.Mend = ""
+			}
 		}
 	}
 	for _, mend := range mends {
@@ -142,7 +144,7 @@ func (m *Master) mend(ctx context.Context, x Mend) error {
 	if err := x.Check(); err != nil {
 		return err
 	}
-	if m.Kind != "svg" {
+	if m.Kind != "svg" && x != preflight.DropBacking {
 		m.idle(x)
 		return nil
 	}

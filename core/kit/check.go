@@ -244,6 +244,10 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *chec
 		}
 		cs.add("standard", no == "", "%s: %s", e.Standard, said)
 	}
+	if e := f.Entry; e.Standard == "" && e.ColourSpace() == export.CMYK {
+		has := claim.Intent == "GTS_PDFX" && claim.Components == 4
+		cs.add("profile", has != e.NoProfile, "%s", orElse(claim.Condition, "none"))
+	}
 	cs.add("pages", len(pages) == len(f.Versions), "%d", len(pages))
 	if len(pages) != len(f.Versions) {
 		return nil

@@ -246,7 +246,7 @@ func (j *job) encodeCurves(ctx context.Context, f recipe.File) ([]byte, error) {
 		}
 		return eps.Encode(pages[0], o)
 	case "pdf":
-		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e)})
+		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e), NoProfile: e.NoProfile})
 	}
 	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
 }

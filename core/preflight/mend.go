@@ -178,6 +178,8 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 	}
 	if out = dropBacking(d); out != d {
 		done = "the rectangle behind the art was taken away"
+	} else if bare, ok := bared(d); ok {
+		out, done = bare, "the plain ground of the picture was taken away, soft edges un-mixed from it"
 	}
 	return out, "backing", done, nil
 }

@@ -338,6 +338,11 @@ func Tones(ctx context.Context, d *drawing.Drawing) ([]Tone, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(d.Nodes) == 1 {
+		if p, ok := d.Nodes[0].(*drawing.Picture); ok {
+			return painted(p.Image), nil
+		}
+	}
 	total := 0.0
 	for _, id := range seen {
 		if id > 0 {

@@ -65,6 +65,9 @@ type Entry struct {
 	// that files in process inks are made for: fogra39, fogra29 or tr006.
 	Standard string `json:"standard,omitempty"`
 	Press    string `json:"press,omitempty"`
+	// NoProfile leaves the press's profile out of a PDF in process inks that keeps
+	// to no standard.
+	NoProfile bool `json:"no_profile,omitempty"`
 	// Compression of TIFF: deflate or lzw.
 	Compression string   `json:"compression,omitempty"`
 	Palette     *Palette `json:"palette,omitempty"`
@@ -448,6 +451,9 @@ func (e Entry) check(versions map[string]bool) error {
 	}
 	if e.EffectsPPI != 0 && !(e.EffectsPPI >= 36 && e.EffectsPPI <= MaxPPI) {
 		return fmt.Errorf("effects_ppi: %v is not between 36 and %d", e.EffectsPPI, MaxPPI)
+	}
+	if e.NoProfile && (e.Format != "pdf" || e.Colour != "cmyk" || e.Standard != "") {
+		return errors.New("no_profile: is for a pdf in cmyk that keeps to no standard")
 	}
 	if e.Preview && e.Format != "eps" {
 		return errors.New("preview: is for eps")

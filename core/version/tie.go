@@ -3,6 +3,7 @@ package version
 import (
 	"errors"
 	"fmt"
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -99,6 +100,11 @@ func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
 		return all[best].ink
 	}
 	return d.Map(func(n drawing.Node) drawing.Node {
+		if p, ok := n.(*drawing.Picture); ok {
+			c := *p
+			c.Image = tiePixels(p.Image, inks)
+			return &c
+		}
 		s, ok := n.(*drawing.Shape)
 		if !ok {
 			return n
@@ -120,4 +126,63 @@ func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
 		}
 		return &c
 	}), nil
+}
+
+// alikePixel is the ΔE00 up to which a pixel counts to a colour of a picture:
+// what noise and soft edges make of it.
+const alikePixel = 8
+
+// tiePixels gives pixels near to a colour that an ink stands for the ink's screen
+// colour, each as far from it as it was from the colour.
+func tiePixels(img *image.NRGBA, inks []Tied) *image.NRGBA {
+	type pair struct {
+		lab     colour.Lab
+		by      [3]int // what is added to red, green and blue
+		changed bool
+	}
+	var pairs []pair
+	change := false
+	for _, t := range inks {
+		drawn, err := colour.ParseHex(t.Drawn)
+		c, err2 := t.Colour()
+		if err != nil || err2 != nil {
+			continue
+		}
+		var p pair
+		p.lab = drawn.Lab()
+		r, g, b := c.RGB.Bytes()
+		r0, g0, b0 := drawn.Bytes()
+		p.by = [3]int{int(r) - int(r0), int(g) - int(g0), int(b) - int(b0)}
+		p.changed = p.by != [3]int{}
+		change = change || p.changed
+		pairs = append(pairs, p)
+	}
+	if !change {
+		return img
+	}
+	out := image.NewNRGBA(img.Rect)
+	memo := map[[3]uint8][3]uint8{}
+	for i := 0; i < len(img.Pix); i += 4 {
+		k := [3]uint8(img.Pix[i:])
+		v, ok := memo[k]
+		if !ok {
+			v = k
+			lab := colour.FromBytes(k[0], k[1], k[2]).Lab()
+			best, least := -1, float64(alikePixel)
+			for j, p := range pairs {
+				if d := colour.Difference(lab, p.lab); d < least {
+					best, least = j, d
+				}
+			}
+			if best >= 0 {
+				for c := range v {
+					v[c] = uint8(min(255, max(0, int(k[c])+pairs[best].by[c])))
+				}
+			}
+			memo[k] = v
+		}
+		copy(out.Pix[i:], v[:])
+		out.Pix[i+3] = img.Pix[i+3]
+	}
+	return out
 }

@@ -26,7 +26,9 @@ type Options struct {
 	Title    string
 	Colour   string        // export.RGB or export.CMYK
 	Standard string        // X1a, X4, A2b, or none
-	Press    *colour.Press // the standards name it; offset on coated paper if nil
+	Press    *colour.Press // that process inks are for; offset on coated paper if nil
+	// NoProfile leaves out what every file in process inks says of its press.
+	NoProfile bool
 }
 
 // Encode returns the file with the pages in order.

@@ -78,6 +78,11 @@ func (f *file) metadata(o Options) string {
 // intent adds what the colours of the file mean (section 14.11.5).
 func (f *file) intent(o Options) string {
 	s := standards[o.Standard]
+	if s.intent == "" && f.cmyk && !o.NoProfile {
+		// Bare builds mean nothing without their press: an output intent tells it
+		// to whoever prints or shows the file, whatever standard it keeps to.
+		s.intent, s.profile = "GTS_PDFX", true
+	}
 	if s.intent == "" {
 		return ""
 	}
