@@ -43,7 +43,7 @@ func (w *Work) Needs() []Need {
 			if b := t.Colour.Build; t.Colour.Built {
 				k.CMYK = &[4]float64{b.C, b.M, b.Y, b.K}
 			}
-			all = append(all, Need{"the brand's colour: white on " + c.Hex(), version.Spec{Name: "on-colour", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Ink: &k}}})
+			all = append(all, Need{"the brand's colour: white on " + c.Hex(), version.Spec{Name: "on-colour", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Shape: version.ToTheEdge, Ink: &k}}})
 			break
 		}
 	}
@@ -90,6 +90,11 @@ func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]b
 	ground := colour.White
 	if n.Spec.Reversed == version.OnDark || n.Spec.Ink != nil && n.Spec.Ink.White() && n.Spec.Backing == nil {
 		ground = colour.FromBytes(0x5a, 0x5a, 0x59)
+	}
+	if b := n.Spec.Backing; b != nil && b.Shape == version.ToTheEdge && b.Ink != nil {
+		if ground, err = colour.ParseHex(b.Ink.RGB); err != nil {
+			return nil, err
+		}
 	}
 	box := v.Drawing.Bounds()
 	box = frame.Around(box.Grow(box.Long()*0.08), float64(width), float64(height), "")

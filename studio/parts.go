@@ -164,6 +164,20 @@ func (w *Work) LockupPicture(ctx context.Context, l version.Lockup, width, heigh
 	return w.picture(ctx, fmt.Sprintf("%s lockup %v", w.Source, l), d, box, width, height, nil)
 }
 
+// LockupBoxes are where the parts of a lockup stand in its picture, as shares of
+// its width and height, and the height of the first part as a share of both.
+func (w *Work) LockupBoxes(ctx context.Context, l version.Lockup, width, height int) (boxes [][4]float64, unit [2]float64, err error) {
+	d, rs, err := version.Positions(ctx, w.Plan.Master.Drawing, l)
+	if err != nil || d.Bounds().Empty() || len(rs) == 0 {
+		return nil, unit, ErrNotFound
+	}
+	box := frame.Around(d.Bounds().Grow(d.Bounds().Long()*0.06), float64(width), float64(height), "")
+	for _, r := range rs {
+		boxes = append(boxes, [4]float64{(r.X0 - box.X0) / box.W(), (r.Y0 - box.Y0) / box.H(), (r.X1 - box.X0) / box.W(), (r.Y1 - box.Y0) / box.H()})
+	}
+	return boxes, [2]float64{rs[0].H() / box.W(), rs[0].H() / box.H()}, nil
+}
+
 // Hole reports whether a bare place of the page is closed in by paint.
 func (w *Work) Hole(ctx context.Context, at geom.Point) (bool, error) {
 	m := intake.Mend(fmt.Sprintf("fill %.6g %.6g #ffffff", at.X, at.Y))

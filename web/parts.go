@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/drawing"
+	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/parts"
 	"dyekit/core/version"
@@ -95,7 +96,14 @@ func (p partsPage) Slots() []string {
 
 // Query is the address of a lockup's picture.
 func (partsPage) Query(l version.Lockup) template.URL {
-	return template.URL(fmt.Sprintf("parts=%s&placed=%s&gap=%g", url.QueryEscape(strings.Join(l.Parts, "+")), l.Placed, l.Gap*100))
+	gaps := []string{fmt.Sprintf("%g", l.Gap*100)}
+	for i, g := range l.Gaps {
+		if i == 0 {
+			gaps = nil
+		}
+		gaps = append(gaps, fmt.Sprintf("%g", g*100))
+	}
+	return template.URL(fmt.Sprintf("parts=%s&placed=%s&gap=%s", url.QueryEscape(strings.Join(l.Parts, "+")), l.Placed, strings.Join(gaps, ",")))
 }
 
 // nameParts names the pieces that were picked, all that was suggested, or
@@ -141,10 +149,20 @@ func asked(get func(string) string) version.Lockup {
 	if ps := get("parts"); ps != "" {
 		l.Parts = strings.Split(ps, "+")
 	}
-	if g, err := strconv.ParseFloat(strings.TrimSpace(get("gap")), 64); err == nil {
-		l.Gap = g / 100
-	} else if get("gap") != "" {
-		l.Gap = -1 // refused by its check
+	l.Smallest = frame.Length(strings.TrimSpace(get("smallest")))
+	for i, word := range strings.Split(get("gap"), ",") {
+		g, err := strconv.ParseFloat(strings.TrimSpace(word), 64)
+		if err != nil && strings.TrimSpace(get("gap")) != "" {
+			g = -100 // refused by its check
+		}
+		if i == 0 {
+			l.Gap = g / 100
+		}
+		l.Gaps = append(l.Gaps, g/100)
+	}
+	l.Gaps = l.Gaps[:min(len(l.Gaps), max(0, len(l.Parts)-1))]
+	if len(l.Gaps) < 2 { // one for all
+		l.Gaps = nil
 	}
 	return l
 }
@@ -191,6 +209,23 @@ func (s *Server) lockupPicture(c *gin.Context) {
 	pw, ph := size(c)
 	b, err := w.LockupPicture(c.Request.Context(), asked(c.Query), pw, ph)
 	s.picture(c, b, err)
+}
+
+// lockupBoxes tells where the parts of a lockup in the making stand, so that the
+// gaps between them can be taken hold of.
+func (s *Server) lockupBoxes(c *gin.Context) {
+	w, err := s.pictured(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	pw, ph := size(c)
+	boxes, unit, err := w.LockupBoxes(c.Request.Context(), asked(c.Query), pw, ph)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"boxes": boxes, "unit": unit})
 }
 
 // lit is the master with some pieces lit up.

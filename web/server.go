@@ -93,6 +93,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/marks/:id/frame.png", s.framePicture)
 	r.POST("/marks/:id/lockup", s.lockups)
 	r.GET("/marks/:id/lockup.png", s.lockupPicture)
+	r.GET("/marks/:id/lockup-boxes", s.lockupBoxes)
 	r.GET("/marks/:id/lit.png", s.lit)
 	r.GET("/marks/:id/at", s.at)
 	r.GET("/marks/:id/mend.png", s.mendPicture)

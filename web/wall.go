@@ -218,6 +218,8 @@ func shapeOf(b *version.Backing) string {
 	switch b.Shape {
 	case version.Circle:
 		return "circle"
+	case version.ToTheEdge:
+		return "ground to the edge"
 	case version.Rounded:
 		return "rounded rectangle"
 	}

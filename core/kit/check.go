@@ -221,6 +221,9 @@ func sameOnPaper(ctx context.Context, flat, whole *drawing.Drawing, box geom.Rec
 	if err != nil {
 		return err
 	}
+	if flat.Has().Pictures && !whole.Has().Pictures { // as soft as its resolution
+		a, b = reduce(a, afar), reduce(b, afar)
+	}
 	diff := compare(over(a, colour.White), over(b, colour.White), bands, false)
 	cs.add("flattened", diff.within(bands), "on white paper: %v", diff)
 	return nil

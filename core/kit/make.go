@@ -80,11 +80,22 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }
 
+// seen is the drawing of a version as a file of its own proportions shows it: a
+// ground that goes to the edge goes to the edge of that file.
+func (j *job) seen(f recipe.File) *drawing.Drawing {
+	v := j.versions[f.Versions[0]]
+	if f.Page == ([2]float64{}) && f.Icon == nil {
+		return v.Drawing
+	}
+	return v.Wider(j.frameFor(f, f.Versions[0]).Box)
+}
+
 // art is the drawing of a version as a file can hold it: without what its type
 // does not know; for a press of its own with the builds that press needs.
 func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
-	d = j.drawing(name)
+	d = j.seen(f)
 	if f.Entry.Curves() {
+		d = j.drawing(name)
 		if d, err = j.carried(ctx, f, name); err != nil {
 			return nil, err
 		}
@@ -274,7 +285,7 @@ func (j *job) tell(name string) string {
 // render draws the version of a file for the screen, w px wide.
 func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, error) {
 	to, w, h, o := j.camera(f, w)
-	return raster.Render(ctx, j.drawing(f.Versions[0]), to, w, h, o)
+	return raster.Render(ctx, j.seen(f), to, w, h, o)
 }
 
 // camera is how a file of pixels sees the art: the arguments of raster.Render

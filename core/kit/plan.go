@@ -99,6 +99,9 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 	}
 	p.softer()
+	for _, f := range r.Below(p.Files) {
+		p.Findings.Add("too-small", finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
+	}
 	p.Hairlines = p.hairlines()
 	p.Findings = append(p.Findings, p.Hairlines...)
 	return p, nil
@@ -163,6 +166,13 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 			p.Own = map[string]frame.Frame{}
 		}
 		p.Own[v.Spec.Name] = f
+	}
+	for i, v := range p.Versions {
+		c := *v // versions may serve other plans
+		if err := c.Ground(p.FrameOf(c.Spec.Name).Box); err != nil {
+			return err
+		}
+		p.Versions[i] = &c
 	}
 	return nil
 }

@@ -259,3 +259,37 @@ func TestPaintersAreClean(t *testing.T) {
 		}
 	}
 }
+
+// Where edges cross at the very height at which another begins, rounding does
+// not decide what is inside: a star of even-odd rule whose arms meet on one line
+// is hollow in its middle at every size.
+func TestEdgesThatPartAtAPoint(t *testing.T) {
+	star := geom.Path{{Op: geom.MoveTo, P: [3]geom.Point{{X: 132.35, Y: 220}}}}
+	for _, p := range []geom.Point{{X: 139.7, Y: 234.7}, {X: 125, Y: 224.9}, {X: 139.7, Y: 224.9}, {X: 125, Y: 234.7}} {
+		star.LineTo(p)
+	}
+	star.Close()
+	d := &drawing.Drawing{Nodes: []drawing.Node{&drawing.Shape{Path: star, Rule: geom.EvenOdd, Paint: drawing.Solid{Alpha: 1}}}}
+	view := geom.Rect{X0: 0, Y0: 0, X1: 479, Y1: 359}
+	for w := 60; w < 420; w += 3 {
+		small, err := Render(context.Background(), d, Fit(view, w, w), w, w, Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		large, err := Render(context.Background(), d, Fit(view, 8*w, 8*w), 8*w, 8*w, Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for y := w / 2; y < 3*w/4; y++ {
+			for x := w / 5; x < w/3; x++ {
+				sum := 0
+				for i := range 64 {
+					sum += int(large.NRGBAAt(8*x+i%8, 8*y+i/8).A)
+				}
+				if e := sum/64 - int(small.NRGBAAt(x, y).A); e < -4 || e > 4 {
+					t.Fatalf("%d px: at %d, %d the opacity is %d, not %d", w, x, y, small.NRGBAAt(x, y).A, sum/64)
+				}
+			}
+		}
+	}
+}

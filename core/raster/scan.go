@@ -269,7 +269,7 @@ func (s *scan) slice(rule geom.Rule, ya, yb float64, depth int) {
 	// Where neighbours swap, cut at the first crossing.
 	first := 1.0
 	for i := 1; i < len(p); i++ {
-		if l, r := p[i-1], p[i]; l.b > r.b+1e-9 {
+		if l, r := p[i-1], p[i]; l.b > r.b+same {
 			if t := (r.a - l.a) / ((r.a - l.a) + (l.b - r.b)); t < first {
 				first = t
 			}
@@ -303,7 +303,16 @@ func (s *scan) slice(rule geom.Rule, ya, yb float64, depth int) {
 	}
 }
 
-func less(a, b piece) bool { return a.a < b.a || a.a == b.a && a.b < b.b }
+// same is how near, in px, two edges at one height count as meeting there:
+// rounding must not decide which of two that part at a point is the left one.
+const same = 1e-9
+
+func less(a, b piece) bool {
+	if d := a.a - b.a; d < -same || d > same {
+		return d < 0
+	}
+	return a.b < b.b
+}
 
 // add accounts for a boundary from x a to x b over a height d (negative for a
 // right border): everything to its right gains d.

@@ -362,9 +362,20 @@ func checkBacking(v version.Spec) error {
 		return nil
 	}
 	switch b.Shape {
-	case "", version.Rectangle, version.Rounded, version.Circle:
+	case "", version.Rectangle, version.Rounded, version.Circle, version.ToTheEdge:
 	default:
-		return fmt.Errorf("backing.shape: %q is not known: rectangle, rounded or circle", b.Shape)
+		return fmt.Errorf("backing.shape: %q is not known: rectangle, rounded, circle or to-the-edge", b.Shape)
+	}
+	if b.Shape == version.ToTheEdge && (b.Knockout || b.Room != "") {
+		return errors.New("backing: to-the-edge has the room of the frame, and nothing is cut out of it")
+	}
+	if b.To != nil {
+		if b.Shape != version.ToTheEdge {
+			return errors.New("backing.to: a run of two inks goes to the edge")
+		}
+		if err := checkInk(b.To); err != nil {
+			return fmt.Errorf("backing.to.%w", err)
+		}
 	}
 	if b.Room != "" {
 		if px, err := b.Room.Px(1); err != nil {

@@ -134,8 +134,23 @@ func (r *Recipe) folders(files []File) {
 }
 
 // tooSmall says why a file is below the smallest size of the frame, or "".
-func (r *Recipe) tooSmall(f File) string {
-	least := r.Frame.Smallest
+func (r *Recipe) tooSmall(f File) string { return below(f, r.Frame.Smallest) }
+
+// Below lists the files of lockups that are narrower than these may stand.
+func (r *Recipe) Below(files []File) (out []File) {
+	for _, f := range files {
+		for _, v := range r.Versions {
+			if a := r.Arranged(v).Arranged; a != nil && slices.Contains(f.Versions, v.Name) && below(f, a.Smallest) != "" {
+				out = append(out, f)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// below says why a file is narrower than the least width, or "".
+func below(f File, least frame.Length) string {
 	if least == "" || f.Icon != nil || f.W == 0 {
 		return ""
 	}

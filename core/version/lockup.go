@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"dyekit/core/drawing"
+	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 )
@@ -34,8 +35,21 @@ type Lockup struct {
 	Parts  []string `json:"parts"`
 	Placed string   `json:"placed,omitempty"` // as drawn if empty
 	// Gap is the distance between neighbours, in heights of the first part.
-	Gap      float64 `json:"gap,omitempty"`
-	Standard bool    `json:"standard,omitempty"` // stands for the whole mark
+	Gap float64 `json:"gap,omitempty"`
+	// Gaps are those between neighbours one by one, in the same unit; where there
+	// is none, Gap holds.
+	Gaps []float64 `json:"gaps,omitempty"`
+	// Smallest is the least width at which the lockup may stand; see frame.Spec.
+	Smallest frame.Length `json:"smallest,omitempty"`
+	Standard bool         `json:"standard,omitempty"` // stands for the whole mark
+}
+
+// gap is the distance before the part at i, from 1.
+func (l Lockup) gap(i int) float64 {
+	if i-1 < len(l.Gaps) {
+		return l.Gaps[i-1]
+	}
+	return l.Gap
 }
 
 // Check reports what is wrong with a lockup whatever the art.
@@ -49,6 +63,21 @@ func (l Lockup) Check() error {
 		return errors.New("parts: a lockup needs at least one part")
 	case !(l.Gap >= 0 && l.Gap <= MaxGap):
 		return fmt.Errorf("gap: %v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
+	}
+	if len(l.Gaps) >= max(1, len(l.Parts)) {
+		return fmt.Errorf("gaps: there are %d between %d parts", len(l.Gaps), len(l.Parts))
+	}
+	for i, g := range l.Gaps {
+		if !(g >= 0 && g <= MaxGap) {
+			return fmt.Errorf("gaps[%d]: %v is not between 0 and %d heights of the first part", i, g, MaxGap)
+		}
+	}
+	if l.Smallest != "" {
+		if v, err := l.Smallest.Px(0); err != nil {
+			return fmt.Errorf("smallest: %w", err)
+		} else if v < 0 || l.Smallest.Unit() == "%" {
+			return fmt.Errorf("smallest: %q is no width: write it in px, mm, cm, in or pt", string(l.Smallest))
+		}
 	}
 	switch l.Placed {
 	case "", Beside, Stacked:
@@ -100,6 +129,13 @@ func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
 // of the box and the centre of the painted area, as a box alone lets a heavy
 // foot or a long tail pull the rest aside (a rule of this engine).
 func Arrange(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawing, error) {
+	e, _, err := Positions(ctx, d, l)
+	return e, err
+}
+
+// Positions is Arrange, with the boxes of the parts where they came to stand; as
+// drawn there are none.
+func Positions(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawing, []geom.Rect, error) {
 	parts := d.Parts()
 	var want []string
 	for _, p := range l.Parts {
@@ -109,7 +145,7 @@ func Arrange(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawin
 			if len(parts) > 0 {
 				known = "there are " + strings.Join(parts, ", ")
 			}
-			return nil, fmt.Errorf("%w: the master has no part called %q; %s", errRefused, p, known)
+			return nil, nil, fmt.Errorf("%w: the master has no part called %q; %s", errRefused, p, known)
 		}
 		if !slices.Contains(want, parts[i]) {
 			want = append(want, parts[i])
@@ -118,37 +154,39 @@ func Arrange(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawin
 	e := *d
 	if l.Placed == "" {
 		e.Nodes = only(d.Nodes, want)
-		return &e, nil
+		return &e, nil, nil
 	}
 	e.Nodes = nil
 	var end geom.Rect // of the part before
 	var line geom.Point
-	gap := 0.0
+	unit := 0.0
+	var boxes []geom.Rect
 	for i, p := range want {
 		ns := only(d.Nodes, []string{p})
 		one := drawing.Drawing{Page: d.Page, Nodes: ns}
 		box := one.Bounds()
 		if box.Empty() {
-			return nil, fmt.Errorf("%w: the part %q paints nothing", errRefused, p)
+			return nil, nil, fmt.Errorf("%w: the part %q paints nothing", errRefused, p)
 		}
 		c, err := centre(ctx, &one, box)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		var m geom.Affine
 		switch {
 		case i == 0:
-			m, line, gap = geom.Identity, c, l.Gap*box.H()
+			m, line, unit = geom.Identity, c, box.H()
 		case l.Placed == Beside:
-			m = geom.Translate(end.X1+gap-box.X0, line.Y-c.Y)
+			m = geom.Translate(end.X1+l.gap(i)*unit-box.X0, line.Y-c.Y)
 		default:
-			m = geom.Translate(line.X-c.X, end.Y1+gap-box.Y0)
+			m = geom.Translate(line.X-c.X, end.Y1+l.gap(i)*unit-box.Y0)
 		}
 		end = m.Rect(box)
+		boxes = append(boxes, end)
 		e.Nodes = append(e.Nodes, drawing.Moved(ns, m)...)
 	}
 	e.Page = e.Bounds()
-	return &e, nil
+	return &e, boxes, nil
 }
 
 // centre is the optical centre of art: halfway between the middle of its box

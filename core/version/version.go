@@ -99,6 +99,9 @@ const (
 	Rectangle = "rectangle"
 	Rounded   = "rounded"
 	Circle    = "circle"
+	// ToTheEdge is no shape behind the mark but the ground of the whole page:
+	// colour to the edge, with the frame's room inside it.
+	ToTheEdge = "to-the-edge"
 )
 
 // A Backing is a shape behind the mark, or one that the mark is knocked out
@@ -106,6 +109,7 @@ const (
 type Backing struct {
 	Shape    string       `json:"shape,omitempty"` // rectangle if empty
 	Ink      *Ink         `json:"ink,omitempty"`   // the version's own ink if nil
+	To       *Ink         `json:"to,omitempty"`    // that Ink runs into from top to bottom, to the edge alone
 	Room     frame.Length `json:"room,omitempty"`  // between mark and edge; 8 % if empty
 	Knockout bool         `json:"knockout,omitempty"`
 }
@@ -243,7 +247,60 @@ func (v *Version) OnBacking() bool { return v.Spec.Backing != nil || v.Spec.Trea
 // backing, or as a lockup that is not the standard one. standard tells whether
 // the recipe has one, so that the full mark as drawn is not it.
 func (v *Version) OwnFrame(standard bool) bool {
-	return v.OnBacking() || !v.Spec.Whole() || standard && v.Spec.Lockup == Full
+	return v.OnBacking() && !v.Spec.toTheEdge() || !v.Spec.Whole() || standard && v.Spec.Lockup == Full
+}
+
+func (s Spec) toTheEdge() bool { return s.Backing != nil && s.Backing.Shape == ToTheEdge }
+
+// Ground lays the version on a ground that fills a page to its edge, if it asks
+// for one; box is the page, in page units of the drawing.
+func (v *Version) Ground(box geom.Rect) error {
+	if !v.Spec.toTheEdge() || v.Drawing == nil {
+		return nil
+	}
+	b := v.Spec.Backing
+	k := b.Ink
+	if k == nil {
+		k = v.Spec.Ink
+	}
+	from, err := inkPaint(*k, 100)
+	if err != nil {
+		return err
+	}
+	box = box.Grow(box.Long() / 200) // past the edge, so that no soft pixel shows there
+	s := &drawing.Shape{Path: geom.Box(box), Paint: from, Simple: true}
+	if b.To != nil {
+		to, err := inkPaint(*b.To, 100)
+		if err != nil {
+			return err
+		}
+		s.Paint = &drawing.Gradient{P0: geom.Pt(0, box.Y0), P1: geom.Pt(0, box.Y1), To: geom.Identity, Stops: []drawing.Stop{
+			{At: 0, Colour: bare(from.Colour), Alpha: 1}, {At: 1, Colour: bare(to.Colour), Alpha: 1},
+		}}
+	}
+	v.Drawing = with(v.Drawing, append([]drawing.Node{s}, v.Drawing.Nodes...)...)
+	return nil
+}
+
+// Wider is the drawing with its ground, if it has one that goes to the edge, as
+// large as a box that reaches past it.
+func (v *Version) Wider(box geom.Rect) *drawing.Drawing {
+	if !v.Spec.toTheEdge() || v.Drawing == nil || len(v.Drawing.Nodes) < 2 {
+		return v.Drawing
+	}
+	s, ok := v.Drawing.Nodes[0].(*drawing.Shape)
+	if !ok || s.Path.Bounds().Contains(box, 0) {
+		return v.Drawing
+	}
+	c := *s
+	c.Path = geom.Box(s.Path.Bounds().Union(box.Grow(box.Long() / 200)))
+	return with(v.Drawing, append([]drawing.Node{&c}, v.Drawing.Nodes[1:]...)...)
+}
+
+// bare is a colour without its plate: gradients are printed in process inks.
+func bare(c colour.Colour) colour.Colour {
+	c.Spot, c.Tint = "", 0
+	return c
 }
 
 // errRefused is wrapped where a version cannot be made right.
@@ -275,7 +332,7 @@ func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	default:
 		return nil, fmt.Errorf("treatment %q is not known: as-drawn, single-ink, tints or backed", s.Treatment)
 	}
-	if err == nil && v.Drawing != nil && (s.Backing != nil || s.Treatment == Backed) {
+	if err == nil && v.Drawing != nil && (s.Backing != nil || s.Treatment == Backed) && !s.toTheEdge() {
 		err = v.back(ctx, a)
 	}
 	if errors.Is(err, errRefused) || errors.Is(err, planar.ErrTooMany) {

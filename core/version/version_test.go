@@ -454,3 +454,25 @@ func TestOnDark(t *testing.T) {
 		t.Errorf("%v, want %s", got, want)
 	}
 }
+
+// A ground to the edge fills the page it is given, and any page around that.
+func TestGroundToTheEdge(t *testing.T) {
+	v := one(t, `<circle cx="50" cy="50" r="30"/>`, Spec{Name: "on", Treatment: AsDrawn, Backing: &Backing{Shape: ToTheEdge, Ink: &Ink{RGB: "#1a5f7a"}, To: &Ink{RGB: "#ffffff"}}})
+	if v.OwnFrame(false) || len(v.Drawing.Nodes) != 1 {
+		t.Fatalf("a frame of its own, or %d shapes before there is a page", len(v.Drawing.Nodes))
+	}
+	page := geom.Rect{X0: 10, Y0: 10, X1: 90, Y1: 90}
+	if err := v.Ground(page); err != nil {
+		t.Fatal(err)
+	}
+	wide := geom.Rect{X0: -100, Y0: 10, X1: 200, Y1: 90}
+	if b := v.Drawing.Bounds(); !b.Contains(page, 0) || b.W() > 82 {
+		t.Errorf("the ground is %v", b)
+	}
+	if b := v.Wider(wide).Bounds(); !b.Contains(wide, 0) {
+		t.Errorf("on a wide page the ground is %v", b)
+	}
+	if _, ok := v.Drawing.Nodes[0].(*drawing.Shape).Paint.(*drawing.Gradient); !ok {
+		t.Error("two inks do not run into each other")
+	}
+}

@@ -231,9 +231,70 @@ document.addEventListener("alpine:init", () => {
         const q = ["first", "second", "third", "fourth", "placed", "gap"].map((k) => k + "=" + encodeURIComponent(data.get(k) || "")).join("&");
         const next = new Image();
         const src = this.$root.dataset.from + "&" + q;
+        const filled = ["first", "second"].every((k) => data.get(k));
+        if (!filled && !data.get("first")) return; // nothing to draw yet
         next.onload = () => { this.src = src; };
         next.src = src;
+        this.hold(q, data.get("placed"));
       }, 120);
+    },
+    // hold puts a grip into each gap, to be dragged.
+    async hold(q, placed) {
+      const stage = this.$root.querySelector(".making");
+      const clear = () => stage.querySelectorAll("button").forEach((b) => b.remove());
+      if (!placed) { clear(); return; }
+      const answer = await fetch(this.$root.dataset.boxes + "&" + q);
+      if (!answer.ok) { clear(); return; }
+      const { boxes, unit } = await answer.json();
+      if (this.dragging) return;
+      clear();
+      const across = placed === "beside";
+      const [lo, hi] = across ? [0, 2] : [1, 3];
+      for (let i = 1; i < boxes.length; i++) {
+        const grip = document.createElement("button");
+        grip.type = "button";
+        grip.className = across ? "grip across" : "grip";
+        grip.setAttribute("aria-label", `gap ${i}: arrow keys make it wider or narrower`);
+        const from = boxes[i - 1][hi], to = boxes[i][lo];
+        grip.style[across ? "left" : "top"] = ((from + to) / 2) * 100 + "%";
+        grip.addEventListener("keydown", (e) => {
+          const step = { ArrowRight: 5, ArrowDown: 5, ArrowLeft: -5, ArrowUp: -5 }[e.key];
+          if (!step) return;
+          e.preventDefault();
+          this.gap(i - 1, (v) => v + step);
+        });
+        grip.addEventListener("pointerdown", (e) => {
+          e.preventDefault();
+          grip.setPointerCapture(e.pointerId);
+          this.dragging = true;
+          const size = stage.querySelector("img").getBoundingClientRect();
+          const start = across ? e.clientX : e.clientY;
+          const first = this.gaps()[i - 1];
+          const move = (m) => {
+            const d = ((across ? m.clientX : m.clientY) - start) / (across ? size.width * unit[0] : size.height * unit[1]);
+            this.gap(i - 1, () => first + d * 100);
+          };
+          grip.addEventListener("pointermove", move);
+          grip.addEventListener("pointerup", () => {
+            grip.removeEventListener("pointermove", move);
+            this.dragging = false;
+            this.draw();
+          }, { once: true });
+        });
+        stage.append(grip);
+      }
+    },
+    // gaps are those in the field, one for each.
+    gaps() {
+      const n = ["second", "third", "fourth"].filter((k) => this.$root.elements[k] && this.$root.elements[k].value).length;
+      const typed = this.$root.elements.gap.value.split(",").map((v) => Number(v) || 0);
+      return Array.from({ length: n }, (_, i) => (i < typed.length ? typed[i] : typed[0]));
+    },
+    gap(i, change) {
+      const all = this.gaps();
+      all[i] = Math.round(Math.min(1000, Math.max(0, change(all[i]))));
+      this.$root.elements.gap.value = all.every((v) => v === all[0]) ? all[0] : all.join(", ");
+      this.draw();
     },
   }));
 
