@@ -72,7 +72,7 @@ func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int,
 	}
 	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.Tied) ([]version.Tied, error) {
 		for _, x := range list {
-			t := version.Tied{Ink: version.Ink{Name: cut(x.Name, maxName-4), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
+			t := version.Tied{Ink: version.Ink{Name: cut(x.Name, MaxName-4), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
 			if slices.ContainsFunc(ts, func(o version.Tied) bool {
 				return strings.EqualFold(o.Name, t.Name) || strings.EqualFold(o.Drawn, t.Drawn)
 			}) {

@@ -253,7 +253,7 @@ func (s *Studio) work(ctx context.Context, id int64, name string) error {
 		_, err := s.db.ExecContext(context.WithoutCancel(ctx), "UPDATE jobs SET state = ?, worker = NULL, lease_until = NULL, attempts = attempts - 1 WHERE id = ? AND worker = ? AND state = ?", Waiting, id, name, Running)
 		return err
 	case err != nil:
-		return s.end(ctx, id, name, Failed, err.Error())
+		return s.end(ctx, id, name, Failed, kit.Plain(err))
 	}
 	err = s.store(ctx, id, name, k, in, w)
 	if errors.Is(err, errLost) {

@@ -107,7 +107,8 @@ func (w *Work) Window(name string, width, height int) geom.Rect {
 
 // Tag draws the first version on white for the desk.
 func (w *Work) Tag(ctx context.Context, width, height int) ([]byte, error) {
-	return w.Preview(ctx, w.Plan.Versions[0].Spec.Name, width, height, Ground{Colour: colour.White})
+	name := w.Plan.Versions[0].Spec.Name
+	return w.Preview(ctx, name, width, height, Ground{Colour: w.groundFor(ctx, name)})
 }
 
 // Whole draws the master with its whole page.
@@ -248,6 +249,13 @@ func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share
 	}
 	if b, ok := w.backs[name]; ok {
 		ground = b
+	}
+	if v.Spec.Outline != nil { // made for any ground: the fill or its line is seen
+		most := 1.0
+		for _, t := range w.tones[name] {
+			most = max(most, colour.Contrast(t.Colour.RGB, ground))
+		}
+		return most, nil
 	}
 	ts := slices.Clone(w.tones[name])
 	contrast := func(t preflight.Tone) float64 { return colour.Contrast(t.Colour.RGB, ground) }

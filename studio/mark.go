@@ -16,8 +16,8 @@ import (
 // MaxMaster bounds an upload.
 const MaxMaster = 50 << 20
 
-// maxName bounds the names of clients and marks, in letters.
-const maxName = 80
+// MaxName bounds the names of clients and marks, in letters.
+const MaxName = 80
 
 // A Mark is one logo identity of a client, with its newest master.
 type Mark struct {
@@ -287,8 +287,8 @@ func cleanName(field, s string) (string, error) {
 		return "", &InputError{field, "the " + field + " needs a name"}
 	case !utf8.ValidString(s):
 		return "", &InputError{field, "the name has letters that cannot be read"}
-	case utf8.RuneCountInString(s) > maxName:
-		return "", &InputError{field, fmt.Sprintf("the name is longer than %d letters", maxName)}
+	case utf8.RuneCountInString(s) > MaxName:
+		return "", &InputError{field, fmt.Sprintf("the name is longer than %d letters", MaxName)}
 	case recipe.Slug(s) == "":
 		return "", &InputError{field, fmt.Sprintf("%q leaves nothing for file names: use at least one letter from a to z, or a digit", s)}
 	}

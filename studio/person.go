@@ -11,7 +11,7 @@ type personKey struct{}
 // WithPerson names the person who acts, for the history. There are no
 // accounts: it is what they call themselves.
 func WithPerson(ctx context.Context, name string) context.Context {
-	return context.WithValue(ctx, personKey{}, cut(strings.Join(strings.Fields(name), " "), maxName))
+	return context.WithValue(ctx, personKey{}, cut(strings.Join(strings.Fields(name), " "), MaxName))
 }
 
 func person(ctx context.Context) string {

@@ -34,6 +34,8 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Work, do, typed string) erro
 		err = r.DropSize(line, rest2)
 	case "version":
 		err = r.ToggleVersion(line, rest2, known)
+	case "next":
+		err = r.Next(line, rest2)
 	case "double":
 		err = r.Double(line)
 	case "drop":

@@ -254,6 +254,41 @@ type kitsPage struct {
 	Count map[string]int
 }
 
+// A cause is files of one state that differ in one way, said once.
+type cause struct {
+	State, Says string
+	Files       []studio.FileDiff
+	version     string
+}
+
+// Causes groups what differs.
+func (p kitsPage) Causes() (out []cause) {
+	for _, f := range p.Files {
+		if f.State == "same" {
+			continue
+		}
+		version := ""
+		for _, x := range []*kit.File{f.New, f.Old} {
+			if x != nil && version == "" {
+				version = x.Version
+			}
+		}
+		// What changes a version changes all its files, each a little otherwise:
+		// the first says what it comes to.
+		key, says := version, "version "+version
+		if f.Says != "" {
+			says += ": " + f.Says
+		}
+		i := slices.IndexFunc(out, func(c cause) bool { return c.State == f.State && c.version == key })
+		if i < 0 {
+			i = len(out)
+			out = append(out, cause{State: f.State, Says: says, version: key})
+		}
+		out[i].Files = append(out[i].Files, f)
+	}
+	return out
+}
+
 // compareKits holds two kits of a mark to each other; the newest and the one
 // before are usual.
 func (s *Server) compareKits(c *gin.Context) {

@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
 
@@ -78,8 +79,9 @@ func (s *Server) setPerson(c *gin.Context) {
 		return
 	}
 	name := strings.Join(strings.Fields(c.PostForm("who")), " ")
-	if len(name) > 200 {
-		name = ""
+	if n := utf8.RuneCountInString(name); n > studio.MaxName {
+		s.again(c, "master", &studio.InputError{Field: "who", Message: fmt.Sprintf("the name is longer than %d letters", studio.MaxName)}, map[string]string{"who": name})
+		return
 	}
 	http.SetCookie(c.Writer, &http.Cookie{Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	back(c, n, "master")

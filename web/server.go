@@ -16,6 +16,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/kit"
 	"dyekit/studio"
 )
 
@@ -211,6 +212,7 @@ func sentence(s string) string {
 	if s == "" {
 		return s
 	}
+	s = kit.Plain(errors.New(s))
 	s = strings.ToUpper(s[:1]) + s[1:]
 	if !strings.ContainsAny(s[len(s)-1:], ".?") {
 		s += "."

@@ -27,7 +27,8 @@ type useLine struct {
 	Type     string
 	Pixels   bool
 	Sizes    []sizeChip
-	Facts    []string // what else it says
+	Facts    []string   // what else it says
+	Turns    []sizeChip // what a press turns to its next value
 	Versions []versionChip
 }
 
@@ -72,7 +73,7 @@ func (p *filesPage) uses() {
 			at = len(p.ForWhat)
 			p.ForWhat, sums = append(p.ForWhat, useRow{Name: name, For: who}), append(sums, studio.LineWeight{})
 		}
-		l := useLine{N: i, Type: recipe.TypeName(e.Format), Facts: facts(e), Pixels: slices.Contains([]string{"png", "jpeg", "tiff", "webp"}, e.Format)}
+		l := useLine{N: i, Type: recipe.TypeName(e.Format), Facts: facts(e), Turns: turns(e), Pixels: slices.Contains([]string{"png", "jpeg", "tiff", "webp"}, e.Format)}
 		if s := e.Sizes(); s != "" {
 			for _, k := range strings.Split(s, ", ") {
 				says := k
@@ -117,10 +118,6 @@ func facts(e recipe.Entry) (out []string) {
 		}
 	}
 	add(e.Format == "svg", "curves")
-	add(e.ColourSpace() == "cmyk", "printing inks")
-	add((e.Format == "pdf" || e.Format == "eps") && e.ColourSpace() == "rgb", "screen colours")
-	add(e.Standard != "", "%s", map[string]string{"pdfx1a": "X-1a", "pdfx4": "X-4", "pdfa2b": "A-2b"}[e.Standard])
-	add(e.Format == "pdf", "%s", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == "one-per-version-file"])
 	add(e.PPI > 0, "%g ppi", e.PPI)
 	add(e.Backing == "#ffffff", "on white")
 	add(e.Backing != "" && e.Backing != "#ffffff", "on %s", e.Backing)
@@ -128,6 +125,18 @@ func facts(e recipe.Entry) (out []string) {
 	add(e.Stretch != "", "stretched to %s", e.Stretch)
 	add(e.Current, "colour of the text around")
 	add(e.Dark != "", "%s on dark pages", e.Dark)
+	return out
+}
+
+// turns are the properties of a line that a press turns to their next value.
+func turns(e recipe.Entry) (out []sizeChip) {
+	if slices.Contains([]string{"pdf", "eps", "jpeg", "tiff"}, e.Format) {
+		out = append(out, sizeChip{"colour", map[string]string{"cmyk": "printing inks", "rgb": "screen colours"}[e.ColourSpace()]})
+	}
+	if e.Format == "pdf" {
+		out = append(out, sizeChip{"standard", map[string]string{"": "any PDF", "pdfx1a": "X-1a", "pdfx4": "X-4", "pdfa2b": "A-2b"}[e.Standard]},
+			sizeChip{"pages", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == "one-per-version-file"]})
+	}
 	return out
 }
 

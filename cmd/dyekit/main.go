@@ -57,7 +57,7 @@ func run(ctx context.Context, args []string) int {
 	if err == nil {
 		return 0
 	}
-	msg := strings.Join(strings.Fields(err.Error()), " ") // one line
+	msg := strings.Join(strings.Fields(kit.Plain(err)), " ") // one line
 	fmt.Fprintln(os.Stderr, "dyekit: "+msg)
 	var f failure
 	if errors.As(err, &f) {

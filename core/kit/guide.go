@@ -73,8 +73,10 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, err
 <html lang="en"><head><meta charset="utf-8">
 <meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'">
 <meta name="viewport" content="width=device-width,initial-scale=1">
+<link rel="icon" href="data:,">
 <title>%[1]s: which file for what</title>
 <style>%[4]s</style></head><body>
+<main>
 <h1>%[1]s</h1>
 <p class="quiet">Kit %[2]d · %[3]d files%[5]s · every file was opened again and checked</p>
 `, html.EscapeString(in.Brand), in.Number, len(k.Files), guideStyle, k.incompleteWords())
@@ -83,7 +85,7 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, err
 			return nil, err
 		}
 	}
-	g.b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came.</p>\n</body></html>\n")
+	g.b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came.</p>\n</main>\n</body></html>\n")
 	return g.b.Bytes(), nil
 }
 

@@ -118,10 +118,8 @@ const longest = 300
 
 // Plain is an error in one sentence for a person.
 func Plain(err error) string {
-	s := err.Error()
-	if errors.Is(err, context.DeadlineExceeded) {
-		s = "it took too long"
-	}
+	s := strings.ReplaceAll(err.Error(), context.DeadlineExceeded.Error(), "it took too long")
+	s = strings.ReplaceAll(s, context.Canceled.Error(), "it was cancelled")
 	if r := []rune(s); len(r) > longest {
 		s = string(r[:longest-1]) + "…"
 	}

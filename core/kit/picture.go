@@ -31,7 +31,7 @@ type tolerance struct {
 // TestOpenDrawingsPass and make sweep) and a file that lacks one part does not
 // (see TestMissingPartsAreFound).
 var (
-	strict = tolerance{step: 6, soft: 0.001, hard: 0.0001, mean: 0.6} // the same curves and paints again
+	strict = tolerance{step: 6, soft: 0.001, hard: 0.0001, mean: 0.6}  // the same curves and paints again
 	curve  = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.5} // rewritten curves and inks
 	shape  = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // by another renderer
 	bands  = tolerance{step: 40, soft: 0.02, hard: 0.002, mean: 2}     // gradients cut into bands

@@ -241,3 +241,34 @@ func (r *Recipe) AddUse(name string, known []string) error {
 	}
 	return fmt.Errorf("there is no use called %q", name)
 }
+
+// Next turns one of the other properties of line i to its next value: the
+// standard of a PDF (none, X-4, X-1a, A-2b) or the colours of curves (printing
+// inks, screen).
+func (r *Recipe) Next(i int, what string) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	e := &r.Files[i]
+	switch {
+	case what == "standard" && e.Format == "pdf":
+		e.Standard = map[string]string{"": "pdfx4", "pdfx4": "pdfx1a", "pdfx1a": "pdfa2b"}[e.Standard]
+		if e.Standard != "" && e.Standard != "pdfa2b" {
+			e.Colour = "cmyk" // which X files are made of
+		}
+		e.NoProfile = false
+	case what == "colour" && (e.Format == "pdf" || e.Format == "eps" || e.Format == "jpeg" || e.Format == "tiff"):
+		e.Colour = map[string]string{"cmyk": "rgb", "rgb": "cmyk", "": "cmyk"}[e.Colour]
+		if e.Colour == "rgb" {
+			e.NoProfile = false
+			if e.Standard != "pdfa2b" {
+				e.Standard = ""
+			}
+		}
+	case what == "pages" && e.Format == "pdf":
+		e.Pages = map[string]string{"": "one-per-version-file", "one-file": "one-per-version-file"}[e.Pages]
+	default:
+		return fmt.Errorf("%s has no choice of %s", TypeName(e.Format), what)
+	}
+	return nil
+}

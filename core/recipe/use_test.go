@@ -59,7 +59,19 @@ func TestChangesByUse(t *testing.T) {
 			t.Errorf("the use %s is %s, %s", u.Name, name, who)
 		}
 	}
-	for name, err := range map[string]error{
+	k := slices.IndexFunc(r.Files, func(e Entry) bool { return e.Format == "pdf" })
+	for _, want := range []string{"pdfx4", "pdfx1a", "pdfa2b", ""} {
+		do(r.Next(k, "standard"))
+		if r.Files[k].Standard != want {
+			t.Errorf("the standard is %q, want %q", r.Files[k].Standard, want)
+		}
+	}
+	do(r.Next(k, "colour"))
+	do(r.Next(k, "pages"))
+	if e := r.Files[k]; e.Colour != "rgb" || e.Pages == "" {
+		t.Errorf("turned to %+v", e)
+	}
+	for name, err := range map[string]error{"pages of PNG": r.Next(0, "pages"),
 		"no size": r.AddSize(0, "large", 1, 1), "of curves": r.AddSize(2, "500", 1, 1), "no line": r.DropLine(99), "no use": r.AddUse("Moon", all), "not there": r.DropSize(0, "7"),
 	} {
 		if err == nil {
