@@ -66,8 +66,9 @@ func far(a, b [4]float64) (most float64) {
 	return most
 }
 
-// grain is how many points a side a pixel is sampled at in a picture.
-const grain = 24
+// A pixel is sampled at so many points a side in a picture: two for each pixel of
+// the source that it covers, within these.
+const leastGrain, mostGrain = 8, 24
 
 // picture lays a picture: each pixel is the mean of what it covers, at least
 // one pixel of the source wide.
@@ -81,6 +82,8 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 	back = geom.Scale(float64(b.Dx()), float64(b.Dy())).Mul(back)
 	cov := w.coverage(geom.Box(geom.Rect{X1: 1, Y1: 1}), geom.NonZero, m, t.r)
 	wide, high := max(1, math.Hypot(back.A, back.C)), max(1, math.Hypot(back.B, back.D))
+	grain := int(min(mostGrain, max(leastGrain, 2*max(wide, high))))
+	side := float64(grain)
 	for i, c := range cov {
 		if c.a == 0 && c.e == 0 {
 			continue
@@ -89,9 +92,9 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 		var sum, lo, hi [4]float64
 		lo = [4]float64{1, 1, 1, 1}
 		for v := range grain {
-			y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/grain-0.5)))))
+			y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/side-0.5)))))
 			for u := range grain {
-				x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/grain-0.5)))))
+				x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/side-0.5)))))
 				q := p.Image.Pix[y*p.Image.Stride+4*x:]
 				a := float64(q[3]) / 255
 				for k := range 4 {
@@ -106,10 +109,10 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 		}
 		var s pixel
 		for k := range 4 {
-			s.v[k] = sum[k] / (grain * grain) * p.Alpha
+			s.v[k] = sum[k] / (side * side) * p.Alpha
 			// A border between two pixels of the source is met to within half a
 			// step on either side, in both directions.
-			s.e = max(s.e, (hi[k]-lo[k])*2/grain*max(1, min(wide, high)/4))
+			s.e = max(s.e, (hi[k]-lo[k])*2/side*max(1, min(wide, high)/4))
 		}
 		t.px[i].lay(s, c)
 	}
