@@ -40,6 +40,8 @@ type Decisions struct {
 	// Effects says what becomes of shadows, glows and blurs in curve files whose
 	// line of the recipe says nothing; see recipe.Entry.
 	Effects string `json:"effects,omitempty"`
+	// EffectsPPI is the resolution of what becomes a picture; 0 for the usual.
+	EffectsPPI float64 `json:"effects_ppi,omitempty"`
 	// Readings are a person's words on colours, by version: they stand above
 	// the recipe's.
 	Readings map[string][]version.Override `json:"readings,omitempty"`
@@ -127,7 +129,7 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 	}
 	for i := range r.Files {
 		if e := &r.Files[i]; e.Curves() && e.Effects == "" {
-			e.Effects = d.Effects
+			e.Effects, e.EffectsPPI = d.Effects, d.EffectsPPI
 		}
 	}
 	for i := range r.Versions {

@@ -39,8 +39,13 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 		return &InputError{"ink " + t.Drawn, message}
 	}
 	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
-		ts = slices.DeleteFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Drawn, t.Drawn) })
-		if i := slices.IndexFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Name, t.Name) && !tintsOfOne(x, t) }); i >= 0 {
+		// One ink may be kept for coated and for uncoated paper, side by side.
+		ts = slices.DeleteFunc(slices.Clone(ts), func(x version.Tied) bool {
+			return strings.EqualFold(x.Drawn, t.Drawn) && (x.Stock == t.Stock || x.Stock == "" || t.Stock == "")
+		})
+		if i := slices.IndexFunc(ts, func(x version.Tied) bool {
+			return strings.EqualFold(x.Name, t.Name) && !tintsOfOne(x, t) && !strings.EqualFold(x.Drawn, t.Drawn)
+		}); i >= 0 {
 			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("there is an ink called %s already, for %s", t.Name, ts[i].Drawn)}
 		}
 		if len(ts) >= maxInks {

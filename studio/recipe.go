@@ -203,7 +203,7 @@ func (s *Studio) CompareRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (
 }
 
 // SetEffects says what becomes of shadows, glows and blurs in curve files.
-func (s *Studio) SetEffects(ctx context.Context, mark int64, how string) error {
+func (s *Studio) SetEffects(ctx context.Context, mark int64, how string, ppi float64) error {
 	if how == recipe.Omit {
 		how = ""
 	}
@@ -213,7 +213,10 @@ func (s *Studio) SetEffects(ctx context.Context, mark int64, how string) error {
 		default:
 			return &InputError{"recipe", fmt.Sprintf("effects: %q is not known", how)}
 		}
-		d.Effects = how
+		d.Effects, d.EffectsPPI = how, 0
+		if how == recipe.Picture {
+			d.EffectsPPI = ppi
+		}
 		return nil
 	})
 }

@@ -119,6 +119,9 @@ func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, err
 			return nil, err
 		}
 	}
+	if w.Plan.Inks, err = m.Inks(); err != nil {
+		return nil, err
+	}
 	w.tones, w.looks, w.backs = map[string][]preflight.Tone{}, map[string]string{}, map[string]colour.RGB{}
 	for _, v := range w.Plan.Versions {
 		t := w.Tones

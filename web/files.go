@@ -63,7 +63,11 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 	case recipe.LeaveOut:
 		p.Effects = "left out"
 	case recipe.Picture:
-		p.Effects = "pictures inside, at 300 ppi"
+		ppi := d.Work.Decisions.EffectsPPI
+		if ppi == 0 {
+			ppi = 300
+		}
+		p.Effects = fmt.Sprintf("pictures inside, at %g ppi", ppi)
 	}
 	f := d.Work.Recipe.Frame
 	switch {
@@ -448,7 +452,17 @@ func (s *Server) setEffects(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	if err := s.studio.SetEffects(c.Request.Context(), n, c.PostForm("effects")); err != nil {
+	ppi := 0.0
+	if v := strings.TrimSpace(c.PostForm("ppi")); v != "" {
+		if ppi, err = strconv.ParseFloat(v, 64); err != nil {
+			s.again(c, "files", &studio.InputError{Field: "effects", Message: fmt.Sprintf("%q is no resolution: write a number of pixels per inch, such as 300", v)}, map[string]string{"ppi": v})
+			return
+		}
+	}
+	if err := s.studio.SetEffects(c.Request.Context(), n, c.PostForm("effects"), ppi); err != nil {
+		if in, ok := err.(*studio.InputError); ok {
+			in.Field = "effects"
+		}
 		s.again(c, "files", err, nil)
 		return
 	}

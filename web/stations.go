@@ -196,6 +196,7 @@ type card struct {
 	Drawn  string        // in the masters
 	Ink    *version.Tied // the brand's ink for it, or nil
 	Form   version.Tied  // what stands in the fields
+	Twin   *version.Tied // the same ink for other paper, or nil
 	CMYK   [4]string     // the same
 	Open   bool          // whether the fields are shown
 	Print  colour.Printed
@@ -238,6 +239,11 @@ func (k *card) fill(d docket, inks []version.Tied) {
 	for _, t := range inks {
 		if t.Paints(k.Colour) {
 			k.Ink, k.Drawn = &t, t.Drawn
+			for _, x := range inks {
+				if strings.EqualFold(x.Drawn, t.Drawn) && x.Stock != t.Stock {
+					k.Twin = &x
+				}
+			}
 		}
 	}
 	build := k.Print.Build
@@ -322,7 +328,7 @@ type choice struct{ Key, Says string }
 
 // choiceWords say what a choice about effects does.
 var choiceWords = map[string]string{
-	recipe.LeaveOut: "Make them without the effect", recipe.Picture: "Put the effect in as a picture at 300 ppi", recipe.Omit: "Leave the files out",
+	recipe.LeaveOut: "Make them without the effect", recipe.Picture: "Put the effect in as a picture, of", recipe.Omit: "Leave the files out",
 }
 
 // group puts omissions with the same reason together.

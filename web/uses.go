@@ -133,6 +133,9 @@ func turns(e recipe.Entry) (out []sizeChip) {
 	if slices.Contains([]string{"pdf", "eps", "jpeg", "tiff"}, e.Format) {
 		out = append(out, sizeChip{"colour", map[string]string{"cmyk": "printing inks", "rgb": "screen colours"}[e.ColourSpace()]})
 	}
+	if e.ColourSpace() == "cmyk" {
+		out = append(out, sizeChip{"press", map[string]string{"": "the usual press", "fogra39": "coated", "fogra29": "uncoated", "tr006": "TR 006"}[e.Press]})
+	}
 	if e.Format == "pdf" {
 		out = append(out, sizeChip{"standard", map[string]string{"": "any PDF", "pdfx1a": "X-1a", "pdfx4": "X-4", "pdfa2b": "A-2b"}[e.Standard]},
 			sizeChip{"pages", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == "one-per-version-file"]})

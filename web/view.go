@@ -155,6 +155,14 @@ func note(w *studio.Work, key string) (text, state string) {
 	}
 }
 
+// joints are the signs in file names after which a line may end.
+var joints = strings.NewReplacer("/", "/<wbr>", "_", "_<wbr>", "-", "-<wbr>")
+
+// breaks writes a path so that it breaks between its words, never into letters.
+func breaks(path string) template.HTML {
+	return template.HTML(joints.Replace(template.HTMLEscapeString(path)))
+}
+
 // funcs are the words templates may use.
 var funcs = template.FuncMap{
 	"asset":    asset,
@@ -177,6 +185,7 @@ var funcs = template.FuncMap{
 	"add2":     func(a, b float64) string { return fmt.Sprintf("%.2f", a+b) },
 	"sub":      func(a, b float64) float64 { return math.Round((a-b)*100) / 100 },
 	"day":      day,
+	"breaks":   breaks,
 	"plural": func(n int, one, many string) string {
 		if n == 1 {
 			return fmt.Sprintf("%d %s", n, one)

@@ -330,3 +330,11 @@ func PressFor(stock string, otherwise *Press) *Press {
 	}
 	return otherwise
 }
+
+// Stock is the kind of paper a printing condition is for.
+func (p *Press) Stock() string {
+	if p == Uncoated {
+		return "uncoated"
+	}
+	return "coated"
+}

@@ -54,7 +54,7 @@ var purposes = []purpose{
 // guideStyle keeps the guide plain: two columns on a desk, one on a phone, two
 // sheets of paper.
 const guideStyle = `
-body{font:16px/1.45 system-ui,sans-serif;color:#191918;background:#fff;max-width:60rem;margin:1.6rem auto;padding:0 1rem;overflow-wrap:anywhere}
+body{font:16px/1.45 system-ui,sans-serif;color:#191918;background:#fff;max-width:60rem;margin:1.6rem auto;padding:0 1rem;overflow-wrap:break-word}
 h1{font-size:1.6rem;margin:0}h2{font-size:1.15rem;margin:1.5rem 0 .5rem;border-top:1px solid #a9a9a8;padding-top:.8rem}
 ul{padding-left:1.1rem;margin:.2rem 0}code{font-family:ui-monospace,monospace;font-size:.88em}
 a{color:#2c5282}p{margin:.3rem 0}.quiet{color:#5a5a59}
@@ -65,6 +65,9 @@ a{color:#2c5282}p{margin:.3rem 0}.quiet{color:#5a5a59}
 table{border-collapse:collapse}td,th{text-align:left;padding:.15rem .9rem .15rem 0;vertical-align:top}td code{user-select:all}.dot{display:inline-block;width:1em;height:1em;border:1px solid #a9a9a8;vertical-align:-.15em}
 @media print{body{margin:0;max-width:none;font-size:9.5pt}h1{font-size:15pt}h2{margin:.8rem 0 .3rem;padding-top:.4rem;font-size:11pt}.want{grid-template-columns:1fr 1fr;gap:.4rem 1.2rem}.want section{grid-template-columns:48px 1fr}.want img{width:48px;height:40px}figure img{width:110px;height:70px}a{color:inherit;text-decoration:none}}
 `
+
+// joints are the signs in file names after which a line may end.
+var joints = strings.NewReplacer("/", "/<wbr>", "_", "_<wbr>", "-", "-<wbr>")
 
 // guide writes START-HERE.html: plain, printable, complete in itself.
 func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, error) {
@@ -175,7 +178,7 @@ func (g *guide) purposes(ctx context.Context, _ Input, p *Plan) error {
 		fmt.Fprintf(&g.b, "<div><h3>%s</h3><p class=\"quiet\">%s</p><ul>\n", html.EscapeString(u.want), html.EscapeString(u.hint))
 		for _, f := range list[:min(len(list), mostFiles)] {
 			path := html.EscapeString(f.Path)
-			fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, path, html.EscapeString(f.Plain()))
+			fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, joints.Replace(path), html.EscapeString(f.Plain()))
 		}
 		if n := len(list) - mostFiles; n > 0 {
 			fmt.Fprintf(&g.b, "<li class=\"quiet\">and %d more like these beside it</li>\n", n)
@@ -253,7 +256,7 @@ func (g *guide) rest(context.Context, Input, *Plan) error {
 	fmt.Fprintf(&g.b, "<h2>Everything</h2>\n<details><summary>All %d files</summary><ul>\n", len(g.k.Files))
 	for _, f := range g.k.Files {
 		path := html.EscapeString(f.Path)
-		fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, path, html.EscapeString(f.Measure()))
+		fmt.Fprintf(&g.b, "<li><a href=\"%s\"><code>%s</code></a> %s</li>\n", path, joints.Replace(path), html.EscapeString(f.Measure()))
 	}
 	g.b.WriteString("</ul></details>\n")
 	if len(g.k.Failed) > 0 {

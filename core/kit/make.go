@@ -100,8 +100,11 @@ func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.D
 			return nil, err
 		}
 	}
-	if p := j.press(f.Entry); f.Entry.ColourSpace() == export.CMYK && p != colour.Coated {
-		d = forPress(d, p)
+	if p := j.press(f.Entry); f.Entry.ColourSpace() == export.CMYK {
+		d = version.ForStock(d, j.plan.Inks, p.Stock())
+		if p != colour.Coated {
+			d = forPress(d, p)
+		}
 	}
 	return d, nil
 }

@@ -31,7 +31,8 @@ type Plan struct {
 	// Hairlines are findings about the master that depend on the recipe: lines
 	// that fade in its smallest picture. Findings has them too.
 	Hairlines finding.List
-	Press     *colour.Press // of files in process inks that name none
+	Press     *colour.Press  // of files in process inks that name none
+	Inks      []version.Tied // of the brand, for those mixed otherwise on other paper
 }
 
 // NewPlan reads the master, makes the versions and lists the files.
@@ -44,8 +45,12 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 		return nil, err
 	}
 	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
-	if err != nil || len(in.Profile) == 0 {
-		return p, err
+	if err != nil {
+		return nil, err
+	}
+	p.Inks = in.Inks
+	if len(in.Profile) == 0 {
+		return p, nil
 	}
 	p.Press, err = icc.Read(in.Profile)
 	return p, err

@@ -265,6 +265,8 @@ func (r *Recipe) Next(i int, what string) error {
 				e.Standard = ""
 			}
 		}
+	case what == "press" && e.ColourSpace() == "cmyk":
+		e.Press = map[string]string{"": "fogra29", "fogra29": "tr006", "tr006": ""}[e.Press]
 	case what == "pages" && e.Format == "pdf":
 		e.Pages = map[string]string{"": "one-per-version-file", "one-file": "one-per-version-file"}[e.Pages]
 	default:

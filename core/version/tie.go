@@ -25,9 +25,7 @@ func (t Tied) Paints(c colour.Colour) bool {
 	if err != nil {
 		return false
 	}
-	bare := k
-	bare.Spot, bare.Tint = "", 0
-	return c == k || c == bare
+	return c == k || c == unplated(k)
 }
 
 // maxInkName bounds the names of inks and plates, in bytes.
@@ -118,14 +116,64 @@ func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
 			g := *p
 			g.Stops = slices.Clone(p.Stops)
 			for i := range g.Stops {
-				k := swap(g.Stops[i].Colour)
-				k.Spot, k.Tint = "", 0 // gradients are printed in process inks
-				g.Stops[i].Colour = k
+				g.Stops[i].Colour = unplated(swap(g.Stops[i].Colour))
 			}
 			c.Paint = &g
 		}
 		return &c
 	}), nil
+}
+
+// ForStock returns the drawing with every ink that is kept for several kinds of
+// paper, under one drawn colour, as it is mixed for this one: coated or uncoated.
+func ForStock(d *drawing.Drawing, inks []Tied, stock string) *drawing.Drawing {
+	swap := map[colour.Colour]colour.Colour{}
+	for _, to := range inks {
+		c, err := to.Colour()
+		if to.Stock != stock || err != nil {
+			continue
+		}
+		for _, from := range inks {
+			if k, err := from.Colour(); err == nil && from.Stock != stock && strings.EqualFold(from.Drawn, to.Drawn) {
+				swap[k], swap[unplated(k)] = c, unplated(c)
+			}
+		}
+	}
+	if len(swap) == 0 {
+		return d
+	}
+	one := func(c colour.Colour) colour.Colour {
+		if k, ok := swap[c]; ok {
+			return k
+		}
+		return c
+	}
+	return d.Map(func(n drawing.Node) drawing.Node {
+		s, ok := n.(*drawing.Shape)
+		if !ok {
+			return n
+		}
+		c := *s
+		switch p := s.Paint.(type) {
+		case drawing.Solid:
+			p.Colour = one(p.Colour)
+			c.Paint = p
+		case *drawing.Gradient:
+			g := *p
+			g.Stops = slices.Clone(p.Stops)
+			for i := range g.Stops {
+				g.Stops[i].Colour = one(g.Stops[i].Colour)
+			}
+			c.Paint = &g
+		}
+		return &c
+	})
+}
+
+// unplated is a colour without its plate: gradients are printed in process inks.
+func unplated(c colour.Colour) colour.Colour {
+	c.Spot, c.Tint = "", 0
+	return c
 }
 
 // alikePixel is the ΔE00 up to which a pixel counts to a colour of a picture:

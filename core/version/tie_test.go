@@ -59,3 +59,28 @@ func TestTie(t *testing.T) {
 		}
 	}
 }
+
+// One ink kept for two papers is taken as the paper asks, in plain paint on its
+// plate and in a gradient without.
+func TestInksForAStock(t *testing.T) {
+	inks := []Tied{
+		{Ink: Ink{Name: "Plum", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Plum C", Stock: "coated"}, Drawn: "#6b2d4f"},
+		{Ink: Ink{Name: "Plum", RGB: "#6b2d4f", CMYK: &[4]float64{35, 90, 15, 30}, Spot: "Plum U", Stock: "uncoated"}, Drawn: "#6b2d4f"},
+	}
+	d := read(t, `<linearGradient id="g"><stop stop-color="#6b2d4f"/><stop offset="1" stop-color="#fff"/></linearGradient><rect width="50" height="50" fill="#6b2d4f"/><rect y="50" width="50" height="50" fill="url(#g)"/>`)
+	d, err := Tie(d, inks)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for stock, want := range map[string]struct {
+		spot string
+		c    float64
+	}{"coated": {"Plum C", 40}, "uncoated": {"Plum U", 35}} {
+		e := ForStock(d, inks, stock)
+		p := e.Nodes[0].(*drawing.Shape).Paint.(drawing.Solid).Colour
+		g := e.Nodes[1].(*drawing.Shape).Paint.(*drawing.Gradient).Stops[0].Colour
+		if p.Spot != want.spot || p.Build.C != want.c || g.Spot != "" || g.Build.C != want.c {
+			t.Errorf("%s: %+v, in the gradient %+v", stock, p, g)
+		}
+	}
+}

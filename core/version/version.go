@@ -275,7 +275,7 @@ func (v *Version) Ground(box geom.Rect) error {
 			return err
 		}
 		s.Paint = &drawing.Gradient{P0: geom.Pt(0, box.Y0), P1: geom.Pt(0, box.Y1), To: geom.Identity, Stops: []drawing.Stop{
-			{At: 0, Colour: bare(from.Colour), Alpha: 1}, {At: 1, Colour: bare(to.Colour), Alpha: 1},
+			{At: 0, Colour: unplated(from.Colour), Alpha: 1}, {At: 1, Colour: unplated(to.Colour), Alpha: 1},
 		}}
 	}
 	v.Drawing = with(v.Drawing, append([]drawing.Node{s}, v.Drawing.Nodes...)...)
@@ -295,12 +295,6 @@ func (v *Version) Wider(box geom.Rect) *drawing.Drawing {
 	c := *s
 	c.Path = geom.Box(s.Path.Bounds().Union(box.Grow(box.Long() / 200)))
 	return with(v.Drawing, append([]drawing.Node{&c}, v.Drawing.Nodes[1:]...)...)
-}
-
-// bare is a colour without its plate: gradients are printed in process inks.
-func bare(c colour.Colour) colour.Colour {
-	c.Spot, c.Tint = "", 0
-	return c
 }
 
 // errRefused is wrapped where a version cannot be made right.
