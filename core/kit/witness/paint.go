@@ -91,9 +91,9 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 		at := back.Apply(geom.Pt(float64(t.r.Min.X+i%t.r.Dx())+0.5, float64(t.r.Min.Y+i/t.r.Dx())+0.5))
 		var sum, lo, hi [4]float64
 		lo = [4]float64{1, 1, 1, 1}
-		for v := range grain {
+		for v := -1; v <= grain; v++ { // one further on every side: what is barely touched
 			y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/side-0.5)))))
-			for u := range grain {
+			for u := -1; u <= grain; u++ {
 				x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/side-0.5)))))
 				q := p.Image.Pix[y*p.Image.Stride+4*x:]
 				a := float64(q[3]) / 255
@@ -102,7 +102,9 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 					if k < 3 {
 						s *= float64(q[k]) / 255
 					}
-					sum[k] += s
+					if u >= 0 && v >= 0 && u < grain && v < grain {
+						sum[k] += s
+					}
 					lo[k], hi[k] = min(lo[k], s), max(hi[k], s)
 				}
 			}
