@@ -207,3 +207,54 @@ func TestDatabaseIsKilled(t *testing.T) {
 		t.Error("the master is lost")
 	}
 }
+
+// A kit that lacks files is said to be incomplete on the desk, and the case holds
+// what is needed to look into it.
+func TestIncompleteKit(t *testing.T) {
+	ctx := context.Background()
+	s := open(t)
+	m := take(t, s, "Odd Kettle", "Kettle")
+	k := built(t, s, m.ID)
+	if _, err := s.Case(ctx, k); !errors.Is(err, ErrNotFound) {
+		t.Errorf("the case of a whole kit: %v", err)
+	}
+	if _, err := s.db.Exec(`UPDATE kits SET missing = 1, report = JSON_SET(report, '$.incomplete', true, '$.failed', JSON_ARRAY(JSON_OBJECT('path', 'PNG/moon.png', 'reason', 'it fell off the table'))) WHERE id = ?`, k.ID); err != nil {
+		t.Fatal(err)
+	}
+	work(t, s, m.ID) // looked at, as the desk shows it
+	d, err := s.Desk(ctx, DeskQuery{})
+	if err != nil || len(d.Tags) != 1 || d.Tags[0].State != Partial || d.Tags[0].Missing != 1 {
+		t.Errorf("on the desk: %+v, %v", d.Tags, err)
+	}
+	if k, err = s.Kit(ctx, k.ID); err != nil || !k.Report.Incomplete || len(k.Report.Failed) != 1 {
+		t.Fatalf("%+v, %v", k.Report.Failed, err)
+	}
+	b, err := s.Case(ctx, k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files, err := kit.OpenZip(b)
+	if err != nil || !strings.Contains(string(files["what-happened.txt"]), "it fell off the table") || string(files["MASTER/dot.svg"]) != dot || len(files["kit.json"]) == 0 {
+		t.Errorf("the case has %d files: %v", len(files), err)
+	}
+}
+
+// What the plan refuses is not kept: the mark's views answer as before.
+func TestWhatCannotBePlannedIsNotKept(t *testing.T) {
+	ctx := context.Background()
+	s := open(t)
+	m := take(t, s, "Odd Kettle", "Kettle")
+	w := work(t, s, m.ID)
+	r, err := w.Base()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Naming = "{brand}_{size}" // two versions under one name
+	var in *InputError
+	if err := s.SetRecipe(ctx, m.ID, r, "recipe changed"); !errors.As(err, &in) || !strings.Contains(in.Message, "second file") {
+		t.Errorf("a recipe that names two files alike: %v", err)
+	}
+	if again := work(t, s, m.ID); again.Name != w.Name {
+		t.Error("the mark changed all the same")
+	}
+}

@@ -295,6 +295,11 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 // file makes one file and checks it. reason is set if its type cannot carry
 // the art.
 func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string, err error) {
+	defer func() { // a fault of ours ends this file, not the others
+		if x := recover(); x != nil {
+			out, reason, err = File{}, "", fmt.Errorf("the engine broke on it: %v", x)
+		}
+	}()
 	if old, ok := j.reused(f); ok {
 		return old, "", nil
 	}

@@ -422,3 +422,51 @@ func TestFrameByPartAndStretch(t *testing.T) {
 		t.Errorf("nothing is said of the distortion: %v", k.Findings)
 	}
 }
+
+// One file that cannot be made is left out with its reason and a next step; the
+// others are whole, and the kit says that it is incomplete. Unless that is
+// wanted, there is no kit.
+func TestOneBadFileIsLeftOut(t *testing.T) {
+	ctx := context.Background()
+	in := input(t)
+	p, err := NewPlan(ctx, in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	broken := func() *job {
+		j := newJob(in.Brand, p)
+		c := *j.versions["black"]
+		c.Drawing = nil // what no plan lets through
+		j.versions["black"] = &c
+		return j
+	}
+	var k Kit
+	in.Partial = true
+	if err := broken().files(ctx, p.Files, &k, in); err != nil {
+		t.Fatal(err)
+	}
+	made := map[string]bool{}
+	for _, f := range k.Files {
+		made[f.Version] = true
+	}
+	if len(k.Failed) == 0 || made["black"] || !made["colour"] || !made["white"] {
+		t.Fatalf("%d failed, made %v", len(k.Failed), made)
+	}
+	for _, f := range k.Failed {
+		if !strings.Contains(f.Version, "black") || f.Reason == "" || f.Next == "" || len([]rune(f.Reason)) > longest {
+			t.Errorf("failed: %+v", f)
+		}
+	}
+	in.Partial = false
+	if err := broken().files(ctx, p.Files, &Kit{}, in); err == nil || !strings.Contains(err.Error(), "black") {
+		t.Errorf("without leave to be partial: %v", err)
+	}
+	k.Incomplete = true
+	g := guide{j: newJob(in.Brand, p), k: &k, pictures: map[string]string{}}
+	if err := g.rest(ctx, in, p); err != nil || !strings.Contains(g.b.String(), k.Failed[0].Path) {
+		t.Errorf("the guide does not say what is missing: %v", err)
+	}
+	if s := Plain(fmt.Errorf("x: %w", context.DeadlineExceeded)); strings.Contains(s, "deadline") {
+		t.Errorf("a person is told %q", s)
+	}
+}

@@ -27,6 +27,7 @@ const (
 	MaxPPI     = 2400
 	MaxBytes   = 1 << 20
 	MaxVersion = 100
+	maxWebP    = 16_383 // px of one side (RFC 9649, section 2.4)
 )
 
 // A Recipe is a reusable wish.
@@ -268,8 +269,11 @@ func (r *Recipe) Check() error {
 // tooLarge reports whether a picture of the size cannot be made.
 func tooLarge(format string, w, h int) error {
 	limit := MaxSide
-	if format == "jpeg" {
+	switch format {
+	case "jpeg":
 		limit = min(limit, jpeg.MaxSide)
+	case "webp":
+		limit = min(limit, maxWebP)
 	}
 	if w > limit || h > limit || w > raster.MaxPixels/h {
 		return fmt.Errorf("%d × %d px is more than %d px a side or %d megapixels", w, h, limit, raster.MaxPixels/1_000_000)
