@@ -43,7 +43,8 @@ type sweepCase struct{ set, name, file string }
 // TestSweep builds every drawing and picture below the folders in
 // DYEKIT_SWEEP (and those that ship with the tests) with every built-in recipe
 // and with treatments, and lists what fails by reason. DYEKIT_SWEEP_RECIPES
-// limits the recipes, DYEKIT_SWEEP_STEP takes every nth case, and pictures are
+// limits the recipes, DYEKIT_SWEEP_STEP takes every nth case, DYEKIT_SWEEP_NOSHIP
+// leaves out the drawings that ship with the tests, and pictures are
 // at most DYEKIT_SWEEP_MOST px wide, if it is set; DYEKIT_SWEEP_READERS has
 // outside readers read as well.
 func TestSweep(t *testing.T) {
