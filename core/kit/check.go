@@ -20,6 +20,7 @@ import (
 	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 )
 
 // A Check is one claim about a file and what was found.
@@ -206,7 +207,11 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 			return nil, err
 		}
 		cs.add("drawing", verdict.OK(), "%v", verdict)
-		if whole := j.drawing(v); art != whole && art.Has() != whole.Has() {
+		whole := j.drawing(v)
+		if f.Entry.Effects == recipe.LeaveOut {
+			whole = version.WithoutEffects(whole)
+		}
+		if art != whole && art.Has() != whole.Has() {
 			if err := sameOnPaper(ctx, art, whole, box, w, h, &cs); err != nil {
 				return nil, err
 			}

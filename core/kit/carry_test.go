@@ -1,0 +1,89 @@
+package kit
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"testing"
+
+	"dyekit/core/finding"
+	"dyekit/core/kit/outside"
+	"dyekit/core/recipe"
+)
+
+const shadowed = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 150"><defs><filter id="f" x="-30%" y="-30%" width="160%" height="160%"><feGaussianBlur in="SourceAlpha" stdDeviation="4"/><feOffset dx="5" dy="5" result="o"/><feMerge><feMergeNode in="o"/><feMergeNode in="SourceGraphic"/></feMerge></filter></defs>
+ <g filter="url(#f)"><rect x="20" y="20" width="100" height="70" fill="#d98a1f"/></g><circle cx="150" cy="100" r="30" fill="#2c5282"/></svg>`
+
+// Three fades over each other: more colours than can be resolved to shapes.
+const fades = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 150"><defs><linearGradient id="a"><stop stop-color="#a00"/><stop offset="1" stop-color="#a00" stop-opacity="0"/></linearGradient><linearGradient id="b" x2="0" y2="1"><stop stop-color="#0a0"/><stop offset="1" stop-color="#0a0" stop-opacity="0"/></linearGradient><radialGradient id="c"><stop stop-color="#00a"/><stop offset="1" stop-color="#00a" stop-opacity="0"/></radialGradient></defs>
+ <rect x="10" y="10" width="120" height="100" fill="url(#a)"/><rect x="45" y="30" width="120" height="100" fill="url(#b)"/><circle cx="100" cy="75" r="60" fill="url(#c)"/></svg>`
+
+func curves3(effects string) string {
+	if effects != "" {
+		effects = `,"effects":"` + effects + `"`
+	}
+	return `{"name":"x","naming":"{brand}_{version}_{size}_{colour}","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],
+	"files":[{"format":"svg"` + effects + `},{"format":"pdf","colour":"cmyk"` + effects + `},{"format":"eps","colour":"cmyk"` + effects + `},{"format":"png","widths":[300]},{"format":"jpeg","widths":[300],"colour":"cmyk"}]}`
+}
+
+// A shadow keeps art out of curve files unless a person chooses; what is left
+// out is known before the build, and what comes then is just what was promised.
+func TestEffectsInCurveFiles(t *testing.T) {
+	ctx := context.Background()
+	for effects, want := range map[string]struct {
+		left   int
+		pixels bool
+	}{"": {3, false}, "omit": {3, false}, "leave-out": {0, false}, "picture": {0, true}} {
+		in := Input{Master: []byte(shadowed), MasterName: "x.svg", Brand: "Soft", Recipe: parse(t, curves3(effects)), Readers: outside.All}
+		p, err := NewPlan(ctx, in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(p.Omitted) != want.left {
+			t.Errorf("%q: %d left out before the build, want %d: %v", effects, len(p.Omitted), want.left, p.Omitted)
+		}
+		for _, o := range p.Omitted {
+			if !slices.Equal(o.Choices, []string{recipe.LeaveOut, recipe.Picture}) || !strings.Contains(o.Reason, "shadow") {
+				t.Errorf("%q: left out with %v: %s", effects, o.Choices, o.Reason)
+			}
+		}
+		k := build(t, in)
+		if len(k.Files) != len(p.Files) || len(k.Omitted) != len(p.Omitted) || len(k.Files) != 5-want.left {
+			t.Errorf("%q: %d files promised, %d made", effects, len(p.Files), len(k.Files))
+		}
+		for _, f := range k.Files {
+			curve := f.Format == "svg" || f.Format == "pdf" || f.Format == "eps"
+			if curve && (f.Pixels != "") != want.pixels {
+				t.Errorf("%q: %s is said to hold %q", effects, f.Path, f.Pixels)
+			}
+		}
+	}
+}
+
+// What is too finely shaded for shapes reaches EPS and PDF/X-1a as a picture,
+// and says so.
+func TestFadesReachEveryFile(t *testing.T) {
+	k := build(t, Input{Master: []byte(fades), MasterName: "x.svg", Brand: "Soft", Recipe: parse(t, curves3("")), Readers: outside.All})
+	if len(k.Files) != 5 || len(k.Omitted) > 0 {
+		t.Fatalf("%d files, left out %v", len(k.Files), k.Omitted)
+	}
+	for _, f := range k.Files {
+		if eps := f.Format == "eps"; eps != (f.Pixels != "") || eps && !strings.Contains(f.Pixels, "300 ppi") {
+			t.Errorf("%s holds %q", f.Path, f.Pixels)
+		}
+	}
+}
+
+// A picture that is a small part of a drawing does not bound the files of the
+// whole, which say from which width on it looks soft.
+func TestASmallPictureBoundsNothing(t *testing.T) {
+	const dot = `<image x="150" y="100" width="20" height="20" href="data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8z8BQDwAEhQGAhKmMIQAAAABJRU5ErkJggg=="/>`
+	k := build(t, Input{Master: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 150"><rect width="200" height="150" fill="#2c5282"/>` + dot + `</svg>`), MasterName: "x.svg", Brand: "Dot", Readers: outside.None,
+		Recipe: parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"png","widths":[1000,15]},{"format":"svg"}]}`)})
+	if len(k.Files) != 3 || len(k.Omitted) > 0 {
+		t.Fatalf("%d files, left out %v", len(k.Files), k.Omitted)
+	}
+	if !slices.ContainsFunc(k.Findings, func(f finding.Finding) bool { return strings.Contains(f.Message, "sharp in files up to 10 px wide") }) {
+		t.Errorf("nothing says how large the picture is sharp: %v", k.Findings)
+	}
+}
