@@ -204,3 +204,64 @@ func TestTwoPeople(t *testing.T) {
 	two.Click("#naming .do-act")
 	two.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("named: rim, by Ada")`)
 }
+
+// The gaps of a lockup are set one by one: by dragging in the picture, by keys,
+// and what stands in the field is what is kept.
+func TestGapsAreDragged(t *testing.T) {
+	s, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/parts")
+	tab.Eval(`(() => {
+		const f = document.querySelector(".new-lockup");
+		[f.elements.first.value, f.elements.second.value, f.elements.third.value, f.elements.placed.value, f.elements.lockup.value] = ["symbol", "wordmark", "tagline", "stacked", "tall"];
+		f.elements.first.dispatchEvent(new Event("change", {bubbles: true}));
+		return ""; })()`)
+	tab.Until(`document.querySelectorAll(".making .grip").length === 2`)
+	tab.Eval(`(() => {
+		const g = document.querySelectorAll(".making .grip")[1], r = g.getBoundingClientRect();
+		g.setPointerCapture = () => {};
+		const at = (type, y) => g.dispatchEvent(new PointerEvent(type, {bubbles: true, button: 0, pointerId: 1, clientX: r.left, clientY: y}));
+		at("pointerdown", r.top); at("pointermove", r.top + 12); at("pointerup", r.top + 12);
+		return ""; })()`)
+	tab.Until(`/^30, [3-9][0-9]$/.test(document.querySelector(".new-lockup").elements.gap.value)`)
+	tab.Until(`document.querySelectorAll(".making .grip").length === 2`)
+	tab.Eval(`document.querySelector(".making .grip").dispatchEvent(new KeyboardEvent("keydown", {key: "ArrowDown", bubbles: true})) || ""`)
+	tab.Until(`document.querySelector(".new-lockup").elements.gap.value.startsWith("35, ")`)
+	tab.Click(".new-lockup .do-act")
+	tab.Until(`document.querySelector(".lockups b") && document.querySelector(".lockups b").textContent === "tall"`)
+	m, err := s.Mark(t.Context(), 2)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := m.Decisions()
+	if err != nil || len(d.Lockups) != 1 || len(d.Lockups[0].Gaps) != 2 || d.Lockups[0].Gaps[0] != 0.35 || d.Lockups[0].Gaps[1] <= 0.3 {
+		t.Errorf("kept: %+v, %v", d.Lockups, err)
+	}
+	for _, e := range tab.Errors() {
+		t.Errorf("the console says: %s", e)
+	}
+}
+
+// A file dropped anywhere on a mark's page is asked about and becomes its new
+// master; dropped anywhere on the desk it goes into the form there.
+func TestDroppedAnywhere(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	const drop = `(() => {
+		const d = new DataTransfer();
+		d.items.add(new File(['<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="5" height="9" fill="#123"/></svg>'], "new-art.svg", {type: "image/svg+xml"}));
+		const e = new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: d});
+		document.querySelector(PLACE).dispatchEvent(e);
+		return String(e.defaultPrevented); })()`
+	tab.Go("/")
+	if v := tab.Eval(strings.Replace(drop, "PLACE", `".hang"`, 1)); v != "true" {
+		t.Error("the browser would open the file")
+	}
+	tab.Until(`document.querySelector(".take .chosen").textContent === "new-art.svg"`)
+	tab.Go("/marks/2/files")
+	tab.Eval(strings.Replace(drop, "PLACE", `"#list"`, 1))
+	tab.Until(`document.querySelector("#dropped[open] .name").textContent === "new-art.svg"`)
+	tab.Click("#dropped .act")
+	tab.At("/compare")
+	tab.Until(`document.querySelector("#work h2").textContent.includes("master 2")`)
+}
