@@ -2,11 +2,15 @@ package kit
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
 
+	"dyekit/core/drawing"
 	"dyekit/core/finding"
+	"dyekit/core/fonts"
+	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
 	"dyekit/core/recipe"
 )
@@ -86,4 +90,60 @@ func TestASmallPictureBoundsNothing(t *testing.T) {
 	if !slices.ContainsFunc(k.Findings, func(f finding.Finding) bool { return strings.Contains(f.Message, "sharp in files up to 10 px wide") }) {
 		t.Errorf("nothing says how large the picture is sharp: %v", k.Findings)
 	}
+}
+
+// Art that is a hair wider than whole points is an EPS like any other; hairlines
+// that outside readers draw wider are no other picture; one that lacks a part is.
+func TestWhatReadersSee(t *testing.T) {
+	ctx := context.Background()
+	lines := ""
+	for x := 0; x < 200; x += 2 {
+		lines += fmt.Sprintf(`<path d="M%d 0L%d 150" stroke="#222" stroke-width=".35"/>`, x, x+30)
+	}
+	for name, art := range map[string]string{
+		"odd size": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 80.00001 60"><rect width="80.00001" height="60" fill="#235"/></svg>`,
+		"hatching": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 230 150">` + lines + `</svg>`,
+	} {
+		r, _ := recipe.Builtin("print")
+		if _, err := Build(ctx, Input{Master: []byte(art), MasterName: "x.svg", Brand: "Fine", Recipe: r, Readers: outside.All}); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	d, _, err := svg.Read(ctx, []byte(faulty), svg.Options{Fonts: fonts.Shipped()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	box := d.Bounds()
+	want, err := draw(ctx, d, box, 320, 220)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := -1
+	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		if _, ok := x.(*drawing.Shape); !ok {
+			return
+		}
+		n++
+		less := d.Map(func(y drawing.Node) drawing.Node {
+			if y == x {
+				return nil
+			}
+			return y
+		})
+		got, err := draw(ctx, less, box, 320, 220)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if off, _ := implausible(got, want, true); off <= strange {
+			t.Errorf("shape %d is gone and %.2f %% differ", n, off*100)
+		}
+		moved := box
+		moved.X0, moved.X1 = box.X0+box.W()/60, box.X1+box.W()/60
+		if got, err = draw(ctx, d, moved, 320, 220); err != nil {
+			t.Fatal(err)
+		}
+		if off, _ := implausible(got, want, true); off <= strange {
+			t.Errorf("five pixels aside, and %.2f %% differ", off*100)
+		}
+	})
 }

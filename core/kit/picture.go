@@ -35,8 +35,6 @@ var (
 	curve  = tolerance{step: 32, soft: 0.015, hard: 0.0002, mean: 1.5} // rewritten curves and inks
 	shape  = tolerance{step: 64, soft: 0.01, hard: 0.001, mean: 2.5}   // by another renderer
 	bands  = tolerance{step: 40, soft: 0.02, hard: 0.002, mean: 2}     // gradients cut into bands
-	// By another renderer from afar: half of what a block can show.
-	apartFromAfar = tolerance{step: 64, soft: 0.002, hard: 0.0002, mean: 24}
 )
 
 // A difference is how two pictures of the same size compare.
@@ -110,13 +108,7 @@ func compare(a, b *image.NRGBA, t tolerance, alphaOnly bool) difference {
 // beyond is how far a channel of one pixel of img lies outside the range of
 // the nine around its place in other.
 func beyond(img, other *image.NRGBA, x, y, c int) int {
-	lo, hi := 255, 0
-	for v := max(0, y-1); v <= min(other.Rect.Dy()-1, y+1); v++ {
-		for u := max(0, x-1); u <= min(other.Rect.Dx()-1, x+1); u++ {
-			k := channel(other, u, v, c)
-			lo, hi = min(lo, k), max(hi, k)
-		}
-	}
+	lo, hi := around(other, x, y, c)
 	k := channel(img, x, y, c)
 	return max(0, lo-k, k-hi)
 }
