@@ -7,7 +7,7 @@ NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-to
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
-.PHONY: build demo test bench lint race fuzz screenshots reliability sweep
+.PHONY: build demo test test-all bench lint race fuzz screenshots reliability sweep
 
 build:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
@@ -22,6 +22,11 @@ test:
 	@sh scripts/need.sh $(NEED_TEST)
 	@$(GO) vet ./...
 	$(GO) test ./...
+
+# All that test takes a part of: what a release runs.
+test-all:
+	@sh scripts/need.sh $(NEED_TEST)
+	DYEKIT_TEST_ALL=yes $(GO) test -count 1 -timeout 60m ./...
 
 race:
 	@sh scripts/need.sh $(NEED_TEST)

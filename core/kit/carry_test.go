@@ -97,7 +97,7 @@ func TestASmallPictureBoundsNothing(t *testing.T) {
 func TestWhatReadersSee(t *testing.T) {
 	ctx := context.Background()
 	lines := ""
-	for x := 0; x < 200; x += 2 {
+	for x := 0; x < 200; x += 8 {
 		lines += fmt.Sprintf(`<path d="M%d 0L%d 150" stroke="#222" stroke-width=".35"/>`, x, x+30)
 	}
 	for name, art := range map[string]string{
