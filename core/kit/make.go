@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"slices"
 	"sync"
 
 	"github.com/HugoSmits86/nativewebp"
@@ -133,26 +132,7 @@ func forPress(d *drawing.Drawing, p *colour.Press) *drawing.Drawing {
 		}
 		return c
 	}
-	return d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return n
-		}
-		c := *s
-		switch p := s.Paint.(type) {
-		case drawing.Solid:
-			p.Colour = build(p.Colour)
-			c.Paint = p
-		case *drawing.Gradient:
-			g := *p
-			g.Stops = slices.Clone(p.Stops)
-			for i := range g.Stops {
-				g.Stops[i].Colour = build(g.Stops[i].Colour)
-			}
-			c.Paint = &g
-		}
-		return &c
-	})
+	return d.MapColours(build)
 }
 
 // pixels are what a file of pixels is made of, as they were drawn: what it

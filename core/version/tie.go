@@ -148,26 +148,7 @@ func ForStock(d *drawing.Drawing, inks []Tied, stock string) *drawing.Drawing {
 		}
 		return c
 	}
-	return d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return n
-		}
-		c := *s
-		switch p := s.Paint.(type) {
-		case drawing.Solid:
-			p.Colour = one(p.Colour)
-			c.Paint = p
-		case *drawing.Gradient:
-			g := *p
-			g.Stops = slices.Clone(p.Stops)
-			for i := range g.Stops {
-				g.Stops[i].Colour = one(g.Stops[i].Colour)
-			}
-			c.Paint = &g
-		}
-		return &c
-	})
+	return d.MapColours(one)
 }
 
 // unplated is a colour without its plate: gradients are printed in process inks.
