@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -17,6 +18,15 @@ const chunk = 1 << 20
 type Hash [32]byte
 
 func (h Hash) String() string { return fmt.Sprintf("%x", h[:]) }
+
+// parseHash reads a hash in hex.
+func parseHash(s string) (Hash, error) {
+	raw, err := hex.DecodeString(s)
+	if err != nil || len(raw) != len(Hash{}) {
+		return Hash{}, fmt.Errorf("%q is not a hash", s)
+	}
+	return Hash(raw), nil
+}
 
 // put keeps bytes under their hash. Equal bytes are kept once. The row in
 // blobs comes last: where it is, all chunks are.

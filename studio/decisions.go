@@ -212,6 +212,9 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 	if _, err := d.Resolve(); err != nil {
 		return err
 	}
+	if err := s.keepGrounds(ctx, &d); err != nil {
+		return err
+	}
 	body, err := json.Marshal(d)
 	if err != nil {
 		return err

@@ -3,7 +3,6 @@ package studio
 import (
 	"context"
 	"database/sql"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
@@ -89,11 +88,11 @@ func (s *Studio) fontSet(ctx context.Context, hashes []string) (*fonts.Set, erro
 	}
 	set := s.fonts.Clone()
 	for _, x := range hashes {
-		raw, err := hex.DecodeString(x)
-		if err != nil || len(raw) != len(Hash{}) {
-			return nil, fmt.Errorf("%q is not the hash of a font", x)
+		h, err := parseHash(x)
+		if err != nil {
+			return nil, fmt.Errorf("a font: %w", err)
 		}
-		b, err := s.get(ctx, Hash(raw))
+		b, err := s.get(ctx, h)
 		if err != nil {
 			return nil, err
 		}

@@ -309,6 +309,9 @@ func (s *Studio) build(ctx context.Context, id int64, progress func(int, int, st
 	if err != nil {
 		return fail(err)
 	}
+	if err := s.putGrounds(ctx, r); err != nil {
+		return fail(err)
+	}
 	set, err := s.fontSet(ctx, o.Fonts)
 	if err != nil {
 		return fail(err)

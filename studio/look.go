@@ -243,12 +243,12 @@ func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share
 	if !ok || v.Drawing == nil {
 		return 0, ErrNotFound
 	}
-	if v.Drawing.Has().Pictures { // the mean of what is opaque
-		c, err := w.mean(ctx, v.Drawing)
-		return colour.Contrast(c, ground), err
-	}
 	if b, ok := w.backs[name]; ok {
 		ground = b
+	}
+	if v.Mark().Has().Pictures { // the mean of what is opaque
+		c, err := w.mean(ctx, v.Mark())
+		return colour.Contrast(c, ground), err
 	}
 	if v.Spec.Outline != nil { // made for any ground: the fill or its line is seen
 		most := 1.0

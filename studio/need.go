@@ -37,15 +37,21 @@ func (w *Work) Needs() []Need {
 		{"a sticker: on a white circle", version.Spec{Name: "sticker", Treatment: version.Backed, Backing: &version.Backing{Shape: version.Circle, Ink: white}}},
 		{"a photo mark: white at 80 %", version.Spec{Name: "photo-mark", Treatment: version.SingleInk, Ink: white, Opacity: 0.8}},
 	}
+	var carry []*version.Ink // colours of the brand that white stands on
 	for _, t := range w.Tones {
-		if c := t.Colour.RGB; !t.Gradient && colour.Contrast(c, colour.White) >= 3 { // white must stand on it
-			k := version.Ink{Name: c.Hex(), RGB: c.Hex(), Spot: t.Colour.Spot}
+		if c := t.Colour.RGB; !t.Gradient && colour.Contrast(c, colour.White) >= 3 && len(carry) < 2 {
+			k := &version.Ink{Name: c.Hex(), RGB: c.Hex(), Spot: t.Colour.Spot}
 			if b := t.Colour.Build; t.Colour.Built {
 				k.CMYK = &[4]float64{b.C, b.M, b.Y, b.K}
 			}
-			all = append(all, Need{"the brand's colour: white on " + c.Hex(), version.Spec{Name: "on-colour", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Shape: version.ToTheEdge, Ink: &k}}})
-			break
+			carry = append(carry, k)
 		}
+	}
+	if len(carry) > 0 {
+		all = append(all, Need{"the brand's colour: white on " + carry[0].RGB, version.Spec{Name: "on-colour", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Shape: version.ToTheEdge, Ink: carry[0]}}})
+	}
+	if len(carry) > 1 {
+		all = append(all, Need{"two of the brand's colours, one running into the other", version.Spec{Name: "on-run", Treatment: version.Backed, Ink: white, Backing: &version.Backing{Shape: version.ToTheEdge, Ink: carry[0], To: carry[1]}}})
 	}
 	for _, l := range w.Recipe.Lockups {
 		if !l.Standard && recipe.Slug(l.Name) != "" {
@@ -132,11 +138,16 @@ func (s *Studio) AddVersion(ctx context.Context, w *Work, name, lockup string) e
 			return &InputError{"need", fmt.Sprintf("there is a version %q already", n.Spec.Name)}
 		}
 	}
-	return s.Decide(ctx, w.Mark.ID, "version added: "+n.Spec.Name, func(d *Decisions) error {
+	return s.addVersion(ctx, w.Mark.ID, "need", n.Spec)
+}
+
+// addVersion adds a version; field is where a person asked for it.
+func (s *Studio) addVersion(ctx context.Context, mark int64, field string, v version.Spec) error {
+	return s.Decide(ctx, mark, "version added: "+v.Name, func(d *Decisions) error {
 		if len(d.Added) >= maxAdded {
-			return &InputError{"need", fmt.Sprintf("at most %d versions are added", maxAdded)}
+			return &InputError{field, fmt.Sprintf("at most %d versions are added", maxAdded)}
 		}
-		d.Added = append(d.Added, n.Spec)
+		d.Added = append(d.Added, v)
 		return nil
 	})
 }

@@ -45,9 +45,9 @@ func (s *Studio) profile(ctx context.Context, hash string) ([]byte, error) {
 	if hash == "" {
 		return nil, nil
 	}
-	raw, err := hex.DecodeString(hash)
-	if err != nil || len(raw) != len(Hash{}) {
-		return nil, fmt.Errorf("%q is not the hash of a profile", hash)
+	h, err := parseHash(hash)
+	if err != nil {
+		return nil, fmt.Errorf("the profile: %w", err)
 	}
-	return s.get(ctx, Hash(raw))
+	return s.get(ctx, h)
 }

@@ -102,6 +102,9 @@ func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, err
 		c.Mark = m // kits and jobs move on while the art stays
 		return &c, nil
 	}
+	if err := s.putGrounds(ctx, r); err != nil {
+		return nil, err
+	}
 	src, err := s.source(ctx, m, d)
 	if err != nil {
 		return nil, err
@@ -130,7 +133,12 @@ func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, err
 				return nil, err
 			}
 		}
-		if v.Drawing != nil {
+		if c, ok := v.GroundColour(); ok {
+			if t, err = preflight.Tones(ctx, v.Mark()); err != nil {
+				return nil, err
+			}
+			w.backs[v.Spec.Name] = c
+		} else if v.Drawing != nil {
 			if b, ok := preflight.Backing(v.Drawing); ok {
 				// What has a box behind it stands on that box wherever it is.
 				d, _, _, err := preflight.DropBacking.Apply(ctx, v.Drawing)

@@ -38,6 +38,7 @@ type filesPage struct {
 	Room     string
 	Rows     []recipeRow
 	Naming   string
+	Odd      string // what is odd about the names that it makes
 	ByFolder string
 	Formats  []string
 	Known    []string // versions
@@ -94,6 +95,7 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 		p.Known = append(p.Known, v.Name)
 	}
 	p.Naming, p.ByFolder = d.Work.Recipe.Naming, d.Work.Recipe.Folders
+	p.Odd = d.Work.Recipe.Odd(d.Work.Mark.Brand(), d.Work.Plan.Files)
 	if v, ok := d.Typed["naming"]; ok {
 		p.Naming, p.ByFolder = v, d.Typed["folders"]
 	}
@@ -384,7 +386,7 @@ func (s *Server) takeRecipe(c *gin.Context) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, recipe.MaxBytes+1<<16)
 	f, _, err := c.Request.FormFile("file")
 	if err != nil {
-		s.again(c, "files", &studio.InputError{Field: "file", Message: "choose the recipe's file, a JSON of at most 1 MB"}, nil)
+		s.again(c, "files", &studio.InputError{Field: "file", Message: fmt.Sprintf("choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20)}, nil)
 		return
 	}
 	defer f.Close()

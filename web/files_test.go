@@ -34,6 +34,10 @@ func TestRecipeTable(t *testing.T) {
 	set("sizes.0", "640")
 	set("folders", "version")
 	tab.Until(`document.querySelector("#tree").textContent.includes("colour/odd-kettle")`)
+	set("naming", "{brand}_{version}_{version}_{size}") // shown before it is kept, not refused
+	tab.Until(`document.querySelector("#table .odd") && document.querySelector("#table .odd").textContent.includes("says colour twice")`)
+	set("naming", "{brand}_{version}_{size}")
+	tab.Until(`!document.querySelector("#table .odd")`)
 	set("stretch.0", "640x100")
 	tab.Until(`document.querySelector("#table .error") && document.querySelector("#table .error").textContent.includes("distorts the mark")`)
 	tab.Eval(`document.querySelector('[name="sure.0"]').click() || ""`)

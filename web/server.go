@@ -119,6 +119,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/ink-undo", s.undoInks)
 	r.POST("/marks/:id/press", s.choosePress)
 	r.POST("/marks/:id/version", s.versions)
+	r.POST("/marks/:id/on-picture", s.onPicture)
 	r.GET("/marks/:id/need/:name", s.need)
 	r.POST("/marks/:id/reading", s.reading)
 	r.POST("/marks/:id/undo", s.undo)

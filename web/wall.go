@@ -203,6 +203,10 @@ func describe(v *version.Version) string {
 		add("%s line round it", s.Outline.Width)
 	}
 	switch b := s.Backing; {
+	case b != nil && b.Picture != "":
+		add("on a picture to the edge")
+	case b != nil && b.To != nil:
+		add("on an ink running into %s, to the edge", b.To.RGB)
 	case b != nil && b.Knockout:
 		add("cut out of a %s", shapeOf(b))
 	case b != nil:
@@ -251,6 +255,33 @@ func (s *Server) versions(c *gin.Context) {
 		err = s.studio.AddSet(c.Request.Context(), w, c.PostForm("lockup"))
 	} else {
 		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"), c.PostForm("lockup"))
+	}
+	if err != nil {
+		s.again(c, "versions", err, nil)
+		return
+	}
+	back(c, w.Mark.ID, "versions")
+}
+
+// onPicture adds a version that stands on a picture handed in.
+func (s *Server) onPicture(c *gin.Context) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, version.MaxGround+1<<16)
+	w, err := s.work(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	var u studio.Upload
+	f, err := c.MultipartForm()
+	switch {
+	case err != nil:
+		err = &studio.InputError{Field: "ground", Message: fmt.Sprintf("the upload was cut off, or the picture is larger than %d MB", version.MaxGround>>20)}
+	case len(f.File["picture"]) > 0:
+		u.Filename = f.File["picture"][0].Filename
+		u.Data, err = readAll(f.File["picture"][0])
+	}
+	if err == nil {
+		err = s.studio.AddOnPicture(c.Request.Context(), w, u)
 	}
 	if err != nil {
 		s.again(c, "versions", err, nil)

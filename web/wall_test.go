@@ -155,6 +155,13 @@ func TestVersionIsAdded(t *testing.T) {
 		t.Error("what was added is offered still")
 	}
 	tab.Accessible("a version added")
+	// And one on a picture that is handed in.
+	tab.Eval(`(() => { const c = document.createElement("canvas"); c.width = 300; c.height = 200; c.getContext("2d").fillRect(0, 0, 300, 200);
+		c.toBlob(b => { const d = new DataTransfer(); d.items.add(new File([b], "night.png")); const f = document.querySelector(".onpicture input[type=file]"); f.files = d.files; f.form.requestSubmit(); }); return ""; })()`)
+	tab.Until(`document.querySelector("[data-version=on-picture] .cell img") && document.querySelector("[data-version=on-picture] .cell img").naturalWidth === 336`)
+	if s := tab.Eval(`document.querySelector("[data-version=on-picture]").textContent`); !strings.Contains(s, "on a picture to the edge") || strings.Contains(s, "too faint") {
+		t.Errorf("the row says %s", s)
+	}
 	tab.Click(`button[name=drop][value=symbol]`)
 	tab.Until(`!document.querySelector("[data-version=symbol]") && document.querySelector(".needs button[value=symbol]")`)
 	srv := tab.Base

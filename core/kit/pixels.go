@@ -245,13 +245,17 @@ func space(img image.Image) string {
 func onlyInk(d *drawing.Drawing) (c colour.RGB, one bool) {
 	n := 0
 	d.Walk(func(x drawing.Node, _ []*drawing.Group) {
+		if _, ok := x.(*drawing.Picture); ok {
+			n += 2 // it has many
+			return
+		}
 		s, ok := x.(*drawing.Shape)
 		if !ok {
 			return
 		}
 		p, ok := s.Paint.(drawing.Solid)
 		switch {
-		case !ok: // a gradient has many
+		case !ok: // and so has a gradient
 			n += 2
 		case n == 0 || p.Colour.RGB != c:
 			n++

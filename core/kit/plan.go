@@ -107,6 +107,9 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	for _, f := range r.Below(p.Files) {
 		p.Findings.Add("too-small", finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
 	}
+	if odd := r.Odd(brand, p.Files); odd != "" {
+		p.Findings.Add("odd-name", finding.Note, odd, "", geom.Rect{})
+	}
 	p.Hairlines = p.hairlines()
 	p.Findings = append(p.Findings, p.Hairlines...)
 	return p, nil
@@ -219,10 +222,10 @@ func (p *Plan) art(refused map[string]string) recipe.Art {
 	for _, v := range p.Versions {
 		if v.Drawing != nil {
 			all.White[v.Spec.Name] = v.White()
-			if c, one := onlyInk(v.Drawing); one && !v.Drawing.Has().Pictures {
+			if c, one := onlyInk(v.Drawing); one {
 				all.Only[v.Spec.Name] = c
 			}
-			all.Own[v.Spec.Name] = of(v.Drawing, p.FrameOf(v.Spec.Name))
+			all.Own[v.Spec.Name] = of(v.Mark(), p.FrameOf(v.Spec.Name))
 		}
 	}
 	return all
@@ -267,6 +270,18 @@ func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
 
 // softer says which files show a picture inside the art larger than it is.
 func (p *Plan) softer() {
+	for _, v := range p.Versions {
+		if v.Drawing == nil || v.Mark() == v.Drawing {
+			continue
+		}
+		// A ground may be soft, so that it bounds no file; but it is said.
+		sharp, _ := limits(&drawing.Drawing{Nodes: v.Drawing.Nodes[:1]}, p.FrameOf(v.Spec.Name))
+		if sharp > 0 && slices.ContainsFunc(p.Files, func(f recipe.File) bool {
+			return f.W > sharp && slices.Contains(f.Versions, v.Spec.Name)
+		}) {
+			p.Findings.Add("raster-inside", finding.Warn, fmt.Sprintf("the picture that %s stands on is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", v.Spec.Name, sharp), "", geom.Rect{})
+		}
+	}
 	_, part := limits(p.Base, p.Frame)
 	if part == 0 {
 		return

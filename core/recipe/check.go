@@ -122,6 +122,15 @@ func checkBacking(v version.Spec) error {
 			return fmt.Errorf("backing.to.%w", err)
 		}
 	}
+	if b.Picture != "" {
+		if b.Shape != version.ToTheEdge || b.To != nil {
+			return errors.New("backing.picture: a picture goes to the edge, and nothing runs into it")
+		}
+		if err := b.CheckPicture(); err != nil {
+			return fmt.Errorf("backing.%w", err)
+		}
+		return nil // in place of an ink
+	}
 	if b.Room != "" {
 		if px, err := b.Room.Px(1); err != nil {
 			return fmt.Errorf("backing.room: %w", err)

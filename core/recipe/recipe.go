@@ -25,7 +25,7 @@ const (
 	MaxFiles   = 2000
 	MaxSide    = 30_000 // px of one side
 	MaxPPI     = 2400
-	MaxBytes   = 1 << 20
+	MaxBytes   = 6 << 20 // a picture to stand on may be within
 	MaxVersion = 100
 	maxWebP    = 16_383 // px of one side (RFC 9649, section 2.4)
 )
@@ -198,7 +198,7 @@ func Builtins() []string {
 // Parse reads and checks a recipe. Errors name the place, as files[2].widths.
 func Parse(data []byte) (*Recipe, error) {
 	if len(data) > MaxBytes {
-		return nil, fmt.Errorf("the recipe is larger than %d kB", MaxBytes/1000)
+		return nil, fmt.Errorf("the recipe is larger than %d MB", MaxBytes>>20)
 	}
 	var r Recipe
 	if err := strict(data, &r); err != nil {

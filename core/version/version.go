@@ -107,10 +107,11 @@ const (
 // A Backing is a shape behind the mark, or one that the mark is knocked out
 // of. In a recipe it is an object, or just a colour.
 type Backing struct {
-	Shape    string       `json:"shape,omitempty"` // rectangle if empty
-	Ink      *Ink         `json:"ink,omitempty"`   // the version's own ink if nil
-	To       *Ink         `json:"to,omitempty"`    // that Ink runs into from top to bottom, to the edge alone
-	Room     frame.Length `json:"room,omitempty"`  // between mark and edge; 8 % if empty
+	Shape    string       `json:"shape,omitempty"`   // rectangle if empty
+	Ink      *Ink         `json:"ink,omitempty"`     // the version's own ink if nil
+	To       *Ink         `json:"to,omitempty"`      // that Ink runs into from top to bottom, to the edge alone
+	Picture  string       `json:"picture,omitempty"` // instead of Ink, to the edge alone: a data URI (RFC 2397)
+	Room     frame.Length `json:"room,omitempty"`    // between mark and edge; 8 % if empty
 	Knockout bool         `json:"knockout,omitempty"`
 }
 
@@ -128,7 +129,7 @@ func (b *Backing) UnmarshalJSON(data []byte) error {
 	d := json.NewDecoder(strings.NewReader(string(data)))
 	d.DisallowUnknownFields()
 	if err := d.Decode((*plain)(b)); err != nil {
-		return fmt.Errorf("a backing is a colour or an object with shape, ink, room and knockout: %s", strings.TrimPrefix(err.Error(), "json: "))
+		return fmt.Errorf("a backing is a colour or an object with shape, ink, to, picture, room and knockout: %s", strings.TrimPrefix(err.Error(), "json: "))
 	}
 	return nil
 }
@@ -251,51 +252,6 @@ func (v *Version) OwnFrame(standard bool) bool {
 }
 
 func (s Spec) toTheEdge() bool { return s.Backing != nil && s.Backing.Shape == ToTheEdge }
-
-// Ground lays the version on a ground that fills a page to its edge, if it asks
-// for one; box is the page, in page units of the drawing.
-func (v *Version) Ground(box geom.Rect) error {
-	if !v.Spec.toTheEdge() || v.Drawing == nil {
-		return nil
-	}
-	b := v.Spec.Backing
-	k := b.Ink
-	if k == nil {
-		k = v.Spec.Ink
-	}
-	from, err := inkPaint(*k, 100)
-	if err != nil {
-		return err
-	}
-	box = box.Grow(box.Long() / 200) // past the edge, so that no soft pixel shows there
-	s := &drawing.Shape{Path: geom.Box(box), Paint: from, Simple: true}
-	if b.To != nil {
-		to, err := inkPaint(*b.To, 100)
-		if err != nil {
-			return err
-		}
-		s.Paint = &drawing.Gradient{P0: geom.Pt(0, box.Y0), P1: geom.Pt(0, box.Y1), To: geom.Identity, Stops: []drawing.Stop{
-			{At: 0, Colour: unplated(from.Colour), Alpha: 1}, {At: 1, Colour: unplated(to.Colour), Alpha: 1},
-		}}
-	}
-	v.Drawing = with(v.Drawing, append([]drawing.Node{s}, v.Drawing.Nodes...)...)
-	return nil
-}
-
-// Wider is the drawing with its ground, if it has one that goes to the edge, as
-// large as a box that reaches past it.
-func (v *Version) Wider(box geom.Rect) *drawing.Drawing {
-	if !v.Spec.toTheEdge() || v.Drawing == nil || len(v.Drawing.Nodes) < 2 {
-		return v.Drawing
-	}
-	s, ok := v.Drawing.Nodes[0].(*drawing.Shape)
-	if !ok || s.Path.Bounds().Contains(box, 0) {
-		return v.Drawing
-	}
-	c := *s
-	c.Path = geom.Box(s.Path.Bounds().Union(box.Grow(box.Long() / 200)))
-	return with(v.Drawing, append([]drawing.Node{&c}, v.Drawing.Nodes[1:]...)...)
-}
 
 // errRefused is wrapped where a version cannot be made right.
 var errRefused = errors.New("this version cannot be made")

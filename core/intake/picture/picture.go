@@ -23,18 +23,27 @@ import (
 // MaxPixels bounds one picture.
 const MaxPixels = 40_000_000
 
+// Check reports whether data is a picture that Decode takes, as far as its head
+// tells.
+func Check(data []byte) error {
+	c, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if errors.Is(err, image.ErrFormat) {
+		return errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP)")
+	}
+	if err != nil {
+		return fmt.Errorf("the picture is damaged: %w", err)
+	}
+	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
+		return fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
+	}
+	return nil
+}
+
 // Decode reads a PNG, JPEG, GIF, TIFF or WebP picture into straight 8-bit
 // sRGB with alpha. The size is checked before any pixel is unpacked.
 func Decode(data []byte) (*image.NRGBA, error) {
-	c, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if errors.Is(err, image.ErrFormat) {
-		return nil, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP)")
-	}
-	if err != nil {
-		return nil, fmt.Errorf("the picture is damaged: %w", err)
-	}
-	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
-		return nil, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
+	if err := Check(data); err != nil {
+		return nil, err
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {

@@ -1,9 +1,6 @@
 package svg
 
 import (
-	"bytes"
-	"encoding/base64"
-	"net/url"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -21,7 +18,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	if href == "" {
 		return nil
 	}
-	data, media, ok := dataURI(href)
+	data, media, ok := picture.DataURI(href)
 	if !ok {
 		r.findings.Add("unsafe", finding.Warn, "a linked picture was dropped: nothing outside the master is ever fetched. Embed it in the drawing", r.name(e, s), geom.Rect{})
 		return nil
@@ -92,30 +89,4 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 	nodes := drawing.Moved(d.Nodes, to)
 	clip := []drawing.Region{{Path: geom.Box(d.Page).Transform(to), Clip: []drawing.Region{{Path: geom.Box(geom.Rect{X1: w, Y1: h}).Transform(m)}}}}
 	return []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Clip: clip, Part: s.part}}
-}
-
-// dataURI takes a data: reference apart (RFC 2397).
-func dataURI(s string) (data []byte, media string, ok bool) {
-	s, ok = strings.CutPrefix(s, "data:")
-	if !ok {
-		return nil, "", false
-	}
-	media, body, ok := strings.Cut(s, ",")
-	if !ok {
-		return nil, "", false
-	}
-	if m, b64 := strings.CutSuffix(media, ";base64"); b64 {
-		clean := bytes.Map(func(c rune) rune {
-			if c <= ' ' {
-				return -1
-			}
-			return c
-		}, []byte(body))
-		clean = bytes.TrimRight(clean, "=")
-		out := make([]byte, base64.RawStdEncoding.DecodedLen(len(clean)))
-		n, err := base64.RawStdEncoding.Decode(out, clean)
-		return out[:n], m, err == nil
-	}
-	t, err := url.PathUnescape(body)
-	return []byte(t), media, err == nil
 }

@@ -16,6 +16,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
+	"dyekit/core/intake/picture"
 )
 
 // Limits on what a master may ask of the reader. Each has its own error.
@@ -111,7 +112,7 @@ func faceData(src string) ([]byte, bool) {
 	if !ok {
 		return nil, false
 	}
-	data, _, ok := dataURI(strings.Trim(strings.TrimSpace(v), `"'`))
+	data, _, ok := picture.DataURI(strings.Trim(strings.TrimSpace(v), `"'`))
 	return data, ok
 }
 
