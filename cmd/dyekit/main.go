@@ -33,10 +33,18 @@ type failure struct {
 func (f failure) Error() string { return f.err.Error() }
 func (f failure) Unwrap() error { return f.err }
 
+// softMemory is the heap, in bytes, from which on memory is spared.
+const softMemory = 640 << 20
+
 func failed(err error) error { return failure{exitFailed, err} }
 func usage(err error) error  { return failure{exitUsage, err} }
 
 func main() {
+	// Near this much the garbage is collected sooner: peaks cost time instead of
+	// memory. It is no limit; GOMEMLIMIT says otherwise.
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(softMemory)
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := run(ctx, os.Args[1:])
 	stop()

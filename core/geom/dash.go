@@ -2,12 +2,13 @@ package geom
 
 import "math"
 
-// maxDashes bounds the pieces a dash pattern may cut one path into.
-const maxDashes = 100_000
+// MaxDashes bounds the pieces a dash pattern may cut one path into.
+const MaxDashes = 100_000
 
 // Dash cuts the path into dashes: on, off, on, … lengths along the curve,
 // beginning offset units into the pattern. An odd pattern is repeated, a
-// pattern without any length leaves the path whole (SVG 1.1 section 11.4).
+// pattern without any length leaves the path whole (SVG 1.1 section 11.4), and
+// so does one of more than MaxDashes pieces: ask Dashes first.
 func (p Path) Dash(pattern []float64, offset float64) Path {
 	if len(pattern)%2 == 1 {
 		pattern = append(append([]float64(nil), pattern...), pattern...)
@@ -33,12 +34,24 @@ func (p Path) Dash(pattern []float64, offset float64) Path {
 	}
 	var out Path
 	for _, sub := range p.Subpaths() {
-		if len(out) > 4*maxDashes || p.Length()/total > maxDashes {
+		if len(out) > 4*MaxDashes || p.Length()/total > MaxDashes {
 			return p
 		}
 		out = append(out, sub.dash(pattern, first, pattern[first]-offset)...)
 	}
 	return out
+}
+
+// Dashes is about how many pieces a pattern cuts the path into.
+func (p Path) Dashes(pattern []float64) float64 {
+	var total float64
+	for _, d := range pattern {
+		total += d
+	}
+	if !(total > 0) {
+		return 0
+	}
+	return p.Length() / total * float64(len(pattern)+1) / 2
 }
 
 // dash cuts one subpath, beginning in pattern[i] with rest of it left.

@@ -19,7 +19,7 @@ import (
 )
 
 // MaxTime bounds the reading of one master.
-const MaxTime = 20 * time.Second
+const MaxTime = 10 * time.Second
 
 // A Mend is a repair a person asked for; it never touches the master.
 type Mend = preflight.Mend
@@ -78,6 +78,9 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		return nil, ErrKind
 	default:
 		m.Drawing, m.Findings, err = picture.Read(data)
+	}
+	if err == nil {
+		err = preflight.Budget(ctx, m.Drawing)
 	}
 	if err != nil && ctx.Err() != nil && whole.Err() == nil {
 		return nil, fmt.Errorf("the master takes longer than %v to read", opt.Time)

@@ -44,13 +44,16 @@ const (
 	// along the same line can be apart by their pieces.
 	Sliver = 1.0 / 10000
 	// MaxPieces bounds the pieces of all curves; beyond it Overlay fails.
-	MaxPieces = 8 << 20
+	MaxPieces = 3 << 19
+	// MaxCrossings bounds the crossings between them.
+	MaxCrossings = 1 << 19
 	// maxRounds bounds how often crossings are rounded.
 	maxRounds = 8
 )
 
-// ErrTooMany is returned for drawings with more than MaxPieces pieces.
-var ErrTooMany = fmt.Errorf("the drawing is too fine to be divided into regions: it has more than %d pieces of curves", MaxPieces)
+// ErrTooMany is returned for drawings with more than MaxPieces pieces or
+// MaxCrossings crossings.
+var ErrTooMany = fmt.Errorf("the drawing is too fine to be divided into regions: it has more than %d pieces of curves, or %d crossings between them", MaxPieces, MaxCrossings)
 
 // errTangled says that rounding did not come to rest, or that the sweep met a
 // crossing after all. No input is known that leads here.

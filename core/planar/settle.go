@@ -75,13 +75,19 @@ type meeting struct {
 
 // pairs compares every piece with those near it.
 func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, err error) {
+	var crossings atomic.Int64
 	all, err := parallel(ctx, len(ps), func(from, to int) []meeting {
 		var m meeting
-		for i := from; i < to; i++ {
+		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
+			before := len(m.hot)
 			t.near(ps[i], i+1, func(j int) { m.meet(ps, i, j) })
+			crossings.Add(int64(len(m.hot) - before))
 		}
 		return []meeting{m}
 	})
+	if crossings.Load() > MaxCrossings {
+		return nil, nil, cmp.Or(err, ErrTooMany)
+	}
 	for _, m := range all {
 		cuts, hot = append(cuts, m.cuttings...), append(hot, m.hot...)
 	}

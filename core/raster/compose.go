@@ -1,6 +1,7 @@
 package raster
 
 import (
+	"context"
 	"sync"
 
 	"dyekit/core/colour"
@@ -10,6 +11,7 @@ import (
 // A painter draws one band at a time. Its buffers are reused from band to
 // band; each goroutine has its own.
 type painter struct {
+	ctx  context.Context // a row may take long: it is asked at each
 	w    int
 	opt  Options
 	scan scan
@@ -25,13 +27,13 @@ type layer []float32
 var painters = sync.Pool{New: func() any { return new(painter) }}
 
 // newPainter takes a painter that was used before, if one is there.
-func newPainter(w int, opt Options) *painter {
+func newPainter(ctx context.Context, w int, opt Options) *painter {
 	p := painters.Get().(*painter)
-	p.opt, p.scan.hard = opt, opt.Hard
+	p.ctx, p.opt, p.scan.hard = ctx, opt, opt.Hard
 	if p.w == w {
 		return p
 	}
-	*p = painter{w: w, opt: opt, scan: scan{acc: make([]float32, w+2), hard: opt.Hard}, base: make(layer, 4*w*bandRows), line: make([]float32, 4*w)}
+	*p = painter{ctx: ctx, w: w, opt: opt, scan: scan{acc: make([]float32, w+2), hard: opt.Hard}, base: make(layer, 4*w*bandRows), line: make([]float32, 4*w)}
 	for y := range p.used {
 		p.used[y] = [2]int{w, 0}
 	}
@@ -89,7 +91,7 @@ func (p *painter) shape(it *item, l layer, y0, y1 int) {
 	if len(it.shape.band(y0/bandRows)) == 0 {
 		return
 	}
-	for y := y0; y < y1; y++ {
+	for y := y0; y < y1 && p.ctx.Err() == nil; y++ {
 		row := l[4*p.w*(y-y0) : 4*p.w*(y-y0+1)]
 		spans := p.scan.row(&it.shape, y)
 		if n := len(spans); n > 0 {

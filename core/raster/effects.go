@@ -22,6 +22,10 @@ func blur(src *bitmap, sx, sy float64) *bitmap {
 	return out
 }
 
+// maxDeviation bounds the deviation of a blur, in px: far more than any picture
+// has.
+const maxDeviation = 1e6
+
 // blurLines blurs m lines of n pixels; step leads along a line, next to the
 // next line.
 func blurLines(p, tmp layer, n, m, step, next int, s float64) {
@@ -54,7 +58,8 @@ func blurLines(p, tmp layer, n, m, step, next int, s float64) {
 		copy(p, tmp)
 		return
 	}
-	d := int(math.Floor(s*3*math.Sqrt(2*math.Pi)/4 + 0.5))
+	// Far beyond the picture nothing changes any more but the last digits.
+	d := int(math.Floor(min(s, maxDeviation)*3*math.Sqrt(2*math.Pi)/4 + 0.5))
 	type pass struct{ left, right int } // how far the box reaches either way
 	passes := [3]pass{{d / 2, d / 2}, {d / 2, d / 2}, {d / 2, d / 2}}
 	if d%2 == 0 {
@@ -75,7 +80,7 @@ func blurLines(p, tmp layer, n, m, step, next int, s float64) {
 				sum[2] += f * float64(q[2])
 				sum[3] += f * float64(q[3])
 			}
-			for i := -b.left; i <= b.right; i++ {
+			for i := range min(n, b.right+1) { // the first box; before 0 there is nothing
 				add(i, 1)
 			}
 			for i := range n {
@@ -104,6 +109,7 @@ func morph(out, src *bitmap, rx, ry int, dilate bool) {
 }
 
 func extreme(dst, src layer, n, m, step, next, r int, dilate bool) {
+	r = min(r, n) // so far every pixel sees the whole line, and beyond it
 	queue := make([]int, 0, 2*r+2)
 	for line := range m {
 		for c := range 4 {

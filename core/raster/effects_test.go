@@ -121,6 +121,45 @@ func TestFilterRegion(t *testing.T) {
 	}
 }
 
+// Pictures with filters are drawn in strips; nothing tells where one ends.
+func TestStripsDoNotShow(t *testing.T) {
+	region := geom.Rect{X0: -50, Y0: -50, X1: 450, Y1: 450}
+	steps := map[string]drawing.Op{
+		"blur": drawing.Blur{X: 4, Y: 4}, "soft blur": drawing.Blur{X: 1, Y: 1}, "morphology": drawing.Morph{X: 3, Y: 3, Dilate: true},
+		"shift": drawing.Shift{X: 3.5, Y: -7.25}, "noise": drawing.Noise{FX: 0.05, FY: 0.05, Octaves: 2},
+		"light":    drawing.Light{Scale: 5, K: 1, Colour: colour.White, Kind: "distant", Azimuth: 30, Height: 40},
+		"convolve": drawing.Convolve{W: 3, H: 3, Kernel: []float64{1, 2, 1, 0, 0, 0, -1, -2, -1}, Divisor: 1, TX: 1, TY: 1, Edge: "duplicate", Preserve: true},
+	}
+	for name, op := range steps {
+		g := filtered(region, drawing.Step{Op: drawing.Blur{X: 2, Y: 2}, In: drawing.SourceGraphic, Region: region}, drawing.Step{Op: op, In: 0, Region: region})
+		g.Nodes = []drawing.Node{&drawing.Shape{Path: geom.Ellipse(geom.Pt(200, 200), 150, 190), Paint: drawing.Solid{Colour: colour.Colour{RGB: colour.RGB{R: 0.8, G: 0.3}}, Alpha: 0.9}}}
+		const w, h = 400, 400
+		draw := func(rows int) *image.NRGBA {
+			img := image.NewNRGBA(image.Rect(0, 0, w, h))
+			for y := 0; y < h; y += rows {
+				part := img.SubImage(image.Rect(0, y, w, min(h, y+rows))).(*image.NRGBA)
+				if err := renderPart(context.Background(), []drawing.Node{g}, geom.Identity, part, w, Options{}); err != nil {
+					t.Fatal(err)
+				}
+			}
+			return img
+		}
+		whole, strips := draw(h), draw(96)
+		most := 0
+		for i := range whole.Pix {
+			d := int(whole.Pix[i]) - int(strips.Pix[i])
+			most = max(most, d, -d)
+		}
+		if most > 1 { // rounding
+			t.Errorf("%s differs by %d of 255", name, most)
+		}
+	}
+	far := filtered(region, drawing.Step{Op: drawing.Tile{From: geom.Rect{X1: 9, Y1: 9}}, In: drawing.SourceGraphic, Region: region})
+	if n := strip([]drawing.Node{far}, geom.Identity, 100_000, 5000); n != 5000 {
+		t.Errorf("a tile, which takes from afar, is drawn in strips of %d", n)
+	}
+}
+
 func TestFilterAreaIsLimited(t *testing.T) {
 	g := filtered(geom.Rect{X1: 1e6, Y1: 1e6}, drawing.Step{Op: drawing.Blur{X: 1e5, Y: 1e5}, In: drawing.SourceGraphic, Region: geom.Rect{X1: 1e6, Y1: 1e6}})
 	_, err := Render(context.Background(), &drawing.Drawing{Nodes: []drawing.Node{g}}, geom.Identity, 4000, 4000, Options{})

@@ -10,8 +10,13 @@ import (
 	"dyekit/core/geom"
 )
 
-// MaxFilterPixels bounds the area of one filter.
-const MaxFilterPixels = 40_000_000
+const (
+	// MaxFilterPixels bounds the area of one filter.
+	MaxFilterPixels = 16_000_000
+	// MaxFilterLive is how many pictures of that area a filter may need at a
+	// time; of smaller ones as many more.
+	MaxFilterLive = 3
+)
 
 // ErrFilter is returned for a filter over too large an area.
 var ErrFilter = errors.New("filter area")
@@ -84,6 +89,111 @@ type filtering struct {
 	done   []*bitmap
 }
 
+// stripPixels is about what a strip of a picture with filters holds: filters
+// keep pictures of all they work on, so they work on one strip at a time.
+const stripPixels = 2_000_000
+
+// strip is how many rows of a picture are drawn at a time. It follows from the
+// drawing and the size alone: the bytes must not depend on the machine.
+func strip(ns []drawing.Node, to geom.Affine, w, h int) int {
+	far, whole := reaches(ns, to)
+	if far < 0 || whole {
+		return h
+	}
+	// Of strips that are lower than twice the reach more would be drawn beyond
+	// them than in them.
+	return min(h, max(int(2*min(far, float64(h))), stripPixels/w, bandRows))
+}
+
+// reaches is how far, in px, what filters make of a place depends on others:
+// below 0 if there are none. whole says that it depends on the whole picture.
+func reaches(ns []drawing.Node, to geom.Affine) (far float64, whole bool) {
+	far = -1
+	add := func(ns []drawing.Node, own float64) {
+		r, w := reaches(ns, to)
+		whole = whole || w
+		if own >= 0 || r >= 0 {
+			far = max(far, max(own, 0)+max(r, 0))
+		}
+	}
+	for _, n := range ns {
+		g, ok := n.(*drawing.Group)
+		if !ok {
+			continue
+		}
+		own := -1.0
+		if f := g.Filter; f != nil {
+			m := to.Mul(f.To)
+			own = reach(f, math.Hypot(m.A, m.B), math.Hypot(m.C, m.D))
+			for _, s := range f.Steps {
+				switch o := s.Op.(type) {
+				case drawing.Tile:
+					whole = true
+				case drawing.Convolve:
+					whole = whole || o.Edge == "wrap"
+				case drawing.Paste:
+					add(o.Nodes, own)
+				}
+			}
+		}
+		add(g.Nodes, own)
+		for m := g.Mask; m != nil; m = m.Mask {
+			add(m.Nodes, -1)
+		}
+	}
+	return far, whole
+}
+
+// reach is how far, in px, the steps of a filter can carry paint; sx and sy are
+// the scales of its user space.
+func reach(f *drawing.Filter, sx, sy float64) float64 {
+	far := 2.0
+	for _, s := range f.Steps {
+		switch o := s.Op.(type) {
+		case drawing.Blur:
+			far += 3*max(o.X*sx, o.Y*sy) + 2
+		case drawing.Shift:
+			far += max(math.Abs(o.X*sx), math.Abs(o.Y*sy)) + 1
+		case drawing.Morph:
+			far += max(o.X*sx, o.Y*sy) + 1
+		case drawing.Displace:
+			far += math.Abs(o.Scale) * max(sx, sy)
+		case drawing.Convolve:
+			far += float64(o.W + o.H)
+		case drawing.Light:
+			far += 2
+		case drawing.Tile:
+			far += max(o.From.W()*sx, o.From.H()*sy)
+		}
+	}
+	return far
+}
+
+// lastUses tells after which step the result of each is not needed any more;
+// the last result is what the filter gives.
+func lastUses(steps []drawing.Step) []int {
+	last := make([]int, len(steps))
+	for i, s := range steps {
+		last[i] = i // unless somebody uses it
+		use := func(k int) {
+			if k >= 0 && k < i {
+				last[k] = i
+			}
+		}
+		use(s.In)
+		switch o := s.Op.(type) {
+		case drawing.Mix, drawing.Combine, drawing.Displace:
+			use(s.In2)
+		case drawing.Merge:
+			for _, k := range o.In {
+				use(k)
+			}
+		}
+	}
+	last[len(last)-1] = len(steps)
+	return last
+}
+
 // filter draws the contents of a group, runs its filter and returns an item
 // that paints the result. ok is false if nothing is left of it.
 func (c *compiler) filter(g *drawing.Group) (item, bool) {
@@ -92,24 +202,7 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 	run.sx = math.Hypot(run.to.A, run.to.B)
 	run.sy = math.Hypot(run.to.C, run.to.D)
 	// What lies beyond the picture matters as far as the steps reach.
-	reach := 2.0
-	for _, s := range f.Steps {
-		switch o := s.Op.(type) {
-		case drawing.Blur:
-			reach += 3*max(o.X*run.sx, o.Y*run.sy) + 2
-		case drawing.Shift:
-			reach += max(math.Abs(o.X*run.sx), math.Abs(o.Y*run.sy))
-		case drawing.Morph:
-			reach += max(o.X*run.sx, o.Y*run.sy)
-		case drawing.Displace:
-			reach += math.Abs(o.Scale) * max(run.sx, run.sy)
-		case drawing.Convolve:
-			reach += float64(o.W + o.H)
-		case drawing.Tile:
-			reach += max(o.From.W()*run.sx, o.From.H()*run.sy)
-		}
-	}
-	reach = min(reach, float64(2*max(c.w, c.h)))
+	reach := min(reach(f, run.sx, run.sy), float64(2*c.long))
 	box := run.to.Rect(f.Region).Intersect(geom.Rect{X1: float64(c.w), Y1: float64(c.h)}.Grow(reach))
 	if box.Empty() {
 		return item{}, false
@@ -126,9 +219,17 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 		return item{}, false
 	}
 	run.cut(b, f.Region)
-	for _, s := range f.Steps {
+	if len(f.Steps) == 0 {
+		return item{}, false
+	}
+	last, live := lastUses(f.Steps), 0
+	for i, s := range f.Steps {
 		if c.ctx.Err() != nil {
 			c.err = c.ctx.Err()
+			return item{}, false
+		}
+		if live++; live > MaxFilterLive*MaxFilterPixels/(b.w*b.h) {
+			c.err = fmt.Errorf("%w: %d pictures of %d × %d px are needed at a time", ErrFilter, live, b.w, b.h)
 			return item{}, false
 		}
 		r, err := run.step(s)
@@ -138,9 +239,12 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 		}
 		run.cut(r, s.Region.Intersect(f.Region))
 		run.done = append(run.done, r)
-	}
-	if len(run.done) == 0 {
-		return item{}, false
+		for k := range run.done {
+			if run.done[k] != nil && last[k] <= i {
+				run.done[k] = nil
+				live--
+			}
+		}
 	}
 	out := run.done[len(run.done)-1].in(false)
 	frame := geom.Box(geom.Rect{X0: float64(out.x), Y0: float64(out.y), X1: float64(out.x + out.w), Y1: float64(out.y + out.h)})
@@ -149,7 +253,7 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 
 // draw renders nodes of the page onto a bitmap.
 func (r *filtering) draw(b *bitmap, ns []drawing.Node) error {
-	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, hard: r.c.hard, arena: arenas.Get().(*arena)}
+	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, long: r.c.long, hard: r.c.hard, arena: arenas.Get().(*arena)}
 	defer sub.free()
 	items := sub.nodes(ns)
 	if sub.err != nil {
@@ -250,7 +354,7 @@ func (r *filtering) step(s drawing.Step) (*bitmap, error) {
 	case drawing.Convolve:
 		convolve(out, a, o)
 	case drawing.Morph:
-		morph(out, a, int(o.X*r.sx+0.5), int(o.Y*r.sy+0.5), o.Dilate)
+		morph(out, a, int(min(o.X*r.sx, maxDeviation)+0.5), int(min(o.Y*r.sy, maxDeviation)+0.5), o.Dilate)
 	case drawing.Tile:
 		x0, y0, x1, y1 := r.box(a, o.From)
 		if x1 > x0 && y1 > y0 {

@@ -37,22 +37,35 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 	if w < 1 || h < 1 || w > MaxPixels/h {
 		return nil, fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
 	}
-	c := compiler{ctx: ctx, to: to, w: w, h: h, hard: opt.Hard, arena: arenas.Get().(*arena)}
-	defer c.free()
 	nodes := d.Nodes
 	if opt.Ground != nil && d.Has().Blends {
 		// Art blends with itself; what it is laid on is another matter.
 		nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Isolated: true}}
 	}
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	rows := strip(nodes, to, w, h)
+	for y := 0; y < h; y += rows {
+		part := image.Rect(0, y, w, min(h, y+rows))
+		if err := renderPart(ctx, nodes, to, img.SubImage(part).(*image.NRGBA), max(w, h), opt); err != nil {
+			return nil, err
+		}
+	}
+	return img, nil
+}
+
+// renderPart draws on a strip of a picture whose longer side is long.
+func renderPart(ctx context.Context, nodes []drawing.Node, to geom.Affine, img *image.NRGBA, long int, opt Options) error {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	to = geom.Translate(0, -float64(img.Rect.Min.Y)).Mul(to)
+	c := compiler{ctx: ctx, to: to, w: w, h: h, long: long, hard: opt.Hard, arena: arenas.Get().(*arena)}
+	defer c.free()
 	items := c.nodes(nodes)
 	if c.err != nil {
-		return nil, c.err
+		return c.err
 	}
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	err := paint(ctx, items, w, h, opt, func(y, from, to int, row layer) {
+	return paint(ctx, items, w, h, opt, func(y, from, to int, row layer) {
 		store(img.Pix[y*img.Stride+4*from:], row)
 	})
-	return img, err
 }
 
 // paint draws the items band by band on all cores and hands the painted part
@@ -67,8 +80,11 @@ func paint(ctx context.Context, items []item, w, h int, opt Options, put func(y,
 	var wg sync.WaitGroup
 	for range min(bands, runtime.GOMAXPROCS(0)) {
 		wg.Go(func() {
-			p := newPainter(w, opt)
-			defer painters.Put(p)
+			p := newPainter(ctx, w, opt)
+			defer func() {
+				p.ctx = nil
+				painters.Put(p)
+			}()
 			for i := range next {
 				if ctx.Err() != nil {
 					return
@@ -119,6 +135,7 @@ type compiler struct {
 	ctx  context.Context
 	to   geom.Affine
 	w, h int
+	long int // the longer side of the whole picture, of which this may be a strip
 	hard bool
 	*arena
 	err error // of a filter: drawing ends

@@ -187,12 +187,50 @@ type scan struct {
 	live   []piece
 	hard   bool // no antialiasing: coverage is 0 or 1
 	active []edge
+	places []int  // of the live edges among the active ones; see sort
+	moving []edge // the live edges in their new order
 }
 
 // A piece is an edge between two heights: its x at either.
 type piece struct {
 	a, b float64
 	dir  int
+	edge int // its place among the active edges
+}
+
+// sort orders pieces from left to right by insertion, and the active edges
+// alike: from one slice to the next the order hardly changes, so that all but
+// the first sort take one pass.
+func (s *scan) sort(p []piece) {
+	moved := 0
+	for i := 1; i < len(p); i++ {
+		if moved > 8*len(p) { // far from order: the first slice of a row
+			slices.SortStableFunc(p, func(a, b piece) int {
+				switch {
+				case less(a, b):
+					return -1
+				case less(b, a):
+					return 1
+				}
+				return 0
+			})
+			break
+		}
+		for j := i; j > 0 && less(p[j], p[j-1]); j-- {
+			p[j], p[j-1] = p[j-1], p[j]
+			moved++
+		}
+	}
+	if moved == 0 {
+		return
+	}
+	s.moving = s.moving[:0]
+	for i := range p {
+		s.moving = append(s.moving, s.active[p[i].edge])
+	}
+	for i, at := range s.places {
+		s.active[at], p[i].edge = s.moving[i], at
+	}
 }
 
 // row returns the spans of the outline in pixel row y, left to right. The
@@ -254,18 +292,15 @@ func (s *scan) sum(top, bottom float64) []span {
 // slice adds the area between heights ya and yb, between which no edge begins
 // or ends.
 func (s *scan) slice(rule geom.Rule, ya, yb float64, depth int) {
-	s.live = s.live[:0]
+	s.live, s.places = s.live[:0], s.places[:0]
 	for i := range s.active {
 		if e := &s.active[i]; e.y0 <= ya && e.y1 >= yb {
-			s.live = append(s.live, piece{e.at(ya), e.at(yb), e.dir})
+			s.live = append(s.live, piece{e.at(ya), e.at(yb), e.dir, i})
+			s.places = append(s.places, i)
 		}
 	}
 	p := s.live
-	for i := 1; i < len(p); i++ { // insertion: the order hardly changes
-		for j := i; j > 0 && less(p[j], p[j-1]); j-- {
-			p[j], p[j-1] = p[j-1], p[j]
-		}
-	}
+	s.sort(p)
 	// Where neighbours swap, cut at the first crossing.
 	first := 1.0
 	for i := 1; i < len(p); i++ {
@@ -325,7 +360,7 @@ func (s *scan) add(a, b, d float64) {
 		m := (a+b)/2 - float64(i)
 		s.acc[i] += float32(d * (1 - m))
 		s.acc[i+1] += float32(d * m)
-		s.dirty = append(s.dirty, [2]int{i, i + 2})
+		s.touch(i, i+2)
 		return
 	}
 	k := d / (b - a) // height gained for each pixel across
@@ -339,7 +374,22 @@ func (s *scan) add(a, b, d float64) {
 		prev = c
 	}
 	s.acc[j+1] += float32(d - prev)
-	s.dirty = append(s.dirty, [2]int{i, j + 2})
+	s.touch(i, j+2)
+}
+
+// touch notes that acc was changed in [i, j). Of very many places only the
+// stretch from the first to the last is kept: sorting them would take longer
+// than looking through it.
+func (s *scan) touch(i, j int) {
+	const many = 1024
+	if len(s.dirty) == many {
+		all := s.dirty[0]
+		for _, d := range s.dirty {
+			all = [2]int{min(all[0], d[0]), max(all[1], d[1])}
+		}
+		s.dirty = append(s.dirty[:0], all)
+	}
+	s.dirty = append(s.dirty, [2]int{i, j})
 }
 
 // flush turns the differences into spans and clears them.

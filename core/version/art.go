@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sort"
 	"sync"
 
 	"dyekit/core/colour"
@@ -241,11 +242,19 @@ type sight struct {
 
 // draw lays nodes over dst.
 func (s *sight) draw(ns []node, dst *raster.Pixel) {
-	for i := range ns {
-		n := &ns[i]
-		if k := s.in.From(n.first); k < 0 || k >= n.last {
-			continue
+	for i := 0; i < len(ns); i++ {
+		k := s.in.From(ns[i].first)
+		if k < 0 {
+			return // and none of those above holds the face
 		}
+		if k >= ns[i].last { // on to the node whose layer does; they are in order
+			i += sort.Search(len(ns)-i, func(j int) bool { return ns[i+j].last > k })
+			if i == len(ns) || k < ns[i].first {
+				i--
+				continue
+			}
+		}
+		n := &ns[i]
 		if n.leaf != nil {
 			s.leaf(n.leaf, dst)
 			continue

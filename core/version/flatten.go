@@ -43,7 +43,7 @@ func Flatten(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, error) 
 	if err := a.resolve(ctx); err != nil {
 		return nil, err
 	}
-	f := flattening{art: a, known: map[flatKey]int{}, blends: d.Has().Blends}
+	f := flattening{ctx: ctx, art: a, known: map[flatKey]int{}, blends: d.Has().Blends}
 	m := a.plane.Label(f.label)
 	switch {
 	case f.err != nil:
@@ -91,6 +91,7 @@ var ErrPixels = fmt.Errorf("pictures and filters under or over translucent paint
 
 // A flattening gives every face the opaque colour that is seen there.
 type flattening struct {
+	ctx     context.Context
 	art     *Art
 	known   map[flatKey]int
 	colours []colour.Colour
@@ -106,6 +107,9 @@ type flatKey struct {
 }
 
 func (f *flattening) label(in *planar.Set) int {
+	if f.err = cmp.Or(f.err, f.ctx.Err()); f.err != nil || len(f.colours) > maxFlat {
+		return 0 // refused afterwards
+	}
 	s := sight{in: in}
 	var p raster.Pixel
 	s.draw(f.art.nodes, &p)

@@ -78,7 +78,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 	if s.Reversed == KeepLight {
 		r.page = colour.Black
 	}
-	if err := a.label(r, s.Overrides); err != nil {
+	if err := a.label(ctx, r, s.Overrides); err != nil {
 		return nil, err
 	}
 	r.settleWhite()
@@ -101,7 +101,7 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 }
 
 // label gives every face the colour seen there.
-func (a *Art) label(r *reading, overrides []Override) error {
+func (a *Art) label(ctx context.Context, r *reading, overrides []Override) error {
 	omitted := map[colour.RGB]int{}
 	s := sight{plain: true, skip: func(l *leaf, t int) int {
 		o, said := a.byPlace(overrides, l.part, l.piece)
@@ -134,6 +134,9 @@ func (a *Art) label(r *reading, overrides []Override) error {
 	known := map[key]int{}
 	r.m = a.plane.Label(func(in *planar.Set) int {
 		s.in, s.top = in, nil
+		if len(r.classes) > MaxColours || ctx.Err() != nil {
+			return 0 // refused below
+		}
 		var p raster.Pixel
 		s.draw(a.nodes, &p)
 		if p[3] < faint || s.top == nil {
@@ -157,8 +160,8 @@ func (a *Art) label(r *reading, overrides []Override) error {
 		r.classes[l-1].part(s.top.part)
 		return l
 	})
-	if s.err != nil {
-		return s.err
+	if err := cmp.Or(s.err, ctx.Err()); err != nil {
+		return err
 	}
 	if len(r.classes) > MaxColours {
 		return fmt.Errorf("%w: it shows more than %d colours", errRefused, MaxColours)

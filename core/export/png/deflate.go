@@ -22,9 +22,12 @@ const (
 	samples, sampleSize = 16, 96 << 10
 	// Levels of deflate: the highest for shades and for what is small; the
 	// second for large flat art, where the highest takes four times as long to
-	// win a tenth; the third for a quick file.
-	highest, high, quickest = 9, 7, 1
-	small                   = 4 << 20 // bytes of lines
+	// win a tenth; the third for noise and photographs, in which there is next
+	// to nothing to find; the last for a quick file.
+	highest, high, coarse, quickest = 9, 7, 5, 1
+	small                           = 4 << 20 // bytes of lines
+	// noisy is the share of its bytes that deflate leaves of noise.
+	noisy = 0.6
 )
 
 // A band is a stretch of lines of a pass.
@@ -63,7 +66,10 @@ func (r *rows) deflate(quick bool) []byte {
 		level = high
 		fallthrough
 	default:
-		r.filtered = r.filtersPay(bands, level)
+		var ratio float64
+		if r.filtered, ratio = r.filtersPay(bands, level); ratio > noisy {
+			level = coarse
+		}
 	}
 	parts := make([][]byte, len(bands))
 	sums := make([]uint32, len(bands))
@@ -99,21 +105,25 @@ func (r *rows) tail(b band) []byte {
 }
 
 // filtersPay tries blocks from all over the picture both ways: flat art is
-// smallest unfiltered, soft shades are not.
-func (r *rows) filtersPay(bands []band, level int) bool {
+// smallest unfiltered, soft shades are not. ratio is what the better way leaves
+// of the bytes.
+func (r *rows) filtersPay(bands []band, level int) (pay bool, ratio float64) {
 	if r.kind == palette {
-		return false
+		return false, 0
 	}
 	step := max(1, len(bands)/samples)
 	var size [2]int
+	raw := 0
 	for k := range size {
+		raw = 0
 		r.filtered = k == 1
 		var wg sync.WaitGroup
 		lens := make([]int, len(bands))
 		for i := step / 2; i < len(bands); i += step {
+			b := bands[i]
+			to := min(b.to, b.from+max(1, sampleSize/b.pass.line))
+			raw += (to - b.from) * b.pass.line
 			wg.Go(func() {
-				b := bands[i]
-				to := min(b.to, b.from+max(1, sampleSize/b.pass.line))
 				lens[i] = len(squeeze(r.lines(b.pass, b.from, to), nil, min(level, high), true))
 			})
 		}
@@ -122,7 +132,7 @@ func (r *rows) filtersPay(bands []band, level int) bool {
 			size[k] += n
 		}
 	}
-	return size[1] < size[0]
+	return size[1] < size[0], float64(min(size[0], size[1])) / float64(max(1, raw))
 }
 
 // writers are kept for the next block: each holds tables of a megabyte.

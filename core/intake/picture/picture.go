@@ -26,17 +26,23 @@ const MaxPixels = 40_000_000
 // Check reports whether data is a picture that Decode takes, as far as its head
 // tells.
 func Check(data []byte) error {
+	_, _, err := Size(data)
+	return err
+}
+
+// Size is the width and height of a picture in px, from its head alone.
+func Size(data []byte) (w, h int, err error) {
 	c, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if errors.Is(err, image.ErrFormat) {
-		return errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP)")
+		return 0, 0, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP)")
 	}
 	if err != nil {
-		return fmt.Errorf("the picture is damaged: %w", err)
+		return 0, 0, fmt.Errorf("the picture is damaged: %w", err)
 	}
 	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
-		return fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
+		return 0, 0, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
 	}
-	return nil
+	return c.Width, c.Height, nil
 }
 
 // Decode reads a PNG, JPEG, GIF, TIFF or WebP picture into straight 8-bit

@@ -1,6 +1,8 @@
 package svg
 
 import (
+	"fmt"
+	"image"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -26,7 +28,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	if strings.Contains(media, "svg") {
 		return r.embedded(e, s, data)
 	}
-	img, err := picture.Decode(data)
+	img, err := r.picture(href, data)
 	if err != nil {
 		r.findings.Add("unsupported", finding.Stop, "an embedded picture cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
 		return nil
@@ -59,6 +61,25 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	return []drawing.Node{p}
 }
 
+// picture reads a picture, each only once however often it is shown.
+func (r *reader) picture(href string, data []byte) (*image.NRGBA, error) {
+	if img, ok := r.spent.pictures[href]; ok {
+		return img, nil
+	}
+	w, h, err := picture.Size(data)
+	if err != nil {
+		return nil, err
+	}
+	if r.spent.pixels += w * h; r.spent.pixels > MaxPixels {
+		return nil, fmt.Errorf("the pictures inside have more than %d megapixels together", MaxPixels/1_000_000)
+	}
+	img, err := picture.Decode(data)
+	if err == nil {
+		r.spent.pictures[href] = img
+	}
+	return img, err
+}
+
 // embedded draws an SVG that stands in the place of a picture: a drawing of
 // its own, cut at its page.
 func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
@@ -66,7 +87,7 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 		r.fail("line %d: drawings are embedded in each other more than %d deep", e.line, maxEmbedded)
 		return nil
 	}
-	d, fs, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r.within+1)
+	d, fs, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r)
 	r.findings = append(r.findings, fs...)
 	if err != nil {
 		r.findings.Add("unsupported", finding.Stop, "an embedded drawing cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})

@@ -89,7 +89,7 @@ func (r *reader) maskOf(e *element, s state) *drawing.Mask {
 	own.style = in.style
 	m.Mask = r.maskOf(t, own)
 	if c, clipped := r.clipOf(t, own); clipped {
-		m.Clip = within(m.Clip, c)
+		m.Clip = r.cutBy(m.Clip, c)
 	}
 	return m
 }

@@ -109,6 +109,10 @@ func (r *reader) gradient(e *element, s state, box geom.Rect, alpha float64) dra
 	if len(g.Stops) == 0 {
 		return nil
 	}
+	if len(g.Stops) > MaxStops {
+		r.fail("a gradient has more than %d stops", MaxStops)
+		return nil
+	}
 	last := g.Stops[len(g.Stops)-1]
 	solid := drawing.Solid{Colour: last.Colour, Alpha: last.Alpha}
 	if len(g.Stops) == 1 {

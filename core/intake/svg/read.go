@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -26,10 +27,15 @@ const (
 	MaxDepth    = 200     // of elements and of references
 	MaxNodes    = 500_000 // drawn, after references are followed
 	MaxSegments = 1_000_000
-	MaxLetters  = 50_000  // of live text
-	MaxRules    = 20_000  // of style sheets, a selector each
-	MaxEntities = 1 << 20 // bytes that the entities of a file may grow to
-	maxEmbedded = 4       // drawings within drawings
+	MaxLetters  = 50_000     // of live text
+	MaxRules    = 20_000     // of style sheets, a selector each
+	MaxEntities = 1 << 20    // bytes that the entities of a file may grow to
+	MaxStops    = 2000       // of one gradient
+	MaxRegions  = 20_000     // of clip paths, after references are followed
+	MaxVisits   = 3_000_000  // of elements, each measuring of a group counted
+	MaxPixels   = 60_000_000 // of the pictures inside, together
+	MaxReach    = 100_000    // lengths of the page that a shape may reach
+	maxEmbedded = 4          // drawings within drawings
 )
 
 // Options tells the reader what it may use.
@@ -43,10 +49,12 @@ type Options struct {
 // Read reads an SVG or gzipped SVG. The findings say what was met on the way;
 // the error is for files that cannot be read at all.
 func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
-	return readWithin(ctx, data, opt, 0)
+	return readWithin(ctx, data, opt, nil)
 }
 
-func readWithin(ctx context.Context, data []byte, opt Options, within int) (*drawing.Drawing, finding.List, error) {
+// readWithin reads a drawing that stands in another, which counts what it asks
+// for as its own; around is nil for a master.
+func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (*drawing.Drawing, finding.List, error) {
 	data, err := decode(data)
 	if err != nil {
 		return nil, nil, err
@@ -58,7 +66,11 @@ func readWithin(ctx context.Context, data []byte, opt Options, within int) (*dra
 	if opt.Fonts == nil {
 		opt.Fonts = fonts.Shipped()
 	}
-	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts, standIn: opt.StandIn, within: within}
+	r := &reader{ctx: ctx, doc: doc, fonts: opt.Fonts, standIn: opt.StandIn, spent: &spent{pictures: map[string]*image.NRGBA{}}}
+	if a := around; a != nil {
+		r.within, r.spent, r.nodes, r.segments, r.chars = a.within+1, a.spent, a.nodes, a.segments, a.chars
+		defer func() { a.nodes, a.segments, a.chars = r.nodes, r.segments, r.chars }()
+	}
 	for _, s := range doc.sheets {
 		r.sheet.add(s)
 		if len(r.sheet.rules) > MaxRules {
@@ -129,10 +141,20 @@ type reader struct {
 	tol      float64            // of fitted outlines, page units
 	styles   map[*element]style // of what is referred to
 	bare     bool               // geometry alone is wanted: no strokes, no effects
+	spent    *spent
 	nodes    int
 	segments int
 	depth    int
 	err      error // a limit was passed: reading ends
+}
+
+// spent is what a master has cost so far, drawings inside it and what is only
+// measured included.
+type spent struct {
+	visits   int                     // of elements
+	regions  int                     // of clip paths
+	pixels   int                     // of pictures
+	pictures map[string]*image.NRGBA // those that were read, by their reference
 }
 
 // A state is what an element inherits from its surroundings.
@@ -266,6 +288,10 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 	}
 	if r.nodes++; r.nodes > MaxNodes {
 		r.fail("the drawing has more than %d elements when its references are followed", MaxNodes)
+		return nil
+	}
+	if r.spent.visits++; r.spent.visits > MaxVisits {
+		r.fail("following the references of the drawing takes more than %d steps", MaxVisits)
 		return nil
 	}
 	if r.nodes%256 == 0 && r.ctx.Err() != nil {

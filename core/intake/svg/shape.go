@@ -3,6 +3,7 @@ package svg
 import (
 	"fmt"
 	"maps"
+	"math"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -75,7 +76,19 @@ func (r *reader) outline(e *element, s state) geom.Path {
 		r.fail("line %d: a coordinate is not a number", e.line)
 		return nil
 	}
+	if b := s.m.Rect(p.Bounds()); r.beyond(max(math.Abs(b.X0), math.Abs(b.Y0), math.Abs(b.X1), math.Abs(b.Y1)), e) {
+		return nil
+	}
 	return p
+}
+
+// beyond refuses a shape that reaches, in page units, further than makes sense.
+func (r *reader) beyond(far float64, e *element) bool {
+	if far > MaxReach*r.page.Long() || far != far {
+		r.fail("line %d: <%s> reaches more than %d times the length of the page", e.line, e.name, MaxReach)
+		return true
+	}
+	return false
 }
 
 // shape draws a basic shape or path: its fill and its stroke.
@@ -201,11 +214,15 @@ func (r *reader) stroke(e *element, s state, p geom.Path) geom.Path {
 			pen.Offset = d * k
 		}
 	}
+	if n := p.Dashes(pen.Dashes); n > geom.MaxDashes {
+		r.findings.Add("unsupported", finding.Stop, fmt.Sprintf("a line has %.0f dashes; at most %d can be drawn", n, geom.MaxDashes), r.name(e, s), geom.Rect{})
+		return nil
+	}
 	if s.style["vector-effect"] == "non-scaling-stroke" {
 		return r.counted(p.Transform(s.m).Stroke(pen, r.tol))
 	}
 	k := s.m.Mean()
-	if !(k > 0) {
+	if !(k > 0) || r.beyond(pen.Width*k, e) {
 		return nil
 	}
 	return r.counted(p.Stroke(pen, r.tol/k).Transform(s.m))
@@ -260,13 +277,16 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 	clip = []drawing.Region{}
 	c.elements(func(k *element) { clip = append(clip, r.region(k, in)...) })
 	if own, has := r.clipOf(c, state{m: s.m, style: in.style, len: s.len, use: s.use}); has {
-		clip = within(clip, own)
+		clip = r.cutBy(clip, own)
 	}
 	return clip, true
 }
 
 // region returns what a child of a clipPath adds to it.
 func (r *reader) region(e *element, s state) []drawing.Region {
+	if r.err != nil || !r.regions(1) {
+		return nil
+	}
 	s.style = r.sheet.cascade(e, s.style)
 	s = inherit(s)
 	if s.style["display"] == "none" || s.style.get("visibility", "visible") != "visible" {
@@ -308,23 +328,46 @@ func (r *reader) region(e *element, s state) []drawing.Region {
 		}
 	}
 	if c, has := r.clipOf(e, s); has {
-		out = within(out, c)
+		out = r.cutBy(out, c)
 	}
 	return out
 }
 
-// within returns the regions, each cut by clip as well.
-func within(rs, clip []drawing.Region) []drawing.Region {
+// regions counts regions of clip paths; ok is false past the limit.
+func (r *reader) regions(n int) (ok bool) {
+	if r.spent.regions += n; r.spent.regions > MaxRegions {
+		r.fail("the clip paths become more than %d areas when they are followed", MaxRegions)
+		return false
+	}
+	return true
+}
+
+// cutBy returns the regions, each cut by clip as well.
+func (r *reader) cutBy(rs, clip []drawing.Region) []drawing.Region {
+	if !r.regions(len(rs) * (1 + areas(clip))) {
+		return rs
+	}
 	out := make([]drawing.Region, len(rs))
 	for i, x := range rs {
 		out[i] = x
 		if x.Clip == nil {
 			out[i].Clip = clip
 		} else {
-			out[i].Clip = within(x.Clip, clip)
+			out[i].Clip = r.cutBy(x.Clip, clip)
 		}
 	}
 	return out
+}
+
+// areas is how many regions there are, those inside them counted.
+func areas(rs []drawing.Region) int {
+	n := 0
+	for _, x := range rs {
+		if n += 1 + areas(x.Clip); n > MaxRegions {
+			break
+		}
+	}
+	return n
 }
 
 // bbox is the box of an element's geometry in its own user space, as
