@@ -19,6 +19,8 @@ type Hash [32]byte
 
 func (h Hash) String() string { return fmt.Sprintf("%x", h[:]) }
 
+func hashBytes(data []byte) Hash { return Hash(sha256.Sum256(data)) }
+
 // parseHash reads a hash in hex.
 func parseHash(s string) (Hash, error) {
 	raw, err := hex.DecodeString(s)
@@ -31,7 +33,7 @@ func parseHash(s string) (Hash, error) {
 // put keeps bytes under their hash. Equal bytes are kept once. The row in
 // blobs comes last: where it is, all chunks are.
 func (s *Studio) put(ctx context.Context, data []byte) (Hash, error) {
-	h := Hash(sha256.Sum256(data))
+	h := hashBytes(data)
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		var one int
 		err := tx.QueryRowContext(ctx, "SELECT 1 FROM blobs WHERE sha256 = ?", h[:]).Scan(&one)

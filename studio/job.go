@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"math"
 	"os"
+	"strings"
 	"sync"
 	"time"
 
@@ -149,7 +150,10 @@ func (s *Studio) Worker(ctx context.Context) {
 		if says != was && ctx.Err() == nil { // once, not at every try
 			slog.Warn("the queue", "state", says, "err", err)
 			was = says
-			s.trouble.Store(&says)
+			s.SetTrouble(says)
+			if s.Troubled != nil {
+				s.Troubled(says)
+			}
 		}
 		if id == 0 || err != nil {
 			select {
@@ -177,7 +181,10 @@ func trouble(err error) string {
 	return "the queue cannot be read"
 }
 
-// Trouble says why builds do not go on in this process, "" if they do.
+// SetTrouble notes why builds do not go on; "" if they do.
+func (s *Studio) SetTrouble(why string) { s.trouble.Store(&why) }
+
+// Trouble says why builds do not go on, "" if they do.
 func (s *Studio) Trouble() string {
 	if t := s.trouble.Load(); t != nil {
 		return *t
@@ -188,8 +195,27 @@ func (s *Studio) Trouble() string {
 func workerName() string {
 	var b [4]byte
 	rand.Read(b[:]) // never fails since Go 1.24
+	return workersOf(os.Getpid()) + hex.EncodeToString(b[:])
+}
+
+// workersOf is how the names of the workers in a process of this machine begin.
+func workersOf(pid int) string {
 	host, _ := os.Hostname()
-	return fmt.Sprintf("%.40s/%d/%s", host, os.Getpid(), hex.EncodeToString(b[:]))
+	return fmt.Sprintf("%.40s/%d/", host, pid)
+}
+
+// WorkerDied tells that a process of this machine with workers has ended. A build
+// that broke it, for why, is not begun again; without a reason it was none of
+// the build's doing, and another worker may begin at once.
+func (s *Studio) WorkerDied(ctx context.Context, pid int, why string) error {
+	names := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(workersOf(pid)) + "%"
+	if why == "" {
+		_, err := s.db.ExecContext(ctx, "UPDATE jobs SET lease_until = NOW(6) - INTERVAL 1 SECOND WHERE worker LIKE ? AND state = ?", names, Running)
+		return err
+	}
+	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, error = ?, open_mark = NULL, finished_at = NOW(6) WHERE worker LIKE ? AND state = ?",
+		Failed, cut("the build ended its worker: "+why, maxSentence), names, Running)
+	return err
 }
 
 // lease takes the oldest job that waits or whose worker is gone; 0 if there

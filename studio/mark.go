@@ -252,6 +252,32 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 	if err != nil {
 		return Hash{}, err
 	}
+	for _, f := range t.Fonts {
+		if _, err := fontFamily(f); err != nil {
+			return Hash{}, err
+		}
+	}
+	if s.Probation != nil {
+		var own [][]byte
+		for _, x := range hashes {
+			h, err := parseHash(x)
+			if err != nil {
+				return Hash{}, fmt.Errorf("a font: %w", err)
+			}
+			b, err := s.get(ctx, h)
+			if err != nil {
+				return Hash{}, err
+			}
+			own = append(own, b)
+		}
+		for _, f := range t.Fonts {
+			own = append(own, f.Data)
+		}
+		if err := s.probe(ctx, t, own); err != nil {
+			return Hash{}, err
+		}
+		return s.put(ctx, t.Data)
+	}
 	set, err := s.fontSet(ctx, hashes)
 	if err != nil {
 		return Hash{}, err
@@ -259,9 +285,6 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 	if len(t.Fonts) > 0 {
 		set = set.Clone()
 		for _, f := range t.Fonts {
-			if _, err := fontFamily(f); err != nil {
-				return Hash{}, err
-			}
 			if err := set.Add(f.Data); err != nil {
 				return Hash{}, err
 			}

@@ -27,6 +27,13 @@ var migrations embed.FS
 
 // A Studio is the open application. It is safe for concurrent use.
 type Studio struct {
+	// Probation looks at new masters first; nil looks at them here. It is set
+	// before use.
+	Probation Probation
+	// Troubled is told when builds in this process stop going on, and why, and
+	// with "" when they go on again; nil if nobody wants to know.
+	Troubled func(why string)
+
 	db    *sql.DB
 	fonts *fonts.Set
 	shelf shelf

@@ -189,6 +189,9 @@ func (s *Studio) Warm(ctx context.Context) {
 		return // the visitor will be told
 	}
 	for _, t := range d.Tags[:min(len(d.Tags), maxWorks)] {
+		if t.State == Unseen {
+			continue // perhaps whoever looked at it did not live to tell
+		}
 		if m, err := s.Mark(ctx, t.ID); err == nil {
 			if w, err := s.Work(ctx, m); err == nil {
 				w.Weights()

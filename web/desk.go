@@ -28,6 +28,7 @@ type deskPage struct {
 	Form    takeForm
 	Built   int // builds just put into the queue
 	Boards  []studio.Board
+	Held    []studio.Held // files that ended the process that looked at them
 }
 
 // A tag is a mark on the desk.
@@ -69,6 +70,9 @@ func (s *Server) desk(c *gin.Context) {
 	}
 	if err == nil && p.Q.After == 0 {
 		p.Boards, err = s.studio.Boards(ctx)
+	}
+	if err == nil && p.Q.After == 0 && !p.Filtered() {
+		p.Held, err = s.studio.Held(ctx)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -126,6 +130,34 @@ func (p deskPage) Page() template.URL {
 		}
 	}
 	return template.URL("/?" + v.Encode())
+}
+
+// heldFile sends a held file as it came.
+func (s *Server) heldFile(c *gin.Context) {
+	n, err := id(c, "id")
+	var name string
+	var data []byte
+	if err == nil {
+		name, data, err = s.studio.HeldFile(c.Request.Context(), n)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	attachment(c, name)
+	c.Data(http.StatusOK, "application/octet-stream", data)
+}
+
+func (s *Server) dropHeld(c *gin.Context) {
+	n, err := id(c, "id")
+	if err == nil {
+		err = s.studio.DropHeld(c.Request.Context(), n)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/")
 }
 
 // buildStale builds all stale kits of a client.

@@ -134,6 +134,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/marks/:id/proof.png", s.proofPicture)
 	r.GET("/marks/:id/proof/:what", s.proofLook)
 	r.POST("/build-stale", s.buildStale)
+	r.GET("/held/:id", s.heldFile)
+	r.POST("/held/:id/drop", s.dropHeld)
 	r.GET("/marks/:id/kits", s.compareKits)
 	r.POST("/jobs/:id/cancel", s.cancelJob)
 	r.GET("/jobs/:id/events", s.jobEvents)

@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dyekit/core/kit"
+	"dyekit/internal/child"
 )
 
 // Exit codes.
@@ -40,6 +41,10 @@ func failed(err error) error { return failure{exitFailed, err} }
 func usage(err error) error  { return failure{exitUsage, err} }
 
 func main() {
+	if is, err := child.Confine(); is && err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(exitFailed)
+	}
 	// Near this much the garbage is collected sooner: peaks cost time instead of
 	// memory. It is no limit; GOMEMLIMIT says otherwise.
 	if os.Getenv("GOMEMLIMIT") == "" {
@@ -59,7 +64,7 @@ func run(ctx context.Context, args []string) int {
 		SilenceUsage:  true,
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), restoreCmd(), makeCmd(), inspectCmd(), verifyCmd(), versionCmd())
+	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), restoreCmd(), makeCmd(), inspectCmd(), verifyCmd(), versionCmd(), probeCmd())
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	if err == nil {

@@ -51,6 +51,8 @@ func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), er
 		stop()
 		return nil, nil, err
 	}
+	s.dsn = dsn
+	st.Probation = probation
 	end := stop // stop is what is returned
 	return st, func() { st.Close(); end() }, nil
 }
@@ -74,12 +76,12 @@ func serveCmd() *cobra.Command {
 					return failed(err)
 				}
 			}
-			return serve(ctx, st, addr, workers)
+			return serve(ctx, st, set.dsn, addr, workers)
 		},
 	}
 	set.flags(c)
 	c.Flags().StringVar(&addr, "addr", env("DYEKIT_ADDR", "127.0.0.1:8421"), "address to listen on (DYEKIT_ADDR)")
-	c.Flags().IntVar(&workers, "workers", 1, "builds at a time in this process; 0 leaves them to dyekit work")
+	c.Flags().IntVar(&workers, "workers", 1, "builds at a time, each in a process of its own; 0 leaves them to dyekit work")
 	c.Flags().BoolVar(&demo, "demo", false, "load the demo scenario first, if the database is empty")
 	return c
 }
@@ -88,7 +90,10 @@ func serveCmd() *cobra.Command {
 // masters leave much behind for a moment.
 const memory = 400 << 20
 
-func serve(ctx context.Context, st *studio.Studio, addr string, workers int) error {
+// shutdown is how long answers under way may take when the server ends.
+const shutdown = 2 * time.Second
+
+func serve(ctx context.Context, st *studio.Studio, dsn, addr string, workers int) error {
 	debug.SetMemoryLimit(memory)
 	h, err := web.New(st)
 	if err != nil {
@@ -100,10 +105,8 @@ func serve(ctx context.Context, st *studio.Studio, addr string, workers int) err
 	}
 	working, stopWork := context.WithCancel(ctx)
 	var wg sync.WaitGroup
-	for range workers {
-		wg.Go(func() { st.Worker(working) })
-	}
-	wg.Go(func() { st.Warm(working) })
+	wg.Go(func() { crew(working, st, dsn, workers) })
+	go st.Warm(working) // nobody waits for it
 	srv := &http.Server{
 		Handler:           h,
 		ReadHeaderTimeout: 10 * time.Second,
@@ -122,8 +125,11 @@ func serve(ctx context.Context, st *studio.Studio, addr string, workers int) err
 	case <-ctx.Done():
 		fmt.Println("stopping")
 		endStreams()
-		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-		err = srv.Shutdown(end)
+		stopWork() // workers give their builds back meanwhile
+		end, cancel := context.WithTimeout(context.Background(), shutdown)
+		if err = srv.Shutdown(end); errors.Is(err, context.DeadlineExceeded) {
+			err = srv.Close() // whatever is still drawn, nobody waits any more
+		}
 		cancel()
 	}
 	endStreams()
@@ -149,6 +155,7 @@ func workCmd() *cobra.Command {
 			}
 			defer stop()
 			fmt.Println("working")
+			st.Troubled = func(why string) { fmt.Println(troublePrefix + why) }
 			st.Worker(cmd.Context())
 			return nil
 		},

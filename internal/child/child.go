@@ -4,13 +4,13 @@
 package child
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"runtime"
 	"strings"
 	"sync/atomic"
@@ -21,12 +21,21 @@ import (
 // Limits of a child. They are set by the child itself, first of all; see
 // Confine.
 type Limits struct {
-	Memory uint64        // bytes it may write to; 0 for no limit
-	Time   time.Duration // from its start to its end; 0 for no limit
+	Memory  uint64        // bytes it may write to; 0 for no limit
+	Time    time.Duration // from its start to its end; 0 for no limit
+	Network bool          // it may reach others
+	// Grace is how long a child that is not wanted any more has to end in
+	// order; 0 kills it at once.
+	Grace   time.Duration
+	Started func(pid int) // is told its number, if not nil
+	Log     io.Writer     // gets its standard error as well, if not nil
 }
 
 // Died is the end of a child that did not end by itself.
-type Died struct{ Why string }
+type Died struct {
+	Why    string
+	Killed bool // from outside, by a signal
+}
 
 func (d *Died) Error() string { return d.Why }
 
@@ -59,20 +68,28 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		return err
 	}
 	defer os.RemoveAll(scratch)
-	var says bytes.Buffer
+	var says tail
+	var stderr io.Writer = &says
+	if lim.Log != nil {
+		stderr = io.MultiWriter(&says, lim.Log)
+	}
 	start := func(alone bool) (*exec.Cmd, error) {
 		cmd := exec.CommandContext(ctx, self, args...)
-		cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = scratch, in, out, &says
+		cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = scratch, in, out, stderr
 		cmd.Env = append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d", limitEnv, lim.Memory))
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
-		if alone {
+		if alone && !lim.Network {
 			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
 			if os.Geteuid() != 0 {
 				cmd.SysProcAttr.Cloneflags |= syscall.CLONE_NEWUSER
 			}
 		}
-		cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
-		cmd.WaitDelay = time.Second
+		sig := syscall.SIGKILL
+		if lim.Grace > 0 {
+			sig = syscall.SIGTERM
+		}
+		cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, sig) }
+		cmd.WaitDelay = max(lim.Grace, time.Second)
 		return cmd, cmd.Start()
 	}
 	// A child dies with the thread that began it.
@@ -82,11 +99,14 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 	if err != nil && netless.Load() == 0 {
 		netless.Store(-1)
 		cmd, err = start(false)
-	} else if err == nil {
+	} else if err == nil && !lim.Network {
 		netless.CompareAndSwap(0, 1)
 	}
 	if err != nil {
 		return err
+	}
+	if lim.Started != nil {
+		lim.Started(cmd.Process.Pid)
 	}
 	err = cmd.Wait()
 	if err == nil {
@@ -95,23 +115,38 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 	var exit *exec.ExitError
 	switch {
 	case errors.Is(ctx.Err(), context.DeadlineExceeded) && lim.Time > 0:
-		return &Died{fmt.Sprintf("it took longer than %v", lim.Time)}
+		return &Died{Why: fmt.Sprintf("it took longer than %v", lim.Time)}
 	case ctx.Err() != nil:
 		return ctx.Err()
 	case !errors.As(err, &exit):
 		return err
 	case strings.Contains(says.String(), "out of memory") || strings.Contains(says.String(), "cannot allocate memory"):
-		return &Died{fmt.Sprintf("it needs more than %d MB of memory", lim.Memory>>20)}
+		return &Died{Why: fmt.Sprintf("it needs more than %d MB of memory", lim.Memory>>20)}
 	case exit.ExitCode() == exitFault:
-		return &Died{"it breaks the reader"}
+		return &Died{Why: "it breaks the engine"}
 	case exit.ExitCode() < 0:
-		return &Died{"its process was killed: " + exit.Sys().(syscall.WaitStatus).Signal().String()}
+		return &Died{"its process was ended: " + exit.Sys().(syscall.WaitStatus).Signal().String(), true}
 	}
-	return errors.New(strings.TrimSpace(says.String()))
+	return errors.New(strings.TrimPrefix(strings.TrimSpace(says.String()), filepath.Base(self)+": "))
 }
 
 // limitEnv tells a child how much memory it has.
 const limitEnv = "DYEKIT_CHILD_MEMORY"
+
+// A tail keeps the end of what is written to it.
+type tail struct{ b []byte }
+
+const mostTail = 64 << 10
+
+func (t *tail) Write(p []byte) (int, error) {
+	t.b = append(t.b, p...)
+	if n := len(t.b) - mostTail; n > mostTail {
+		t.b = append(t.b[:0], t.b[n:]...)
+	}
+	return len(p), nil
+}
+
+func (t *tail) String() string { return string(t.b) }
 
 // Confine sets the limits that the parent asked for, and reports whether this
 // is a child at all. It is the first thing that a child does.

@@ -72,7 +72,7 @@ func TestChildAnswers(t *testing.T) {
 
 // What eats, hangs or breaks ends alone, in time, and it is said why.
 func TestChildIsConfined(t *testing.T) {
-	for what, want := range map[string]string{"eat": "more than 512 MB of memory", "hang": "longer than 2s", "panic": "breaks the reader"} {
+	for what, want := range map[string]string{"eat": "more than 512 MB of memory", "hang": "longer than 2s", "panic": "breaks the engine"} {
 		start, most := time.Now(), 2*time.Second
 		if what == "eat" {
 			most = 20 * time.Second // only its memory ends it

@@ -44,7 +44,9 @@ func TestEachIsRefusedOrDrawn(t *testing.T) {
 		m, err := intake.Read(ctx, f.Data, intake.Options{})
 		if err == nil {
 			d := m.Drawing
-			_, err = raster.Render(ctx, d, raster.Fit(d.Page, 200, 200), 200, 200, raster.Options{})
+			k := 200 / d.Page.Long()
+			w, h := max(1, int(d.Page.W()*k)), max(1, int(d.Page.H()*k))
+			_, err = raster.Render(ctx, d, raster.Fit(d.Page, w, h), w, h, raster.Options{})
 		} else {
 			refused++
 			if msg := err.Error(); len(msg) > 300 || strings.Contains(msg, "\n") || strings.Contains(msg, "runtime error") {

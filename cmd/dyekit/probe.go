@@ -1,0 +1,68 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"io"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"dyekit/core/fonts"
+	"dyekit/core/kit"
+	"dyekit/internal/child"
+	"dyekit/studio"
+)
+
+// What a master may take when it is looked at first.
+const (
+	probeMemory = 1 << 30
+	probeTime   = 20 * time.Second
+)
+
+// A parcel is what the parent hands its child: a new master and the fonts it
+// may be set in.
+type parcel struct {
+	Master []byte
+	Fonts  [][]byte
+}
+
+// probation looks at a master in a child of this process.
+func probation(ctx context.Context, master []byte, fonts [][]byte) error {
+	var in bytes.Buffer
+	if err := gob.NewEncoder(&in).Encode(parcel{master, fonts}); err != nil {
+		return err
+	}
+	err := child.Run(ctx, child.Limits{Memory: probeMemory, Time: probeTime}, &in, io.Discard, "probe")
+	var died *child.Died
+	if errors.As(err, &died) {
+		return &studio.Fatal{Why: died.Why}
+	}
+	return err
+}
+
+// probeCmd is the child. People have no use for it.
+func probeCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "probe", Hidden: true, Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			var p parcel
+			if err := gob.NewDecoder(os.Stdin).Decode(&p); err != nil {
+				return err
+			}
+			set := fonts.Shipped().Clone()
+			for _, f := range p.Fonts {
+				if err := set.Add(f); err != nil {
+					return failed(err)
+				}
+			}
+			if err := kit.Probe(cmd.Context(), p.Master, set); err != nil {
+				return failed(err)
+			}
+			return nil
+		},
+	}
+}
