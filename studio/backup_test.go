@@ -2,7 +2,13 @@ package studio
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
+	"crypto/sha256"
+	"database/sql"
+	"fmt"
+	"io"
+	"os"
 	"strings"
 	"testing"
 
@@ -65,8 +71,65 @@ func TestBackupAndRestore(t *testing.T) {
 	if err := Restore(ctx, elsewhere, bytes.NewReader(file.Bytes())); err == nil || !strings.Contains(err.Error(), "not empty") {
 		t.Errorf("into a database in use: %v", err)
 	}
-	if err := Restore(ctx, database.New(t), strings.NewReader("no backup")); err == nil {
-		t.Error("something else was restored")
+	// A backup of an earlier release has neither head nor checksum.
+	var old bytes.Buffer
+	z := gzip.NewWriter(&old)
+	cmd, err := client(ctx, "mariadb-dump", dsn, "--single-transaction", "--quick", "--hex-blob", "--skip-dump-date", "--max-allowed-packet=64M", "--no-tablespaces")
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd.Stdout = z
+	if err := ran(cmd); err != nil {
+		t.Fatal(err)
+	}
+	z.Close()
+	if err := Restore(ctx, database.New(t), &old); err != nil {
+		t.Errorf("of an earlier release: %v", err)
+	}
+	// What is no backup, cut off, bent, or says more than a backup says, leaves
+	// an empty database behind, and nothing beside it.
+	plain, err := gzip.NewReader(bytes.NewReader(file.Bytes()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, err := io.ReadAll(plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pack := func(b []byte) []byte {
+		var out bytes.Buffer
+		z := gzip.NewWriter(&out)
+		z.Write(b)
+		z.Close()
+		return out.Bytes()
+	}
+	signed := func(body string) []byte {
+		return pack([]byte(fmt.Sprintf("%s%s%s%x\n", backupHead, body, backupEnd, sha256.Sum256([]byte(backupHead+body)))))
+	}
+	bent := bytes.Clone(text)
+	bent[len(bent)/2] ^= 1
+	for name, data := range map[string][]byte{
+		"no backup": []byte("no backup"), "cut": file.Bytes()[:file.Len()/2], "no end": pack(text[:bytes.LastIndex(text, []byte(backupEnd))]),
+		"half of its text": pack(text[:len(text)/2]), "bent": pack(bent), "empty": signed(""), "another statement": signed("CREATE TABLE `marks` (id INT);\nGRANT ALL ON *.* TO me;\n"),
+		"a command of a shell": signed("\\! touch /tmp/dyekit-was-here;\n"), "system": signed("system touch /tmp/dyekit-was-here;\n"),
+		"a file written": signed("SELECT 1 INTO OUTFILE '/tmp/dyekit-was-here';\n"), "two in one": signed("CREATE TABLE `marks` (id INT); DROP DATABASE mysql;\n"),
+	} {
+		dsn := database.New(t)
+		if err := Restore(ctx, dsn, bytes.NewReader(data)); err == nil {
+			t.Errorf("%s was restored", name)
+		}
+		db, err := sql.Open("mysql", dsn)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var tables, beside int
+		err = db.QueryRow("SELECT COUNT(IF(table_schema = DATABASE(), 1, NULL)), COUNT(IF(table_schema LIKE '%restoring', 1, NULL)) FROM information_schema.tables").Scan(&tables, &beside)
+		if db.Close(); err != nil || tables+beside > 0 {
+			t.Errorf("%s left %d tables and %d beside, %v", name, tables, beside, err)
+		}
+	}
+	if _, err := os.Stat("/tmp/dyekit-was-here"); err == nil {
+		t.Error("a backup ran a command")
 	}
 }
 

@@ -160,6 +160,19 @@ func (s *Studio) MarkOf(ctx context.Context, c *Candidate, name string) (id int6
 		return 0, err
 	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		// Asked for twice, it is made once.
+		var made sql.NullInt64
+		err := tx.QueryRowContext(ctx, "SELECT mark_id FROM candidates WHERE id = ? FOR UPDATE", c.ID).Scan(&made)
+		if errors.Is(err, sql.ErrNoRows) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		if made.Valid {
+			id = made.Int64
+			return nil
+		}
 		if id, err = newMark(ctx, tx, c.ClientID, c.Client, name, c.Filename, c.Hash); err != nil {
 			return err
 		}
@@ -176,7 +189,7 @@ func (s *Studio) MarkOf(ctx context.Context, c *Candidate, name string) (id int6
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE candidates SET mark_id = ? WHERE id = ?", id, c.ID)
+		_, err = tx.ExecContext(ctx, "UPDATE candidates SET mark_id = ? WHERE id = ?", id, c.ID)
 		return err
 	})
 	return id, err

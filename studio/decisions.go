@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"time"
 
@@ -179,8 +180,15 @@ func (m *Mark) Decisions() (Decisions, error) {
 // Decide changes the decisions about a mark; what says the change in words.
 // A change that changes nothing is not recorded.
 func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(*Decisions) error) error {
-	const tries = 5
-	for range tries {
+	const tries = 40
+	for i := range tries {
+		if i > 0 { // not all of them again at the same moment
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(time.Duration(rand.IntN(10*min(i, 10))) * time.Millisecond):
+			}
+		}
 		m, err := s.Mark(ctx, id)
 		if err != nil {
 			return err
@@ -250,22 +258,41 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 	})
 }
 
-// Undo takes the last decision back; it reports what was undone, or "".
-func (s *Studio) Undo(ctx context.Context, id int64) (string, error) {
-	var what string
+// ErrMoved is returned where a person undoes what they no longer see: others
+// decided meanwhile, or the same undo came twice.
+var ErrMoved = errors.New("the mark was changed elsewhere meanwhile; this is how it is now")
+
+// AnyState stands for whatever state a mark is in, where one is asked for.
+const AnyState = -1
+
+// Undo takes the last decision back; it reports what was undone, or "". seen is
+// the decision the person saw, which must still be the last.
+func (s *Studio) Undo(ctx context.Context, id, seen int64) (string, error) {
+	return s.step(ctx, id, seen, "SELECT COALESCE(m.decisions_id, 0), d.parent_id, d.what FROM marks m LEFT JOIN decisions d ON d.id = m.decisions_id WHERE m.id = ? FOR UPDATE")
+}
+
+// step moves a mark to the decision that a query names, beside the present one
+// and in words; it locks the mark.
+func (s *Studio) step(ctx context.Context, id, seen int64, query string) (string, error) {
+	var what sql.NullString
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		var parent sql.NullInt64
-		err := tx.QueryRowContext(ctx, "SELECT d.parent_id, d.what FROM marks m JOIN decisions d ON d.id = m.decisions_id WHERE m.id = ? FOR UPDATE", id).Scan(&parent, &what)
-		if errors.Is(err, sql.ErrNoRows) {
-			return nil
-		}
-		if err != nil {
+		var now int64
+		var to sql.NullInt64
+		err := tx.QueryRowContext(ctx, query, id).Scan(&now, &to, &what)
+		switch {
+		case errors.Is(err, sql.ErrNoRows):
+			return ErrNotFound
+		case err != nil:
 			return err
+		case seen != AnyState && seen != now:
+			return ErrMoved
+		case !what.Valid:
+			return nil // there is nothing to undo, or to redo
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ?, seen_build = NULL WHERE id = ?", parent, id)
+		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ?, seen_build = NULL WHERE id = ?", to, id)
 		return err
 	})
-	return what, err
+	return what.String, err
 }
 
 // A Step is one decision in the history of a mark.
@@ -302,23 +329,10 @@ func (s *Studio) History(ctx context.Context, m *Mark) ([]Step, error) {
 }
 
 // Redo brings back the decision last undone; it reports which, or "".
-func (s *Studio) Redo(ctx context.Context, id int64) (string, error) {
-	var what string
-	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		var row int64
-		err := tx.QueryRowContext(ctx, `SELECT d.id, d.what FROM marks m JOIN decisions d
-			ON d.mark_id = m.id AND COALESCE(d.parent_id, 0) = COALESCE(m.decisions_id, 0)
-			WHERE m.id = ? ORDER BY d.id DESC LIMIT 1 FOR UPDATE`, id).Scan(&row, &what)
-		if errors.Is(err, sql.ErrNoRows) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ?, seen_build = NULL WHERE id = ?", row, id)
-		return err
-	})
-	return what, err
+func (s *Studio) Redo(ctx context.Context, id, seen int64) (string, error) {
+	return s.step(ctx, id, seen, `SELECT COALESCE(m.decisions_id, 0), d.id, d.what FROM marks m LEFT JOIN decisions d
+		ON d.mark_id = m.id AND COALESCE(d.parent_id, 0) = COALESCE(m.decisions_id, 0)
+		WHERE m.id = ? ORDER BY d.id DESC LIMIT 1 FOR UPDATE`)
 }
 
 // buildName names a build by all it depends on: equal names, equal bytes.

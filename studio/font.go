@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"dyekit/core/fonts"
 )
@@ -57,7 +58,7 @@ func fontFamily(u Upload) (string, error) {
 		return "", &InputError{"font", fmt.Sprintf("%s is larger than %d MB", fileName(u.Filename), fonts.MaxBytes>>20)}
 	}
 	family, err := fonts.Name(u.Data)
-	if err != nil || family == "" {
+	if err != nil || family == "" || !utf8.ValidString(family) {
 		return "", &InputError{"font", fmt.Sprintf("%s is not a font that can be read here (.ttf, .otf, .woff or .woff2)", fileName(u.Filename))}
 	}
 	return family, nil

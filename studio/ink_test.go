@@ -58,7 +58,7 @@ func TestReadings(t *testing.T) {
 		t.Errorf("%+v", w.Decisions.Readings)
 	}
 	for range 2 {
-		if _, err := s.Undo(context.Background(), 2); err != nil {
+		if _, err := s.Undo(context.Background(), 2, AnyState); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -19,8 +19,9 @@ func person(ctx context.Context) string {
 	return name
 }
 
-// cut keeps the first n letters of a text.
+// cut keeps the first n letters of a text, and of those only what are letters.
 func cut(s string, n int) string {
+	s = strings.ToValidUTF8(s, "")
 	if utf8.RuneCountInString(s) <= n {
 		return s
 	}

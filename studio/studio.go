@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -38,9 +39,10 @@ type Studio struct {
 	fonts *fonts.Set
 	shelf shelf
 
-	zipping sync.Mutex
-	trouble atomic.Pointer[string]
-	alone   chan struct{} // held while a large master is read
+	following following
+	zipping   sync.Mutex
+	trouble   atomic.Pointer[string]
+	alone     chan struct{} // held while a large master is read
 }
 
 // ErrNotFound is returned for what is not there.
@@ -118,14 +120,18 @@ func (s *Studio) migrate(ctx context.Context) error {
 // inTx runs f in a transaction, again if the server broke it off for a
 // deadlock.
 func (s *Studio) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
-	const tries = 4
+	const tries = 20
 	for i := 1; ; i++ {
 		err := s.oneTx(ctx, f)
 		var me *mysql.MySQLError
-		if errors.As(err, &me) && (me.Number == 1213 || me.Number == 1205) && i < tries {
-			continue
+		if !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 || i == tries {
+			return err
 		}
-		return err
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(time.Duration(rand.IntN(5*i)) * time.Millisecond):
+		}
 	}
 }
 

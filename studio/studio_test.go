@@ -284,7 +284,7 @@ func TestDecisionsAreUndone(t *testing.T) {
 		t.Errorf("the history is %+v, %v", h, err)
 	}
 	for _, want := range []string{"mend", "web", ""} {
-		if what, err := s.Undo(ctx, m.ID); err != nil || what != want {
+		if what, err := s.Undo(ctx, m.ID, AnyState); err != nil || what != want {
 			t.Errorf("undo: %q %v, want %q", what, err, want)
 		}
 	}
@@ -292,7 +292,7 @@ func TestDecisionsAreUndone(t *testing.T) {
 		t.Errorf("after all undone: %+v", w.Decisions)
 	}
 	for _, want := range []string{"web", "mend", ""} {
-		if what, err := s.Redo(ctx, m.ID); err != nil || what != want {
+		if what, err := s.Redo(ctx, m.ID, AnyState); err != nil || what != want {
 			t.Errorf("redo: %q %v, want %q", what, err, want)
 		}
 	}

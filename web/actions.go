@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -115,7 +117,6 @@ func (s *Server) choosePress(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, icc.MaxBytes+1<<20)
 	var profile studio.Upload
 	if f, err := c.MultipartForm(); err == nil && len(f.File["profile"]) > 0 {
 		profile.Filename = f.File["profile"][0].Filename
@@ -137,38 +138,30 @@ func (s *Server) choosePress(c *gin.Context) {
 	back(c, n, "inks")
 }
 
-func (s *Server) undo(c *gin.Context) {
-	n, err := id(c, "id")
-	var m *studio.Mark
-	if err == nil {
-		m, err = s.studio.Mark(c.Request.Context(), n)
-	}
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	// What one undoes is what one saw, not what somebody else did since.
-	if seen, err := strconv.ParseInt(c.PostForm("seen"), 10, 64); err == nil && seen != m.Decision() {
-		s.again(c, from(c, "master"), &studio.InputError{Message: "nothing was undone: the mark was changed elsewhere meanwhile; this is how it is now"}, nil)
-		return
-	}
-	if _, err = s.studio.Undo(c.Request.Context(), n); err != nil {
-		s.fail(c, err)
-		return
-	}
-	back(c, n, "master")
-}
+func (s *Server) undo(c *gin.Context) { s.step(c, s.studio.Undo, "undone") }
+func (s *Server) redo(c *gin.Context) { s.step(c, s.studio.Redo, "done again") }
 
-func (s *Server) redo(c *gin.Context) {
+// step undoes or redoes what a person saw, and not what somebody else, or the
+// same click, did since.
+func (s *Server) step(c *gin.Context, do func(ctx context.Context, id, seen int64) (string, error), word string) {
 	n, err := id(c, "id")
-	if err == nil {
-		_, err = s.studio.Redo(c.Request.Context(), n)
-	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	back(c, n, "master")
+	seen, err := strconv.ParseInt(c.PostForm("seen"), 10, 64)
+	if err != nil {
+		seen = studio.AnyState
+	}
+	_, err = do(c.Request.Context(), n, seen)
+	switch {
+	case errors.Is(err, studio.ErrMoved):
+		s.again(c, from(c, "master"), &studio.InputError{Message: "nothing was " + word + ": " + err.Error()}, nil)
+	case err != nil:
+		s.fail(c, err)
+	default:
+		back(c, n, "master")
+	}
 }
 
 // build puts a build into the queue and goes to where it can be watched.

@@ -220,7 +220,6 @@ const maxUpload = studio.MaxMaster + 8<<20
 
 // uploads reads the form with masters in it, one or several.
 func uploads(c *gin.Context) ([]studio.Taking, error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxUpload)
 	f, err := c.MultipartForm()
 	if err != nil {
 		var big *http.MaxBytesError

@@ -383,7 +383,6 @@ func (s *Server) takeRecipe(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, recipe.MaxBytes+1<<16)
 	f, _, err := c.Request.FormFile("file")
 	if err != nil {
 		s.again(c, "files", &studio.InputError{Field: "file", Message: fmt.Sprintf("choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20)}, nil)

@@ -79,7 +79,6 @@ func (s *Server) takeInks(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, palette.MaxBytes+1<<16)
 	f, err := c.MultipartForm()
 	switch {
 	case err != nil:

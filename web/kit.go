@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -77,8 +76,7 @@ func (s *Server) jobEvents(c *gin.Context) {
 		return
 	}
 	ctx := c.Request.Context()
-	j, err := s.studio.Job(ctx, n)
-	if err != nil {
+	if _, err := s.studio.Job(ctx, n); err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -91,30 +89,17 @@ func (s *Server) jobEvents(c *gin.Context) {
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")
 	c.Header("X-Accel-Buffering", "no")
-	var last []byte
-	for {
+	// An error ends the stream: the browser asks again by itself.
+	_ = s.studio.Follow(ctx, n, func(j *studio.Job) error {
 		b, err := json.Marshal(j)
 		if err != nil {
-			return
+			return err
 		}
-		if !bytes.Equal(b, last) {
-			last = b
-			if _, err := fmt.Fprintf(c.Writer, "data: %s\n\n", b); err != nil || rc.Flush() != nil {
-				return
-			}
+		if _, err := fmt.Fprintf(c.Writer, "data: %s\n\n", b); err != nil {
+			return err
 		}
-		if !j.Open() {
-			return
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(150 * time.Millisecond):
-		}
-		if j, err = s.studio.Job(ctx, n); err != nil {
-			return // the browser asks again by itself
-		}
-	}
+		return rc.Flush()
+	})
 }
 
 func (s *Server) kit(c *gin.Context) (*studio.Kit, error) {

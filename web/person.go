@@ -30,7 +30,7 @@ func who(c *gin.Context) string {
 		return ""
 	}
 	name, err := url.QueryUnescape(v.Value)
-	if err != nil {
+	if err != nil || !utf8.ValidString(name) {
 		return ""
 	}
 	return name

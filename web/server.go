@@ -32,8 +32,9 @@ type Server struct {
 	pages  map[string]*template.Template
 }
 
-// New returns the handler of the whole application.
-func New(s *studio.Studio) (http.Handler, error) {
+// New returns the handler of the whole application. It answers to numbers, to
+// localhost and to the names in hosts.
+func New(s *studio.Studio, hosts ...string) (http.Handler, error) {
 	srv := &Server{studio: s, pages: map[string]*template.Template{}}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
@@ -56,11 +57,11 @@ func New(s *studio.Studio) (http.Handler, error) {
 	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
 		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
 		srv.fail(c, errors.New("internal"))
-	}), headers, named, srv.meanwhile)
+	}), headers, named, srv.bounded, srv.meanwhile)
 	srv.routes(r)
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
-	return http.NewCrossOriginProtection().Handler(r), nil
+	return known(hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
 }
 
 func (s *Server) routes(r *gin.Engine) {
@@ -70,6 +71,10 @@ func (s *Server) routes(r *gin.Engine) {
 	}
 	files := http.StripPrefix("/static/", http.FileServerFS(static))
 	r.GET("/static/*file", func(c *gin.Context) {
+		if info, err := fs.Stat(static, strings.Trim(c.Param("file"), "/")); err != nil || info.IsDir() {
+			s.fail(c, studio.ErrNotFound)
+			return
+		}
 		c.Header("Cache-Control", "public, max-age=3600")
 		files.ServeHTTP(c.Writer, c.Request)
 	})

@@ -265,7 +265,6 @@ func (s *Server) versions(c *gin.Context) {
 
 // onPicture adds a version that stands on a picture handed in.
 func (s *Server) onPicture(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, version.MaxGround+1<<16)
 	w, err := s.work(c)
 	if err != nil {
 		s.fail(c, err)

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"strings"
 	"sync"
 	"time"
 
@@ -61,6 +62,7 @@ func serveCmd() *cobra.Command {
 	var set settings
 	var addr string
 	var workers int
+	var hosts []string
 	var demo bool
 	c := &cobra.Command{
 		Use: "serve", Short: "The web application", Args: cobra.NoArgs,
@@ -76,11 +78,12 @@ func serveCmd() *cobra.Command {
 					return failed(err)
 				}
 			}
-			return serve(ctx, st, set.dsn, addr, workers)
+			return serve(ctx, st, set.dsn, addr, hosts, workers)
 		},
 	}
 	set.flags(c)
 	c.Flags().StringVar(&addr, "addr", env("DYEKIT_ADDR", "127.0.0.1:8421"), "address to listen on (DYEKIT_ADDR)")
+	c.Flags().StringSliceVar(&hosts, "host", strings.Fields(os.Getenv("DYEKIT_HOSTS")), "a name the server is reached by, beside localhost and numbers; again and again (DYEKIT_HOSTS, parted by spaces)")
 	c.Flags().IntVar(&workers, "workers", 1, "builds at a time, each in a process of its own; 0 leaves them to dyekit work")
 	c.Flags().BoolVar(&demo, "demo", false, "load the demo scenario first, if the database is empty")
 	return c
@@ -93,9 +96,9 @@ const memory = 400 << 20
 // shutdown is how long answers under way may take when the server ends.
 const shutdown = 2 * time.Second
 
-func serve(ctx context.Context, st *studio.Studio, dsn, addr string, workers int) error {
+func serve(ctx context.Context, st *studio.Studio, dsn, addr string, hosts []string, workers int) error {
 	debug.SetMemoryLimit(memory)
-	h, err := web.New(st)
+	h, err := web.New(st, hosts...)
 	if err != nil {
 		return failed(err)
 	}

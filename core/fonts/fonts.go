@@ -135,7 +135,22 @@ func Name(data []byte) (string, error) {
 	return f.Family, nil
 }
 
-func read(data []byte) (*Face, error) {
+// read reads a font and sets a few letters in it: a damaged one breaks the
+// libraries in many places, and must do so here.
+func read(data []byte) (f *Face, err error) {
+	defer func() {
+		if x := recover(); x != nil {
+			f, err = nil, fmt.Errorf("the font is damaged: it breaks the reader (%v)", x)
+		}
+	}()
+	if f, err = open(data); err == nil {
+		sample := []rune("Agß&0")
+		f.Shape(sample, 0, len(sample), 12, Style{}, false, true)
+	}
+	return f, err
+}
+
+func open(data []byte) (*Face, error) {
 	data, err := unwrap(data)
 	if err != nil {
 		return nil, err

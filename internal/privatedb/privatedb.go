@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"net"
 	"os"
 	"os/exec"
@@ -20,6 +21,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -39,11 +41,19 @@ type Server struct {
 
 	dir      string
 	port     int
-	password string
-	cmd      *exec.Cmd
-	done     chan struct{}
+	password string   // of root, who makes databases
+	own      string   // of the user that works in them
 	lock     *os.File // held while the folder is in use
+
+	mu     sync.Mutex
+	cmd    *exec.Cmd
+	done   chan struct{} // closed when cmd has ended
+	wanted bool          // it is to run; see watch
 }
+
+// worker is the user of the databases: it may do what it likes in them, and
+// nothing elsewhere.
+const worker = "dyekit"
 
 // ErrInUse is returned when another process runs a server in the folder.
 var ErrInUse = errors.New("another Dye Kit is using this folder")
@@ -71,7 +81,7 @@ func Start(ctx context.Context, dir string, more ...string) (*Server, error) {
 	if err := s.hold(); err != nil {
 		return nil, err
 	}
-	if s.password, err = secret(filepath.Join(dir, "password")); err != nil {
+	if err := s.secrets(); err != nil {
 		return nil, err
 	}
 	if err := s.install(ctx, as); err != nil {
@@ -80,7 +90,57 @@ func Start(ctx context.Context, dir string, more ...string) (*Server, error) {
 	if s.port, err = freePort(); err != nil {
 		return nil, err
 	}
-	return s, s.launch(ctx, as)
+	if err := s.launch(ctx, as); err != nil {
+		return nil, err
+	}
+	go s.watch(as)
+	return s, nil
+}
+
+// Between these a server that ended by itself is started again.
+const leastWait, mostWait = 50 * time.Millisecond, 5 * time.Second
+
+// watch starts the server again whenever it ends without having been asked to,
+// on the same port: those who use it only have to ask again.
+func (s *Server) watch(as string) {
+	for wait := leastWait; ; {
+		s.mu.Lock()
+		done := s.done
+		s.mu.Unlock()
+		began := time.Now()
+		<-done
+		if time.Since(began) > time.Minute {
+			wait = leastWait
+		}
+		for {
+			time.Sleep(wait)
+			s.mu.Lock()
+			wanted := s.wanted && s.done == done
+			s.mu.Unlock()
+			if !wanted {
+				return // it was stopped, or is watched by another
+			}
+			wait = min(2*wait, mostWait)
+			slog.Warn("MariaDB ended by itself and is started again", "folder", s.dir)
+			err := s.launch(context.Background(), as)
+			if err == nil {
+				break
+			}
+			slog.Error("MariaDB cannot be started again", "err", err)
+			s.mu.Lock()
+			done = s.done
+			s.mu.Unlock()
+		}
+	}
+}
+
+// secrets reads the passwords kept beside the data.
+func (s *Server) secrets() (err error) {
+	if s.password, err = secret(filepath.Join(s.dir, "password")); err != nil {
+		return err
+	}
+	s.own, err = secret(filepath.Join(s.dir, "worker-password"))
+	return err
 }
 
 // Attach finds the server that another process runs in the folder; stopping it
@@ -98,7 +158,7 @@ func Attach(ctx context.Context, dir string) (*Server, error) {
 	if s.port, err = strconv.Atoi(strings.TrimSpace(string(b))); err != nil {
 		return nil, err
 	}
-	if s.password, err = secret(filepath.Join(dir, "password")); err != nil {
+	if err := s.secrets(); err != nil {
 		return nil, err
 	}
 	return s, s.ping(ctx)
@@ -212,7 +272,11 @@ func freePort() (int, error) {
 
 func (s *Server) launch(ctx context.Context, as string) error {
 	init := filepath.Join(s.dir, "init.sql")
-	sql := "ALTER USER 'root'@'localhost' IDENTIFIED BY '" + s.password + "';\nFLUSH PRIVILEGES;\n"
+	// One account to make databases with, one to use them, and no other: those
+	// that are set up with a server have no password.
+	sql := "DELETE FROM mysql.global_priv WHERE User NOT IN ('root', 'mariadb.sys', '" + worker + "') OR User = 'root' AND Host <> 'localhost';\nFLUSH PRIVILEGES;\n" +
+		"ALTER USER 'root'@'localhost' IDENTIFIED BY '" + s.password + "';\n" +
+		"CREATE USER IF NOT EXISTS '" + worker + "'@'localhost';\nALTER USER '" + worker + "'@'localhost' IDENTIFIED BY '" + s.own + "';\nFLUSH PRIVILEGES;\n"
 	if err := os.WriteFile(init, []byte(sql), 0o600); err != nil {
 		return err
 	}
@@ -232,23 +296,26 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		return err
 	}
 	var log bytes.Buffer
-	s.cmd = exec.Command(p, append([]string{"--no-defaults", "--user=" + as, "--datadir=" + s.data(),
+	cmd := exec.Command(p, append([]string{"--no-defaults", "--user=" + as, "--datadir=" + s.data(),
 		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--socket=" + filepath.Join(s.data(), "s.sock"),
 		"--pid-file=" + filepath.Join(s.data(), "pid"), "--init-file=" + init,
 		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
 		"--skip-log-bin", "--innodb-buffer-pool-size=128M"}, s.More...)...)
-	s.cmd.Stderr = &log
+	cmd.Stderr = &log
 	// A group of its own, so that an interrupt meant for us does not reach
 	// it before we are done with it; and it dies when we do, unless it has
 	// changed its user: see clearOrphan.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
-	if err := s.cmd.Start(); err != nil {
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	if err := cmd.Start(); err != nil {
 		return err
 	}
-	s.done = make(chan struct{})
+	done := make(chan struct{})
+	s.mu.Lock()
+	s.cmd, s.done, s.wanted = cmd, done, true
+	s.mu.Unlock()
 	go func() {
-		s.cmd.Wait()
-		close(s.done)
+		cmd.Wait()
+		close(done)
 	}()
 	ctx, cancel := context.WithTimeout(ctx, readyWithin)
 	defer cancel()
@@ -257,7 +324,7 @@ func (s *Server) launch(ctx context.Context, as string) error {
 			return nil
 		}
 		select {
-		case <-s.done:
+		case <-done:
 			return fmt.Errorf("MariaDB ended at once: %s", lastLine(log.Bytes()))
 		case <-ctx.Done():
 			s.Kill()
@@ -306,24 +373,38 @@ func (s *Server) ping(ctx context.Context) error {
 	return db.PingContext(ctx)
 }
 
-// DSN is the data source name of a database on the server.
+// DSN is the data source name of a database on the server, for the user that
+// works in it; without a database for root.
 func (s *Server) DSN(database string) string {
 	c := mysql.NewConfig()
-	c.User, c.Passwd, c.Net = "root", s.password, "tcp"
+	c.User, c.Passwd, c.Net = worker, s.own, "tcp"
+	if database == "" {
+		c.User, c.Passwd = "root", s.password
+	}
 	c.Addr = net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port))
 	c.DBName, c.ParseTime = database, true
 	return c.FormatDSN()
 }
 
-// Create makes a database if it is not there.
+// Create makes a database if it is not there, and lets the worker use it and
+// one beside it, into which a backup is read before it takes its place.
 func (s *Server) Create(ctx context.Context, name string) error {
 	db, err := sql.Open("mysql", s.DSN(""))
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	_, err = db.ExecContext(ctx, "CREATE DATABASE IF NOT EXISTS `"+strings.ReplaceAll(name, "`", "")+"`")
-	return err
+	name = strings.ReplaceAll(name, "`", "")
+	if _, err := db.ExecContext(ctx, "CREATE DATABASE IF NOT EXISTS `"+name+"`"); err != nil {
+		return err
+	}
+	for _, x := range []string{name, name + "_restoring"} {
+		x = strings.NewReplacer("_", `\_`, "%", `\%`).Replace(x) // wildcards in a grant
+		if _, err := db.ExecContext(ctx, "GRANT ALL PRIVILEGES ON `"+x+"`.* TO '"+worker+"'@'localhost'"); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Stop ends the server in order and waits for it.
@@ -340,15 +421,22 @@ func (s *Server) Kill() {
 }
 
 func (s *Server) end(sig syscall.Signal) {
-	if s == nil || s.cmd == nil || s.cmd.Process == nil {
+	if s == nil {
 		return
 	}
-	s.cmd.Process.Signal(sig)
+	s.mu.Lock()
+	s.wanted = false
+	cmd, done := s.cmd, s.done
+	s.mu.Unlock()
+	if cmd == nil || cmd.Process == nil {
+		return
+	}
+	cmd.Process.Signal(sig)
 	select {
-	case <-s.done:
+	case <-done:
 	case <-time.After(20 * time.Second):
-		s.cmd.Process.Kill()
-		<-s.done
+		cmd.Process.Kill()
+		<-done
 	}
 }
 
@@ -358,5 +446,9 @@ func (s *Server) Restart(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.launch(ctx, as)
+	if err := s.launch(ctx, as); err != nil {
+		return err
+	}
+	go s.watch(as)
+	return nil
 }

@@ -1,23 +1,23 @@
 -- +goose Up
-CREATE TABLE blobs (
+CREATE TABLE IF NOT EXISTS blobs (
   sha256 BINARY(32) NOT NULL PRIMARY KEY,
   size BIGINT NOT NULL
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE blob_chunks (
+CREATE TABLE IF NOT EXISTS blob_chunks (
   sha256 BINARY(32) NOT NULL,
   seq INT NOT NULL,
   data MEDIUMBLOB NOT NULL,
   PRIMARY KEY (sha256, seq)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE clients (
+CREATE TABLE IF NOT EXISTS clients (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(120) NOT NULL UNIQUE,
   created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE marks (
+CREATE TABLE IF NOT EXISTS marks (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   client_id BIGINT NOT NULL,
   name VARCHAR(120) NOT NULL,
@@ -28,7 +28,7 @@ CREATE TABLE marks (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- A master is kept for ever; a new upload is a new revision.
-CREATE TABLE masters (
+CREATE TABLE IF NOT EXISTS masters (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   mark_id BIGINT NOT NULL,
   revision INT NOT NULL,
@@ -41,7 +41,7 @@ CREATE TABLE masters (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- Every change of mind is a new row; undo and redo move marks.decisions_id.
-CREATE TABLE decisions (
+CREATE TABLE IF NOT EXISTS decisions (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   mark_id BIGINT NOT NULL,
   parent_id BIGINT NULL,
@@ -52,7 +52,7 @@ CREATE TABLE decisions (
   FOREIGN KEY (mark_id) REFERENCES marks (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE kits (
+CREATE TABLE IF NOT EXISTS kits (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   mark_id BIGINT NOT NULL,
   number INT NOT NULL,
@@ -66,7 +66,7 @@ CREATE TABLE kits (
   FOREIGN KEY (mark_id) REFERENCES marks (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE kit_files (
+CREATE TABLE IF NOT EXISTS kit_files (
   kit_id BIGINT NOT NULL,
   seq INT NOT NULL,
   path VARCHAR(255) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
@@ -78,7 +78,7 @@ CREATE TABLE kit_files (
   FOREIGN KEY (sha256) REFERENCES blobs (sha256)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
-CREATE TABLE jobs (
+CREATE TABLE IF NOT EXISTS jobs (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   mark_id BIGINT NOT NULL,
   state VARCHAR(12) CHARACTER SET ascii NOT NULL DEFAULT 'waiting',
@@ -101,4 +101,4 @@ CREATE TABLE jobs (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- +goose Down
-DROP TABLE jobs, kit_files, kits, decisions, masters, marks, clients, blob_chunks, blobs;
+DROP TABLE IF EXISTS jobs, kit_files, kits, decisions, masters, marks, clients, blob_chunks, blobs;

@@ -1,6 +1,6 @@
 -- +goose Up
 -- Fonts a client's masters are set in, as uploaded.
-CREATE TABLE fonts (
+CREATE TABLE IF NOT EXISTS fonts (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   client_id BIGINT NOT NULL,
   family VARCHAR(200) NOT NULL,
@@ -13,4 +13,4 @@ CREATE TABLE fonts (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- +goose Down
-DROP TABLE fonts;
+DROP TABLE IF EXISTS fonts;

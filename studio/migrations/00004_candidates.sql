@@ -1,10 +1,10 @@
 -- +goose Up
 -- Who decided, as far as people said; there are no accounts.
-ALTER TABLE decisions ADD COLUMN who VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE decisions ADD COLUMN IF NOT EXISTS who VARCHAR(80) NOT NULL DEFAULT '';
 
 -- Drawings handed in side by side, of which one is to be chosen. A file with
 -- several drawings has a row for each, with the page it stands on.
-CREATE TABLE candidates (
+CREATE TABLE IF NOT EXISTS candidates (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   client_id BIGINT NOT NULL,
   filename VARCHAR(255) NOT NULL,
@@ -20,5 +20,5 @@ CREATE TABLE candidates (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- +goose Down
-DROP TABLE candidates;
-ALTER TABLE decisions DROP COLUMN who;
+DROP TABLE IF EXISTS candidates;
+ALTER TABLE decisions DROP COLUMN IF EXISTS who;

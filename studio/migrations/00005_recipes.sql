@@ -1,6 +1,6 @@
 -- +goose Up
 -- Recipes that people saved, for a client or, with none, for all.
-CREATE TABLE recipes (
+CREATE TABLE IF NOT EXISTS recipes (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   client_id BIGINT NULL,
   scope BIGINT AS (COALESCE(client_id, 0)) PERSISTENT,
@@ -12,4 +12,4 @@ CREATE TABLE recipes (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
 -- +goose Down
-DROP TABLE recipes;
+DROP TABLE IF EXISTS recipes;

@@ -1,7 +1,7 @@
 -- +goose Up
 -- Files that ended the process that looked at them first. They are kept as
 -- bytes and never opened again.
-CREATE TABLE held (
+CREATE TABLE IF NOT EXISTS held (
   id BIGINT AUTO_INCREMENT PRIMARY KEY,
   client VARCHAR(120) NOT NULL,
   filename VARCHAR(200) NOT NULL,
@@ -13,4 +13,4 @@ CREATE TABLE held (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;
 
 -- +goose Down
-DROP TABLE held;
+DROP TABLE IF EXISTS held;

@@ -65,7 +65,7 @@ func Read(data []byte) (*colour.Press, error) {
 	if !(w[1] > 0.1 && w[1] <= 1.2) {
 		return nil, errors.New("the paper of the profile is not light")
 	}
-	name := describe(tags["desc"])
+	name := strings.TrimSpace(strings.ToValidUTF8(describe(tags["desc"]), ""))
 	if name == "" {
 		name = "a press of its own"
 	}

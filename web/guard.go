@@ -1,0 +1,109 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"dyekit/core/colour/icc"
+	"dyekit/core/colour/palette"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+)
+
+// maxForm bounds the body of a request that brings no file.
+const maxForm = 1 << 20
+
+// envelope is what a form adds to a file in it.
+const envelope = 1 << 16
+
+// bodies bounds the bodies of the requests that bring files, by their route.
+var bodies = map[string]int64{
+	"/marks":                 maxUpload,
+	"/candidates":            maxUpload,
+	"/marks/:id/master":      maxUpload,
+	"/marks/:id/font":        maxUpload,
+	"/marks/:id/press":       icc.MaxBytes + envelope,
+	"/marks/:id/inks-list":   palette.MaxBytes + envelope,
+	"/marks/:id/recipe-file": recipe.MaxBytes + envelope,
+	"/marks/:id/on-picture":  version.MaxGround + envelope,
+}
+
+// bounded reads no more of a request than its route may bring, and leaves no
+// file of it behind.
+func (s *Server) bounded(c *gin.Context) {
+	most, ok := bodies[c.FullPath()]
+	if !ok {
+		most = maxForm
+	}
+	// A form with files is read by its handler, which has a sentence for one that
+	// is too large.
+	if c.Request.ContentLength > most && !ok {
+		s.tooLarge(c, most)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
+	if c.Request.Method == http.MethodPost && !ok {
+		err := c.Request.ParseMultipartForm(maxForm)
+		var big *http.MaxBytesError
+		switch {
+		case errors.As(err, &big):
+			s.tooLarge(c, most)
+			return
+		case err != nil && !errors.Is(err, http.ErrNotMultipart):
+			c.Header("Connection", "close")
+			s.render(c, http.StatusBadRequest, "error", errorPage{Title: "That did not arrive whole", Message: "The form was cut off or cannot be read. Nothing was changed; send it again."})
+			c.Abort()
+			return
+		}
+	}
+	c.Next()
+	// The server removes them of its own request only, and this may be a copy.
+	if f := c.Request.MultipartForm; f != nil {
+		f.RemoveAll()
+	}
+}
+
+func (s *Server) tooLarge(c *gin.Context, most int64) {
+	c.Header("Connection", "close")
+	s.render(c, http.StatusRequestEntityTooLarge, "error", errorPage{Title: "That is too much", Message: fmt.Sprintf("What was sent is larger than the %.0f MB that are read here. Nothing was changed.", float64(most)/(1<<20))})
+	c.Abort()
+}
+
+// known lets requests through that name this server: by a number, as localhost,
+// or by one of the names it was told. A page of somebody else whose name was
+// turned to this machine's address bears another name.
+func known(names []string, next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		host = strings.ToLower(strings.TrimSuffix(strings.Trim(host, "[]"), "."))
+		if host == "localhost" || net.ParseIP(host) != nil || slices.Contains(names, host) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		w.WriteHeader(http.StatusMisdirectedRequest)
+		fmt.Fprintln(w, "This server does not go by that name. Whoever runs it can add it with serve --host.")
+	})
+}
+
+// heads answers HEAD as GET is answered, without the body, which the server
+// itself leaves out.
+func heads(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodHead {
+			get := *r // the server's own must go on saying HEAD
+			get.Method = http.MethodGet
+			r = &get
+		}
+		next.ServeHTTP(w, r)
+	})
+}

@@ -1,0 +1,187 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+)
+
+func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.Reader) *http.Response {
+	t.Helper()
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	r, err := http.NewRequest(method, srv.URL+path, body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if host != "" {
+		r.Host = host
+	}
+	if kind != "" {
+		r.Header.Set("Content-Type", kind)
+	}
+	c := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	res, err := c.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	return res
+}
+
+// Only requests that name this server are answered: a page elsewhere whose name
+// was turned to this machine's address gets nothing.
+func TestHostsAreKnown(t *testing.T) {
+	s, _ := open(t, true)
+	h, err := New(s, "vats.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for host, want := range map[string]int{
+		"": 200, "127.0.0.1:99": 200, "localhost": 200, "localhost.": 200, "LOCALHOST:8421": 200, "[::1]:80": 200, "192.168.1.7": 200, "vats.example": 200, "Vats.Example:443": 200,
+		"evil.example": 421, "evil.example:8421": 421, "localhost.evil.example": 421, "vats.example.evil": 421, "127.0.0.1.evil.example": 421,
+	} {
+		if res := ask(t, h, "GET", "/", host, "", nil); res.StatusCode != want {
+			t.Errorf("named %q: %s, want %d", host, res.Status, want)
+		}
+	}
+}
+
+// HEAD is answered as GET, without a body; folders of static files are not
+// there.
+func TestHeadAndFolders(t *testing.T) {
+	_, h := open(t, true)
+	for path, want := range map[string]int{"/": 200, "/new": 200, "/marks/1/master": 200, "/static/app.js": 200, "/nothing": 404, "/marks/99/master": 404, "/static/": 404, "/static/../static": 404} {
+		res := ask(t, h, "HEAD", path, "", "", nil)
+		if res.StatusCode != want && !(want == 404 && res.StatusCode/100 == 3) {
+			t.Errorf("HEAD %s: %s, want %d", path, res.Status, want)
+		}
+		if get := ask(t, h, "GET", path, "", "", nil); get.StatusCode != res.StatusCode {
+			t.Errorf("%s: GET says %s, HEAD %s", path, get.Status, res.Status)
+		}
+	}
+}
+
+// No route reads more than it needs, and what it read is not left on the disc.
+func TestBodiesAreBounded(t *testing.T) {
+	_, h := open(t, true)
+	tmp := t.TempDir()
+	t.Setenv("TMPDIR", tmp)
+	routes := map[string]int64{ // every kind of POST
+		"/marks/1/recipe": maxForm, "/marks/1/undo": maxForm, "/marks/1/mend": maxForm, "/marks/1/reading": maxForm, "/build-stale": maxForm, "/held/1/drop": maxForm,
+		"/marks/1/press": bodies["/marks/:id/press"], "/marks/1/recipe-file": bodies["/marks/:id/recipe-file"], "/marks/1/inks-list": bodies["/marks/:id/inks-list"], "/marks/1/on-picture": bodies["/marks/:id/on-picture"],
+		"/marks": maxUpload, "/marks/1/master": maxUpload, "/candidates": maxUpload, "/marks/1/font": maxUpload,
+	}
+	for path, most := range routes {
+		if most == 0 {
+			t.Fatalf("%s has no bound", path)
+		}
+		for _, chunked := range []bool{false, true} {
+			var b bytes.Buffer
+			m := multipart.NewWriter(&b)
+			f, err := m.CreateFormFile("file", "large.bin")
+			if err != nil {
+				t.Fatal(err)
+			}
+			f.Write(make([]byte, most+1<<20))
+			m.Close()
+			var body io.Reader = &b
+			if chunked {
+				body = io.MultiReader(&b) // of a length nobody told
+			}
+			if res := ask(t, h, "POST", path, "", m.FormDataContentType(), body); res.StatusCode != http.StatusRequestEntityTooLarge && res.StatusCode != http.StatusUnprocessableEntity {
+				t.Errorf("%s, chunked %v: %s", path, chunked, res.Status)
+			}
+		}
+	}
+	long := strings.NewReader("what=" + strings.Repeat("x", maxForm+1))
+	if res := ask(t, h, "POST", "/marks/1/recipe", "", "application/x-www-form-urlencoded", long); res.StatusCode != http.StatusRequestEntityTooLarge {
+		t.Errorf("a long form: %s", res.Status)
+	}
+	if left, err := filepath.Glob(tmp + "/*"); err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v, %v", left, err)
+	}
+	// A master that is large and right goes through a file, which goes too.
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	m.WriteField("client", "A")
+	m.WriteField("mark", "B")
+	f, _ := m.CreateFormFile("master", "large.svg")
+	fmt.Fprintf(f, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="9" height="9"/><!--%s--></svg>`, strings.Repeat("x", 10<<20))
+	m.Close()
+	if res := ask(t, h, "POST", "/marks", "", m.FormDataContentType(), &b); res.StatusCode != http.StatusSeeOther {
+		t.Errorf("a large master: %s", res.Status)
+	}
+	if left, err := filepath.Glob(tmp + "/multipart-*"); err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v, %v", left, err)
+	}
+}
+
+// What is no text, no profile or no font is said to be so; nothing of it is an
+// error of the server.
+func TestDamagedEntries(t *testing.T) {
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	r, err := http.NewRequest("POST", srv.URL+"/marks/1/recipe", strings.NewReader(url.Values{"recipe": {"web"}}.Encode()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	r.Header.Set("Cookie", "who=%ff%fe%00; other=\xff")
+	if res, err := http.DefaultClient.Do(r); err != nil || res.StatusCode >= 500 {
+		t.Errorf("a cookie that is no text: %v, %v", res, err)
+	}
+	font, err := os.ReadFile("/usr/share/fonts/truetype/roboto/unhinted/RobotoTTF/Roboto-Regular.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	profile := icc.Press(colour.Coated)
+	send := func(path, field string, data []byte) int {
+		var b bytes.Buffer
+		m := multipart.NewWriter(&b)
+		f, _ := m.CreateFormFile(field, "x.bin")
+		f.Write(data)
+		m.WriteField("press", "profile")
+		m.Close()
+		return ask(t, h, "POST", path, "", m.FormDataContentType(), &b).StatusCode
+	}
+	for i := range 60 {
+		for path, whole := range map[string][]byte{"font": font, "profile": profile} {
+			bent := bytes.Clone(whole)
+			for k := range 1 + i%7 {
+				bent[(i*7919+k*104729)%min(len(bent), 4096)] ^= byte(1 + i*31)
+			}
+			if i%3 == 0 {
+				bent = bent[:len(bent)*(i+1)/61]
+			}
+			to := map[string]string{"font": "/marks/1/font", "profile": "/marks/1/press"}[path]
+			if code := send(to, path, bent); code >= 500 {
+				t.Errorf("damaged %s %d: %d", path, i, code)
+			}
+		}
+	}
+	// Text that is none, in every field of a form.
+	for path, fields := range map[string]string{"/marks/1/version": "need lockup", "/marks/1/recipe": "recipe as", "/marks/1/parts": "name piece", "/marks/1/ink": "drawn name rgb cmyk spot", "/marks/1/who": "name", "/marks/1/mend": "mend", "/marks/1/uses": "do to"} {
+		for _, bad := range []string{"\xff\xfe", "a\x00b", strings.Repeat("é", 5000), "😀"} {
+			v := url.Values{}
+			for _, f := range strings.Fields(fields) {
+				v.Set(f, bad)
+			}
+			if res := ask(t, h, "POST", path, "", "application/x-www-form-urlencoded", strings.NewReader(v.Encode())); res.StatusCode >= 500 {
+				t.Errorf("%s with %.20q: %s", path, bad, res.Status)
+			}
+		}
+	}
+}
