@@ -105,6 +105,19 @@ func (s *Studio) open(ctx context.Context, h Hash) (*Reader, error) {
 	return r, err
 }
 
+// verify reads all of it once: nothing is sent that is not what was kept.
+func (r *Reader) verify() error {
+	sum := sha256.New()
+	if _, err := io.Copy(sum, r); err != nil {
+		return err
+	}
+	if Hash(sum.Sum(nil)) != r.h {
+		return fmt.Errorf("the bytes kept as %s are damaged", r.h)
+	}
+	_, err := r.Seek(0, io.SeekStart)
+	return err
+}
+
 // Read implements io.Reader.
 func (r *Reader) Read(p []byte) (int, error) {
 	if r.at >= r.size {

@@ -86,7 +86,11 @@ func (s *Studio) OpenFile(ctx context.Context, kitID int64, path string) (*Reade
 	if err != nil {
 		return nil, err
 	}
-	return s.open(ctx, h)
+	r, err := s.open(ctx, h)
+	if err != nil {
+		return nil, err
+	}
+	return r, r.verify()
 }
 
 func (s *Studio) fileHash(ctx context.Context, kitID int64, path string) (Hash, error) {

@@ -88,6 +88,9 @@ func TestBodiesAreBounded(t *testing.T) {
 			t.Fatalf("%s has no bound", path)
 		}
 		for _, chunked := range []bool{false, true} {
+			if chunked && most == maxUpload && path != "/marks" {
+				continue // they are read alike
+			}
 			var b bytes.Buffer
 			m := multipart.NewWriter(&b)
 			f, err := m.CreateFormFile("file", "large.bin")
@@ -157,14 +160,14 @@ func TestDamagedEntries(t *testing.T) {
 		m.Close()
 		return ask(t, h, "POST", path, "", m.FormDataContentType(), &b).StatusCode
 	}
-	for i := range 60 {
+	for i := range 24 {
 		for path, whole := range map[string][]byte{"font": font, "profile": profile} {
 			bent := bytes.Clone(whole)
 			for k := range 1 + i%7 {
 				bent[(i*7919+k*104729)%min(len(bent), 4096)] ^= byte(1 + i*31)
 			}
 			if i%3 == 0 {
-				bent = bent[:len(bent)*(i+1)/61]
+				bent = bent[:len(bent)*(i+1)/25]
 			}
 			to := map[string]string{"font": "/marks/1/font", "profile": "/marks/1/press"}[path]
 			if code := send(to, path, bent); code >= 500 {

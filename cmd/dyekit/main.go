@@ -7,11 +7,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/signal"
 	"runtime/debug"
 	"strings"
 	"syscall"
+	"unicode"
 
 	"github.com/spf13/cobra"
 
@@ -66,17 +68,39 @@ func run(ctx context.Context, args []string) int {
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), restoreCmd(), makeCmd(), inspectCmd(), verifyCmd(), versionCmd(), probeCmd())
 	root.SetArgs(args)
+	root.SetOut(console{os.Stdout})
 	err := root.ExecuteContext(ctx)
 	if err == nil {
 		return 0
 	}
 	msg := strings.Join(strings.Fields(kit.Plain(err)), " ") // one line
-	fmt.Fprintln(os.Stderr, "dyekit: "+msg)
+	fmt.Fprintln(os.Stderr, "dyekit: "+printable(msg))
 	var f failure
 	if errors.As(err, &f) {
 		return f.code
 	}
 	return exitUsage
+}
+
+// printable is a text without what a terminal would obey: names out of recipes
+// and masters are shown, not carried out.
+func printable(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r != '\n' && r != '\t' && unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
+			return '·'
+		}
+		return r
+	}, s)
+}
+
+// A terminal is where people read what is said.
+type console struct{ io.Writer }
+
+func (c console) Write(p []byte) (int, error) {
+	if _, err := io.WriteString(c.Writer, printable(string(p))); err != nil {
+		return 0, err
+	}
+	return len(p), nil
 }
 
 func versionCmd() *cobra.Command {

@@ -64,6 +64,11 @@ func makeCmd() *cobra.Command {
 			if err := kit.Free(out, force); err != nil {
 				return usage(err)
 			}
+			for _, own := range append([]string{args[0], recipeName, inks, profile}, fontPaths...) {
+				if within(out, own) {
+					return usage(fmt.Errorf("%s lies in %s, which the kit would replace", own, out))
+				}
+			}
 			in := kit.Input{
 				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode, Partial: partial,
 				Options: intake.Options{Fonts: set, Mends: toMends(mends), Parts: named},
@@ -126,6 +131,17 @@ func makeCmd() *cobra.Command {
 	c.Flags().BoolVar(&partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")
 	return c
+}
+
+// within reports whether a file is in a folder, both there.
+func within(folder, file string) bool {
+	a, err := filepath.Abs(folder)
+	b, err2 := filepath.Abs(file)
+	if _, err3 := os.Stat(file); file == "" || err != nil || err2 != nil || err3 != nil {
+		return false
+	}
+	rel, err := filepath.Rel(a, b)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, "../")
 }
 
 func toMends(names []string) []intake.Mend {
@@ -208,7 +224,7 @@ func progress() func(done, total int, what string) {
 		return nil
 	}
 	return func(done, total int, what string) {
-		fmt.Fprintf(os.Stderr, "\r\x1b[K%d of %d  %s", done, total, what)
+		fmt.Fprintf(os.Stderr, "\r\x1b[K%d of %d  %s", done, total, printable(what))
 	}
 }
 

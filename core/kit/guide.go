@@ -88,7 +88,7 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, err
 			return nil, err
 		}
 	}
-	g.b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came.</p>\n</main>\n</body></html>\n")
+	g.b.WriteString("<p class=\"quiet\">The file <code>kit.json</code> lists every file with its size, hash and checks. The folder <code>MASTER</code> holds the approved drawing as it came, less any scripts in it.</p>\n</main>\n</body></html>\n")
 	return g.b.Bytes(), nil
 }
 

@@ -22,6 +22,7 @@ import (
 	"dyekit/core/export"
 	"dyekit/core/finding"
 	"dyekit/core/intake"
+	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parts"
 	"dyekit/core/recipe"
@@ -343,7 +344,18 @@ func Hash(b []byte) string {
 
 // finish adds the master, the guide and the manifest.
 func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
-	master := extra("MASTER/"+safeName(in.MasterName, p.Master.Kind), in.Master)
+	kept, name := in.Master, in.MasterName
+	if p.Master.Kind == "svg" {
+		// What was said to be dropped is not handed on in the master either.
+		clean, changed, err := svg.Disarm(kept)
+		if err != nil {
+			return err
+		}
+		if changed {
+			kept, name = clean, strings.TrimSuffix(name, path.Ext(name))+".svg"
+		}
+	}
+	master := extra("MASTER/"+safeName(name, p.Master.Kind), kept)
 	page, err := j.guide(ctx, k, in, p)
 	if err != nil {
 		return err
@@ -376,7 +388,7 @@ func extra(p string, data []byte) File {
 func safeName(name, kind string) string {
 	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
 	ext := path.Ext(name)
-	stem := recipe.Slug(strings.TrimSuffix(name, ext))
+	stem := recipe.Portable(recipe.Slug(strings.TrimSuffix(name, ext)))
 	if stem == "" {
 		stem = "master"
 	}

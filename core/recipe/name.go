@@ -82,7 +82,21 @@ func (r *Recipe) name(brand string, f File) string {
 	if p == "" {
 		p = Slug(brand)
 	}
-	return p + "." + extension(f.Entry.Format)
+	return Portable(p + "." + extension(f.Entry.Format))
+}
+
+// reservedRE is the names that some systems keep for devices, whatever follows
+// the first dot (common practice).
+var reservedRE = regexp.MustCompile(`(?i)^(con|prn|aux|nul|com[0-9]|lpt[0-9])(\.|$)`)
+
+// Portable is a name of a file or folder, without a path, that every system can
+// keep: none that is reserved, none that ends in a dot.
+func Portable(name string) string {
+	name = strings.TrimRight(name, ". ")
+	if m := reservedRE.FindStringSubmatch(name); m != nil {
+		return m[1] + "_" + name[len(m[1]):]
+	}
+	return name
 }
 
 func extension(format string) string {

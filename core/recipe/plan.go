@@ -175,10 +175,11 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			if f.Path == "" {
 				f.Path = r.name(brand, f)
 			}
-			if j, ok := places[f.Path]; ok {
+			// Many systems take names that differ in case alone for one.
+			if j, ok := places[strings.ToLower(f.Path)]; ok {
 				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, j)
 			}
-			places[f.Path] = i
+			places[strings.ToLower(f.Path)] = i
 			f.Line = i
 			files = append(files, f)
 		}

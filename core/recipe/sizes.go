@@ -113,7 +113,7 @@ func (r *Recipe) folders(files []File) {
 			return ""
 		case ByVersion:
 			if len(f.Versions) == 1 {
-				return Slug(f.Versions[0])
+				return Portable(Slug(f.Versions[0]))
 			}
 			return ""
 		}

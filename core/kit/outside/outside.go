@@ -188,7 +188,7 @@ func (r Reader) run(ctx context.Context, program, name string, data []byte, args
 	}
 	cmd := exec.CommandContext(ctx, argv[0], argv[1:]...)
 	cmd.Dir = dir
-	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "LC_ALL=C"}
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}
 	cmd.WaitDelay = time.Second
 	var out, errs bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errs
