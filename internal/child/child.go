@@ -44,6 +44,7 @@ func (d *Died) Error() string { return d.Why }
 const (
 	exitFault = 2
 	files     = 256 // that a child may hold open
+	nice      = 10  // how far children stand back for others
 )
 
 // netless tells whether children can be started without a network: not every
@@ -105,6 +106,8 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 	if err != nil {
 		return err
 	}
+	// Whoever waits for a page goes first.
+	_ = syscall.Setpriority(syscall.PRIO_PGRP, cmd.Process.Pid, nice)
 	if lim.Started != nil {
 		lim.Started(cmd.Process.Pid)
 	}
