@@ -20,7 +20,8 @@ import (
 // What a master may take when it is looked at first.
 const (
 	probeMemory = 1 << 30
-	probeTime   = 20 * time.Second
+	probeWork   = 20 * time.Second // of all cores together
+	probeTime   = time.Minute      // however busy the machine is
 )
 
 // A parcel is what the parent hands its child: a new master and the fonts it
@@ -36,7 +37,7 @@ func probation(ctx context.Context, master []byte, fonts [][]byte) error {
 	if err := gob.NewEncoder(&in).Encode(parcel{master, fonts}); err != nil {
 		return err
 	}
-	err := child.Run(ctx, child.Limits{Memory: probeMemory, Time: probeTime}, &in, io.Discard, "probe")
+	err := child.Run(ctx, child.Limits{Memory: probeMemory, CPU: probeWork, Time: probeTime}, &in, io.Discard, "probe")
 	var died *child.Died
 	if errors.As(err, &died) {
 		return &studio.Fatal{Why: died.Why}

@@ -153,3 +153,25 @@ func TestWidths(t *testing.T) {
 		t.Errorf("condensed lacks %q of condensed, %q of the usual", f.Lacks(Style{Width: 75}), f.Lacks(Style{}))
 	}
 }
+
+// Whatever the bytes, a font is refused or sets text.
+func FuzzFont(f *testing.F) {
+	for _, p := range []string{"/usr/share/fonts/truetype/roboto/unhinted/RobotoTTF/Roboto-Regular.ttf"} {
+		if b, err := os.ReadFile(p); err == nil {
+			f.Add(b)
+		}
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		s := Shipped().Clone()
+		if s.AddAs(b, "Mine") != nil {
+			return
+		}
+		text := []rune("Quay & 12")
+		for _, face := range s.Find("Mine", Style{}) {
+			func() {
+				defer func() { recover() }() // intake does so for a whole master
+				face.Shape(text, 0, len(text), 12, Style{}, false, true)
+			}()
+		}
+	})
+}

@@ -23,6 +23,7 @@ import (
 type Limits struct {
 	Memory  uint64        // bytes it may write to; 0 for no limit
 	Time    time.Duration // from its start to its end; 0 for no limit
+	CPU     time.Duration // of work, in whole seconds; 0 for no limit
 	Network bool          // it may reach others
 	// Grace is how long a child that is not wanted any more has to end in
 	// order; 0 kills it at once.
@@ -77,7 +78,7 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 	start := func(alone bool) (*exec.Cmd, error) {
 		cmd := exec.CommandContext(ctx, self, args...)
 		cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = scratch, in, out, stderr
-		cmd.Env = append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d", limitEnv, lim.Memory))
+		cmd.Env = append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d %d", limitEnv, lim.Memory, int(lim.CPU.Seconds())))
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
 		if alone && !lim.Network {
 			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
@@ -125,6 +126,8 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		return err
 	case strings.Contains(says.String(), "out of memory") || strings.Contains(says.String(), "cannot allocate memory"):
 		return &Died{Why: fmt.Sprintf("it needs more than %d MB of memory", lim.Memory>>20)}
+	case strings.Contains(says.String(), "SIGXCPU"):
+		return &Died{Why: fmt.Sprintf("it takes more than %v of work", lim.CPU)}
 	case exit.ExitCode() == exitFault:
 		return &Died{Why: "it breaks the engine"}
 	case exit.ExitCode() < 0:
@@ -133,8 +136,9 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 	return errors.New(strings.TrimPrefix(strings.TrimSpace(says.String()), filepath.Base(self)+": "))
 }
 
-// limitEnv tells a child how much memory it has.
-const limitEnv = "DYEKIT_CHILD_MEMORY"
+// limitEnv tells a child how much memory it has, in bytes, and how many seconds
+// of work.
+const limitEnv = "DYEKIT_CHILD_LIMITS"
 
 // A tail keeps the end of what is written to it.
 type tail struct{ b []byte }
@@ -158,15 +162,16 @@ func Confine() (bool, error) {
 	if !ok {
 		return false, nil
 	}
-	var most uint64
-	if _, err := fmt.Sscan(v, &most); err != nil {
+	var most, work uint64
+	if _, err := fmt.Sscan(v, &most, &work); err != nil {
 		return true, fmt.Errorf("%s: %w", limitEnv, err)
 	}
-	for what, n := range map[int]uint64{syscall.RLIMIT_DATA: most, syscall.RLIMIT_NOFILE: files} {
+	hard := map[int]uint64{syscall.RLIMIT_CPU: 5} // s in which to say why it ends
+	for what, n := range map[int]uint64{syscall.RLIMIT_DATA: most, syscall.RLIMIT_CPU: work, syscall.RLIMIT_NOFILE: files} {
 		if n == 0 {
 			continue
 		}
-		if err := syscall.Setrlimit(what, &syscall.Rlimit{Cur: n, Max: n}); err != nil {
+		if err := syscall.Setrlimit(what, &syscall.Rlimit{Cur: n, Max: n + hard[what]}); err != nil {
 			return true, fmt.Errorf("a limit cannot be set: %w", err)
 		}
 	}

@@ -38,6 +38,9 @@ func TestMain(m *testing.M) {
 		}
 	case "hang":
 		exec.Command("sleep", "600").Run()
+	case "spin":
+		for {
+		}
 	case "panic":
 		panic("on purpose")
 	case "fail":
@@ -72,12 +75,16 @@ func TestChildAnswers(t *testing.T) {
 
 // What eats, hangs or breaks ends alone, in time, and it is said why.
 func TestChildIsConfined(t *testing.T) {
-	for what, want := range map[string]string{"eat": "more than 512 MB of memory", "hang": "longer than 2s", "panic": "breaks the engine"} {
+	for what, want := range map[string]string{"eat": "more than 512 MB of memory", "hang": "longer than 2s", "spin": "more than 1s of work", "panic": "breaks the engine"} {
 		start, most := time.Now(), 2*time.Second
-		if what == "eat" {
+		work := 20 * time.Second
+		switch what {
+		case "eat":
 			most = 20 * time.Second // only its memory ends it
+		case "spin":
+			most, work = 20*time.Second, time.Second
 		}
-		err := Run(t.Context(), Limits{Memory: 512 << 20, Time: most}, nil, io.Discard, what)
+		err := Run(t.Context(), Limits{Memory: 512 << 20, Time: most, CPU: work}, nil, io.Discard, what)
 		var died *Died
 		if !errors.As(err, &died) || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", what, err, want)

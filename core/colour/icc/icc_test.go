@@ -141,3 +141,13 @@ func TestReadVersion4(t *testing.T) {
 		}
 	}
 }
+
+func FuzzRead(f *testing.F) {
+	f.Add(Press(colour.Coated))
+	f.Add(SRGB)
+	f.Fuzz(func(_ *testing.T, b []byte) {
+		if p, err := Read(b); err == nil {
+			p.Propose(colour.RGB{R: 0.3, G: 0.5, B: 0.1})
+		}
+	})
+}

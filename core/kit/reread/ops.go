@@ -78,6 +78,18 @@ func (m *machine) run(op string, args []string) error {
 		}
 		return v, nil
 	}
+	name := func(f func(string) error) error {
+		if len(args) != 1 {
+			return fmt.Errorf("%s has %d operands, not a name", op, len(args))
+		}
+		return f(args[0])
+	}
+	switch op {
+	case "l", "c", "h", "f", "f*":
+		if len(m.path) == 0 {
+			return fmt.Errorf("%s without a point to go on from", op)
+		}
+	}
 	var v []float64
 	var err error
 	at := func(i int) geom.Point { return m.ctm.Apply(geom.Pt(v[i], v[i+1])) }
@@ -135,17 +147,17 @@ func (m *machine) run(op string, args []string) error {
 			m.ctm = m.ctm.Mul(geom.Affine{A: v[0], B: v[1], C: v[2], D: v[3], E: v[4], F: v[5]})
 		}
 	case "cs":
-		m.space = args[0]
+		err = name(func(s string) error { m.space = s; return nil })
 	case "scn":
 		if v, err = num(1); err == nil {
 			err = m.spot(m.space, v[0])
 		}
 	case "gs":
-		err = m.res.state(args[0], m)
+		err = name(func(s string) error { return m.res.state(s, m) })
 	case "sh":
-		err = m.shade(args[0])
+		err = name(m.shade)
 	case "Do":
-		err = m.res.object(args[0], m)
+		err = name(func(s string) error { return m.res.object(s, m) })
 	default:
 		if _, ok := m.spots[op]; ok {
 			if v, err = num(1); err == nil {
