@@ -126,7 +126,7 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		return err
 	case strings.Contains(says.String(), "out of memory") || strings.Contains(says.String(), "cannot allocate memory"):
 		return &Died{Why: fmt.Sprintf("it needs more than %d MB of memory", lim.Memory>>20)}
-	case strings.Contains(says.String(), "SIGXCPU"):
+	case lim.CPU > 0 && exit.ExitCode() < 0 && exit.UserTime()+exit.SystemTime() >= lim.CPU-100*time.Millisecond:
 		return &Died{Why: fmt.Sprintf("it takes more than %v of work", lim.CPU)}
 	case exit.ExitCode() == exitFault:
 		return &Died{Why: "it breaks the engine"}
@@ -166,12 +166,11 @@ func Confine() (bool, error) {
 	if _, err := fmt.Sscan(v, &most, &work); err != nil {
 		return true, fmt.Errorf("%s: %w", limitEnv, err)
 	}
-	hard := map[int]uint64{syscall.RLIMIT_CPU: 5} // s in which to say why it ends
 	for what, n := range map[int]uint64{syscall.RLIMIT_DATA: most, syscall.RLIMIT_CPU: work, syscall.RLIMIT_NOFILE: files} {
 		if n == 0 {
 			continue
 		}
-		if err := syscall.Setrlimit(what, &syscall.Rlimit{Cur: n, Max: n + hard[what]}); err != nil {
+		if err := syscall.Setrlimit(what, &syscall.Rlimit{Cur: n, Max: n}); err != nil {
 			return true, fmt.Errorf("a limit cannot be set: %w", err)
 		}
 	}
