@@ -17,6 +17,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
+	"dyekit/core/parallel"
 )
 
 // How builds are leased. A worker that has not been heard of for the length
@@ -265,7 +266,13 @@ func (s *Studio) work(ctx context.Context, id int64, name string) error {
 	var wg sync.WaitGroup
 	beating, stop := context.WithCancel(ctx)
 	wg.Go(func() { p.beat(beating) })
-	k, in, w, err := s.build(build, id, p.set)
+	var k *kit.Kit
+	var in kit.Input
+	var w *Work
+	err := parallel.Guard(func() (err error) {
+		k, in, w, err = s.build(build, id, p.set)
+		return err
+	})
 	stop()
 	wg.Wait()
 	cause := context.Cause(build)

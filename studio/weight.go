@@ -26,7 +26,7 @@ func (w *Work) Weights() []Weight { return w.weigh(context.Background(), true) }
 func (w *Work) WeightsSoon() []Weight {
 	out := w.weigh(context.Background(), false)
 	if _, known, _ := Total(out); !known {
-		w.behind.Do(func() { time.AfterFunc(patience, func() { w.Weights() }) })
+		w.behind.Do(func() { time.AfterFunc(patience, func() { quietly("weighing", func() { w.Weights() }) }) })
 	}
 	return out
 }

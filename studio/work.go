@@ -3,6 +3,7 @@ package studio
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"sync"
 
 	"dyekit/core/colour"
@@ -10,6 +11,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
+	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/proof"
 	"dyekit/core/recipe"
@@ -183,7 +185,16 @@ func (s *Studio) Seen(mark int64, name string) (*Work, bool) {
 
 // Warm puts the marks on the table that the desk will show, so that its first
 // visitor does not wait for all of them to be read.
-func (s *Studio) Warm(ctx context.Context) {
+func (s *Studio) Warm(ctx context.Context) { quietly("warming", func() { s.warm(ctx) }) }
+
+// quietly does what nobody waits for. If it breaks, that is all.
+func quietly(what string, f func()) {
+	if err := parallel.Guard(func() error { f(); return nil }); err != nil {
+		slog.Error("what is done beforehand broke", "what", what, "err", err)
+	}
+}
+
+func (s *Studio) warm(ctx context.Context) {
 	d, err := s.Desk(ctx, DeskQuery{})
 	if err != nil {
 		return // the visitor will be told

@@ -3,6 +3,8 @@ package colour
 import (
 	"math"
 	"sync"
+
+	"dyekit/core/parallel"
 )
 
 // A Proposal is a build for a screen colour.
@@ -212,18 +214,14 @@ const side = 17
 
 func newTable(p *Press) *table {
 	t := &table{make([][4]float64, side*side*side)}
-	var wg sync.WaitGroup
-	for r := range side {
-		wg.Go(func() {
-			for g := range side {
-				for b := range side {
-					v := p.solve(p.target(RGB{float64(r) / (side - 1), float64(g) / (side - 1), float64(b) / (side - 1)}))
-					t.inks[(r*side+g)*side+b] = [4]float64{v.C, v.M, v.Y, v.K}
-				}
+	parallel.Each(side, func(r int) {
+		for g := range side {
+			for b := range side {
+				v := p.solve(p.target(RGB{float64(r) / (side - 1), float64(g) / (side - 1), float64(b) / (side - 1)}))
+				t.inks[(r*side+g)*side+b] = [4]float64{v.C, v.M, v.Y, v.K}
 			}
-		})
-	}
-	wg.Wait()
+		}
+	})
 	t.inks[len(t.inks)-1] = [4]float64{}
 	t.inks[0] = [4]float64{3: 100}
 	return t

@@ -13,10 +13,8 @@ import (
 	"errors"
 	"fmt"
 	"path"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 
 	"dyekit/core/export"
@@ -24,6 +22,7 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
+	"dyekit/core/parallel"
 	"dyekit/core/parts"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -232,48 +231,30 @@ func firstReason(o []recipe.Omission) string {
 // in says that the kit may be partial.
 func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) error {
 	progress := in.Progress
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
 	type result struct {
 		file   File
 		reason string // left out after all
 		err    error
 	}
 	results := make([]result, len(want))
-	var next, done atomic.Int64
-	var wg sync.WaitGroup
-	for range min(len(want), runtime.GOMAXPROCS(0)) {
-		wg.Go(func() {
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= len(want) || ctx.Err() != nil {
-					return
-				}
-				if progress != nil {
-					progress(int(done.Load()), len(want), want[i].Path)
-				}
-				r := &results[i]
-				r.file, r.reason, r.err = j.file(ctx, want[i])
-				if r.err != nil && (!in.Partial || ctx.Err() != nil) {
-					cancel()
-					return
-				}
-				done.Add(1)
-			}
-		})
-	}
-	wg.Wait()
-	// The first real error in order, not the cancellations it caused.
-	var first error
-	for i, r := range results {
-		if r.err != nil && (first == nil || errors.Is(first, context.Canceled)) {
-			first = fmt.Errorf("%s: %w", want[i].Path, r.err)
+	var done atomic.Int64
+	err := parallel.Do(ctx, len(want), func(ctx context.Context, i int) error {
+		if progress != nil {
+			progress(int(done.Load()), len(want), want[i].Path)
 		}
-	}
-	if first != nil && !in.Partial {
-		return first
-	}
-	if err := ctx.Err(); err != nil {
+		r := &results[i]
+		// A fault of ours ends this file, not the others.
+		r.err = parallel.Guard(func() (err error) {
+			r.file, r.reason, err = j.file(ctx, want[i])
+			return err
+		})
+		if r.err != nil && (!in.Partial || ctx.Err() != nil) {
+			return fmt.Errorf("%s: %w", want[i].Path, r.err)
+		}
+		done.Add(1)
+		return nil
+	})
+	if err != nil {
 		return err
 	}
 	for i, r := range results {
@@ -296,11 +277,6 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 // file makes one file and checks it. reason is set if its type cannot carry
 // the art.
 func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string, err error) {
-	defer func() { // a fault of ours ends this file, not the others
-		if x := recover(); x != nil {
-			out, reason, err = File{}, "", fmt.Errorf("the engine broke on it: %v", x)
-		}
-	}()
 	if old, ok := j.reused(f); ok {
 		return old, "", nil
 	}

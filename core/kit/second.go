@@ -4,14 +4,13 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/kit/outside"
+	"dyekit/core/parallel"
 	"dyekit/core/recipe"
 )
 
@@ -45,17 +44,12 @@ func (j *job) secondReading(ctx context.Context, k *Kit, want []recipe.File, in 
 		}
 	}
 	results := make([]outside.Result, len(tasks))
-	var wg sync.WaitGroup
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
-	for i, t := range tasks {
-		slots <- struct{}{}
-		wg.Go(func() {
-			defer func() { <-slots }()
-			results[i] = j.readBy(ctx, t.r, t.plan, t.file.Data, t.page)
-		})
-	}
-	wg.Wait()
-	if err := ctx.Err(); err != nil {
+	err := parallel.Do(ctx, len(tasks), func(ctx context.Context, i int) error {
+		t := tasks[i]
+		results[i] = j.readBy(ctx, t.r, t.plan, t.file.Data, t.page)
+		return ctx.Err()
+	})
+	if err != nil {
 		return err
 	}
 	k.Readers = &outside.Verdict{Missing: missing, Read: results}

@@ -101,7 +101,10 @@ func TestSweep(t *testing.T) {
 	}
 	builds, files, failedN, refused := 0, 0, 0, 0
 	why := map[string][]string{}
-	note := func(k, x string) { why[k] = append(why[k], x) }
+	note := func(k, x string) { // at once as well: a long run may be cut off
+		t.Logf("%s: %s", k, x)
+		why[k] = append(why[k], x)
+	}
 	for i := 0; i < len(cases); i += step {
 		c := cases[i]
 		for _, name := range names {
@@ -117,7 +120,9 @@ func TestSweep(t *testing.T) {
 			if d := time.Since(start); d > 10*time.Second {
 				t.Logf("slow: %.0f s: %s %s %s", d.Seconds(), name, c.set, c.name)
 			}
-			builds++
+			if builds++; builds%50 == 0 {
+				t.Logf("so far %d builds, %d files right, %d refused, %d without a kit", builds, files, failedN, refused)
+			}
 			if err != nil {
 				s := err.Error()
 				refused++

@@ -4,10 +4,10 @@ import (
 	"cmp"
 	"context"
 	"math"
-	"runtime"
 	"slices"
-	"sync"
 	"sync/atomic"
+
+	"dyekit/core/parallel"
 )
 
 // A cutting is a grid point through which a piece is to be led.
@@ -44,27 +44,16 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	return apply(ps, cuts), nil
 }
 
-// parallel runs f over parts of n things on all cores and joins what it finds
+// inParts runs f over parts of n things on all cores and joins what it finds
 // in order.
-func parallel[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, error) {
-	workers := max(1, min(runtime.GOMAXPROCS(0), n/1024))
+func inParts[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, error) {
 	const part = 1024
 	found := make([][]T, (n+part-1)/part)
-	var next atomic.Int64
-	var wait sync.WaitGroup
-	for range workers {
-		wait.Go(func() {
-			for ctx.Err() == nil {
-				i := int(next.Add(1)) - 1
-				if i >= len(found) {
-					return
-				}
-				found[i] = f(i*part, min(n, (i+1)*part))
-			}
-		})
-	}
-	wait.Wait()
-	return slices.Concat(found...), ctx.Err()
+	err := parallel.Do(ctx, len(found), func(_ context.Context, i int) error {
+		found[i] = f(i*part, min(n, (i+1)*part))
+		return nil
+	})
+	return slices.Concat(found...), err
 }
 
 // A meeting is what two pieces ask of each other.
@@ -76,7 +65,7 @@ type meeting struct {
 // pairs compares every piece with those near it.
 func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, err error) {
 	var crossings atomic.Int64
-	all, err := parallel(ctx, len(ps), func(from, to int) []meeting {
+	all, err := inParts(ctx, len(ps), func(from, to int) []meeting {
 		var m meeting
 		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			before := len(m.hot)
@@ -99,7 +88,7 @@ func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, 
 func passers(ctx context.Context, t *tree, ps []piece, hot []pt) ([]cutting, error) {
 	slices.SortFunc(hot, func(a, b pt) int { return cmp.Compare(a.key(), b.key()) })
 	hot = slices.Compact(hot)
-	return parallel(ctx, len(hot), func(from, to int) (out []cutting) {
+	return inParts(ctx, len(hot), func(from, to int) (out []cutting) {
 		for _, v := range hot[from:to] {
 			t.near(piece{a: v, b: v}, 0, func(i int) {
 				out = passes(&ps[i], i, v, orient(ps[i].a, ps[i].b, v), out)

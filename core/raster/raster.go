@@ -10,12 +10,11 @@ import (
 	"errors"
 	"fmt"
 	"image"
-	"runtime"
-	"sync"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 )
 
 // MaxPixels bounds the size of one picture.
@@ -72,29 +71,13 @@ func renderPart(ctx context.Context, nodes []drawing.Node, to geom.Affine, img *
 // [from, to) of each row to put.
 func paint(ctx context.Context, items []item, w, h int, opt Options, put func(y, from, to int, row layer)) error {
 	bands := (h + bandRows - 1) / bandRows
-	next := make(chan int, bands)
-	for i := range bands {
-		next <- i
-	}
-	close(next)
-	var wg sync.WaitGroup
-	for range min(bands, runtime.GOMAXPROCS(0)) {
-		wg.Go(func() {
-			p := newPainter(ctx, w, opt)
-			defer func() {
-				p.ctx = nil
-				painters.Put(p)
-			}()
-			for i := range next {
-				if ctx.Err() != nil {
-					return
-				}
-				p.band(items, put, i*bandRows, min(h, (i+1)*bandRows))
-			}
-		})
-	}
-	wg.Wait()
-	return ctx.Err()
+	return parallel.Do(ctx, bands, func(ctx context.Context, i int) error {
+		p := newPainter(ctx, w, opt)
+		p.band(items, put, i*bandRows, min(h, (i+1)*bandRows))
+		p.ctx = nil
+		painters.Put(p)
+		return ctx.Err()
+	})
 }
 
 // Fit returns the map that lays the frame exactly onto w × h pixels. The two

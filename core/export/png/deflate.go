@@ -4,10 +4,11 @@ import (
 	"bytes"
 	"encoding/binary"
 	"hash/adler32"
-	"runtime"
 	"sync"
 
 	"github.com/klauspost/compress/flate"
+
+	"dyekit/core/parallel"
 )
 
 const (
@@ -73,21 +74,15 @@ func (r *rows) deflate(quick bool) []byte {
 	}
 	parts := make([][]byte, len(bands))
 	sums := make([]uint32, len(bands))
-	var wg sync.WaitGroup
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
-	for i, b := range bands {
-		slots <- struct{}{}
-		wg.Go(func() {
-			defer func() { <-slots }()
-			raw := r.lines(b.pass, b.from, b.to)
-			var dict []byte
-			if i > 0 {
-				dict = r.tail(bands[i-1])
-			}
-			parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler32.Checksum(raw)
-		})
-	}
-	wg.Wait()
+	parallel.Each(len(bands), func(i int) {
+		b := bands[i]
+		raw := r.lines(b.pass, b.from, b.to)
+		var dict []byte
+		if i > 0 {
+			dict = r.tail(bands[i-1])
+		}
+		parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler32.Checksum(raw)
+	})
 	out := []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
 	sum := uint32(1)
 	for i, p := range parts {
@@ -117,17 +112,18 @@ func (r *rows) filtersPay(bands []band, level int) (pay bool, ratio float64) {
 	for k := range size {
 		raw = 0
 		r.filtered = k == 1
-		var wg sync.WaitGroup
-		lens := make([]int, len(bands))
+		var tried []band
 		for i := step / 2; i < len(bands); i += step {
 			b := bands[i]
-			to := min(b.to, b.from+max(1, sampleSize/b.pass.line))
-			raw += (to - b.from) * b.pass.line
-			wg.Go(func() {
-				lens[i] = len(squeeze(r.lines(b.pass, b.from, to), nil, min(level, high), true))
-			})
+			b.to = min(b.to, b.from+max(1, sampleSize/b.pass.line))
+			raw += b.size()
+			tried = append(tried, b)
 		}
-		wg.Wait()
+		lens := make([]int, len(tried))
+		parallel.Each(len(tried), func(i int) {
+			b := tried[i]
+			lens[i] = len(squeeze(r.lines(b.pass, b.from, b.to), nil, min(level, high), true))
+		})
 		for _, n := range lens {
 			size[k] += n
 		}
