@@ -43,7 +43,7 @@ bench:
 # Breaks things on purpose and prints what is seen; see docs/reliability.md.
 reliability:
 	@sh scripts/need.sh $(NEED_DEMO)
-	$(GO) test -tags reliability -count 1 -timeout 25m -v ./internal/reliability | grep --line-buffered -E "FIGURE|^(---|ok|FAIL|PASS)|_test.go"
+	$(GO) test -tags reliability -count 1 -timeout 50m -v ./internal/reliability | grep --line-buffered -E "FIGURE|^(---|ok|FAIL|PASS)|_test.go"
 
 fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzRead -fuzztime 60s
