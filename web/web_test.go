@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -493,5 +494,51 @@ func TestEveryView(t *testing.T) {
 				t.Errorf("%s at %d px is %s px too wide", p, width, over)
 			}
 		}
+	}
+}
+
+// Gestures on the art follow each other in any order: what one does, the next
+// does not undo or break.
+func TestGesturesCombine(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/1/master")
+	tab.Until(`document.querySelector("#art").naturalWidth > 0`)
+	zoom := `document.querySelector(".closer [x-text=zoom]").textContent`
+	picked := `document.querySelector("[x-text=picked]").textContent`
+	press := func(way string) { tab.Click(`.closer [data-zoom=` + way + `]`) }
+	point := func(fx, fy float64) {
+		tab.Eval(fmt.Sprintf(`(() => { const b = document.querySelector("#board"), r = document.querySelector("#art").getBoundingClientRect();
+			const at = {clientX: r.left + r.width * %v, clientY: r.top + r.height * %v, pointerId: 1, button: 0, bubbles: true};
+			b.setPointerCapture = () => {}; b.dispatchEvent(new PointerEvent("pointerdown", at)); b.dispatchEvent(new PointerEvent("pointerup", at)); return ""; })()`, fx, fy))
+	}
+	key := func(k string) {
+		tab.Eval(`document.querySelector("#board").dispatchEvent(new KeyboardEvent("keydown", {key: "` + k + `", bubbles: true})) || ""`)
+	}
+	// Pick, then zoom.
+	point(0.5, 0.5)
+	tab.Until(picked + ` !== ""`)
+	press("in")
+	tab.Until(zoom + `.includes("1.5")`)
+	// Zoom, then pick: the piece is the same place of the art.
+	first := tab.Eval(picked)
+	point(0.5, 0.5)
+	tab.Until(picked + ` === ` + strconv.Quote(first))
+	// Drag, then a key.
+	tab.Eval(`(() => { const b = document.querySelector("#board"); const at = (t, x) => b.dispatchEvent(new PointerEvent(t, {clientX: x, clientY: 300, pointerId: 1, button: 0, bubbles: true}));
+		at("pointerdown", 400); at("pointermove", 440); at("pointerup", 440); return ""; })()`)
+	before := tab.Eval(`document.querySelector(".sheet-of-art").style.transform`)
+	key("ArrowLeft")
+	if after := tab.Eval(`document.querySelector(".sheet-of-art").style.transform`); after == before {
+		t.Errorf("a key after a drag moves nothing: %s", after)
+	}
+	key("+")
+	tab.Until(zoom + `.includes("2.3") || ` + zoom + `.includes("2.2")`)
+	// Pick, zoom out to the whole, and undo a mend meanwhile made.
+	point(0.02, 0.02)
+	press("whole")
+	tab.Until(zoom + ` === ""`)
+	if e := tab.Errors(); len(e) > 0 {
+		t.Errorf("the console says %v", e)
 	}
 }

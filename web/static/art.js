@@ -76,19 +76,19 @@ document.addEventListener("alpine:init", () => {
       this.y = cy - oy - (cy - oy - this.y) * k / this.k;
       this.k = k;
       if (k === 1) [this.x, this.y] = [0, 0];
-      this.place();
+      this.settle();
     },
     shift(dx, dy) {
       if (this.k === 1) return;
       this.x += dx;
       this.y += dy;
-      this.place();
+      this.settle();
     },
     whole() {
       [this.k, this.x, this.y] = [1, 0, 0];
-      this.place();
+      this.settle();
     },
-    place() {
+    settle() {
       const sheet = document.querySelector(".sheet-of-art");
       sheet.style.transform = this.k === 1 ? "" : `translate(${this.x}px, ${this.y}px) scale(${this.k})`;
       document.getElementById("board").classList.toggle("close", this.k > 1);
