@@ -258,3 +258,27 @@ func TestWhatCannotBePlannedIsNotKept(t *testing.T) {
 		t.Error("the mark changed all the same")
 	}
 }
+
+// A kit that cannot be kept, for a reason that will be there the next time, ends
+// its build at once and says why.
+func TestPermanentErrorEndsTheBuild(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	m := take(t, s, "A", "B")
+	if _, err := s.db.Exec("ALTER TABLE kits MODIFY recipe VARCHAR(2) NOT NULL"); err != nil {
+		t.Fatal(err)
+	}
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	workers(t, s, 1)
+	j = until(t, s, j.ID)
+	var attempts int
+	if err := s.db.QueryRow("SELECT attempts FROM jobs WHERE id = ?", j.ID).Scan(&attempts); err != nil {
+		t.Fatal(err)
+	}
+	if j.State != Failed || attempts != 1 || !strings.Contains(j.Error, "cannot be kept") {
+		t.Errorf("after %d attempts: %+v", attempts, j)
+	}
+}

@@ -297,6 +297,10 @@ func (s *Studio) work(ctx context.Context, id int64, name string) error {
 	if Full(err) {
 		return errors.Join(err, s.postpone(ctx, id, name, "the server’s disc is full; this is tried again by itself"))
 	}
+	if err != nil && ctx.Err() == nil && !Away(err) {
+		// It would be the same the next time.
+		return errors.Join(err, s.end(ctx, id, name, Failed, "the kit cannot be kept: "+cut(kit.Plain(err), maxSentence)))
+	}
 	return err
 }
 

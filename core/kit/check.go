@@ -63,12 +63,16 @@ func (j *job) check(ctx context.Context, f recipe.File, px pixels, data []byte) 
 		err = j.checkPDF(ctx, f, data, &cs)
 	case "eps":
 		err = j.checkEPS(ctx, f, data, &cs)
+	default:
+		err = fmt.Errorf("nothing is known to check a file of the type %q with", f.Entry.Format)
 	}
 	if err != nil && ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
 	if err != nil {
 		cs.add("opens", false, "%v", err)
+	} else if len(cs) == 0 {
+		cs.add("opens", false, "nothing was checked")
 	}
 	return cs, nil
 }

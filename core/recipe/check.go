@@ -5,11 +5,27 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"dyekit/core/colour"
 	"dyekit/core/frame"
 	"dyekit/core/version"
 )
+
+// MaxName bounds the names of recipes, versions and inks, in letters.
+const MaxName = 60
+
+// checkName bounds a name that people give, and keeps what is no letter out.
+func checkName(s string) error {
+	if n := utf8.RuneCountInString(s); n > MaxName {
+		return fmt.Errorf("it has %d letters; at most %d are kept", n, MaxName)
+	}
+	if strings.ContainsFunc(s, func(c rune) bool { return unicode.IsControl(c) || c == utf8.RuneError }) {
+		return errors.New("it holds a character that cannot be read")
+	}
+	return nil
+}
 
 func checkVersion(v version.Spec) error {
 	switch v.Treatment {
@@ -150,6 +166,12 @@ func checkBacking(v version.Spec) error {
 }
 
 func checkInk(k *version.Ink) error {
+	if err := checkName(k.Name); err != nil {
+		return fmt.Errorf("name: %w", err)
+	}
+	if err := checkName(k.Spot); err != nil {
+		return fmt.Errorf("spot: %w", err)
+	}
 	if _, err := colour.ParseHex(k.RGB); err != nil {
 		return fmt.Errorf("rgb: %w", err)
 	}

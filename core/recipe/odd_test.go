@@ -49,3 +49,29 @@ func TestOddNames(t *testing.T) {
 		}
 	}
 }
+
+// Names have a bound and a sentence, wherever they stand.
+func TestNamesAreBounded(t *testing.T) {
+	long := strings.Repeat("é", MaxName+1)
+	const rest = `,"treatment":"single-ink","ink":{"name":"Black","rgb":"#000000"}`
+	for what, x := range map[string]string{
+		"name":                   `{"name":"` + long + `","versions":[{"name":"a"` + rest + `}],"files":[{"format":"svg"}]}`,
+		"versions[0].name":       `{"name":"x","versions":[{"name":"` + long + `"` + rest + `}],"files":[{"format":"svg"}]}`,
+		"ink.name":               `{"name":"x","versions":[{"name":"a","treatment":"single-ink","ink":{"name":"` + long + `","rgb":"#000000"}}],"files":[{"format":"svg"}]}`,
+		"ink.spot":               `{"name":"x","versions":[{"name":"a","treatment":"single-ink","ink":{"name":"b","rgb":"#000000","cmyk":[0,0,0,100],"spot":"` + long + `"}}],"files":[{"format":"svg"}]}`,
+		"character":              `{"name":"x\u0007","versions":[{"name":"a"` + rest + `}],"files":[{"format":"svg"}]}`,
+		"gives a file a name of": `{"name":"x","naming":"{brand}` + strings.Repeat("-{version}", 30) + `","versions":[{"name":"` + strings.Repeat("v", MaxName) + `"` + rest + `}],"files":[{"format":"svg"}]}`,
+	} {
+		r, err := Parse([]byte(x))
+		if err == nil {
+			_, _, err = r.Plan("Pier", Art{W: 9, H: 9})
+		}
+		if err == nil || !strings.Contains(err.Error(), what) || len(err.Error()) > 300 {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	ok := strings.Repeat("é", MaxName)
+	if _, err := Parse([]byte(`{"name":"` + ok + `","versions":[{"name":"` + ok + `"` + rest + `}],"files":[{"format":"svg"}]}`)); err != nil {
+		t.Error(err)
+	}
+}

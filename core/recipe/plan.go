@@ -82,6 +82,9 @@ type Omission struct {
 // whiteBlock follows from the trade, not from the art (common practice).
 const whiteBlock = "white on a white backing shows nothing"
 
+// maxPath bounds the name of a file, in letters, with room for its folder.
+const maxPath = 160
+
 // unseen is the ΔE00 between a version in one colour and its ground below which
 // nothing is seen.
 const unseen = 2
@@ -174,6 +177,9 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			}
 			if f.Path == "" {
 				f.Path = r.name(brand, f)
+			}
+			if len(f.Path) > maxPath {
+				return nil, nil, fmt.Errorf("files[%d]: gives a file a name of %d letters; at most %d are kept everywhere", i, len(f.Path), maxPath)
 			}
 			// Many systems take names that differ in case alone for one.
 			if j, ok := places[strings.ToLower(f.Path)]; ok {

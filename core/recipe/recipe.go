@@ -218,6 +218,9 @@ func (r *Recipe) Check() error {
 		}
 		return fmt.Errorf("%s: %w", place, err)
 	}
+	if err := checkName(r.Name); err != nil {
+		return at("name", err)
+	}
 	if err := checkNaming(r.naming()); err != nil {
 		return at("naming", err)
 	}
@@ -246,6 +249,9 @@ func (r *Recipe) Check() error {
 		place := fmt.Sprintf("versions[%d]", i)
 		if v.Name == "" {
 			return fmt.Errorf("%s.name: is missing", place)
+		}
+		if err := checkName(v.Name); err != nil {
+			return fmt.Errorf("%s.name: %w", place, err)
 		}
 		if seen[v.Name] {
 			return fmt.Errorf("%s.name: there are two versions called %q", place, v.Name)

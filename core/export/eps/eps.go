@@ -128,19 +128,24 @@ func preview(b *bytes.Buffer, img *image.Gray) {
 	b.WriteString("%%EndPreview\n")
 }
 
-// text writes a PostScript string; what is not ASCII becomes a question mark,
-// as DSC comments are ASCII.
+// text is a string of PostScript (Red Book section 3.2.2): what is not plain
+// ASCII is its bytes in UTF-8, each in octal, so that no two names become one.
 func text(s string) string {
-	s = strings.Map(func(c rune) rune {
-		if c < ' ' || c > '~' {
-			return '?'
+	var b strings.Builder
+	b.WriteByte('(')
+	for i := range len(s) {
+		switch ch := s[i]; {
+		case ch < ' ' || ch > '~':
+			fmt.Fprintf(&b, `\%03o`, ch)
+		case ch == '\\' || ch == '(' || ch == ')':
+			b.WriteByte('\\')
+			fallthrough
+		default:
+			b.WriteByte(ch)
 		}
-		return c
-	}, s)
-	if len(s) > 100 { // DSC lines are at most 255 characters long, escapes included
-		s = s[:100]
 	}
-	return "(" + strings.NewReplacer(`\`, `\\`, "(", `\(`, ")", `\)`).Replace(s) + ")"
+	b.WriteByte(')')
+	return b.String()
 }
 
 func numbers(v []float64) string {

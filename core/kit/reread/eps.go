@@ -87,7 +87,7 @@ func EPS(b []byte) (Page, error) {
 			}
 		}
 		c := built(v[:])
-		c.Spot = strings.NewReplacer(`\\`, `\`, `\(`, "(", `\)`, ")").Replace(p[2])
+		c.Spot = unescaped(p[2])
 		m.spots[p[1]] = c
 	}
 	for {
@@ -117,6 +117,20 @@ func EPS(b []byte) (Page, error) {
 	}
 	page := geom.Rect{X1: facts.W, Y1: facts.H}
 	return Page{&drawing.Drawing{Page: page, Nodes: m.out}, facts}, nil
+}
+
+var escapeRE = regexp.MustCompile(`\\([0-7]{3}|.)`)
+
+// unescaped is what a string of PostScript says (Red Book section 3.2.2), as far
+// as it is written here.
+func unescaped(s string) string {
+	return escapeRE.ReplaceAllStringFunc(s, func(e string) string {
+		if len(e) == 4 {
+			n, _ := strconv.ParseUint(e[1:], 8, 16) // three digits by the pattern
+			return string([]byte{byte(n)})
+		}
+		return e[1:]
+	})
 }
 
 // epsTokens runs operators, with the shadings between them.
