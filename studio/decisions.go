@@ -239,6 +239,16 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 		return &InputError{"recipe", kit.Plain(err)}
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
+		// The mark first: two who each hold a part of it would wait for each other.
+		var now int64
+		switch err := tx.QueryRowContext(ctx, "SELECT COALESCE(decisions_id, 0) FROM marks WHERE id = ? FOR UPDATE", m.ID).Scan(&now); {
+		case errors.Is(err, sql.ErrNoRows):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case now != m.decision:
+			return errOvertaken
+		}
 		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who) VALUES (?, NULLIF(?, 0), ?, ?, ?)", m.ID, m.decision, cut(what, 200), body, person(ctx))
 		if err != nil {
 			return err
@@ -247,12 +257,8 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 		if err != nil {
 			return err
 		}
-		res, err = tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?", row, m.ID, m.decision)
-		if err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", row, m.ID); err != nil {
 			return err
-		}
-		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return errors.Join(err, errOvertaken)
 		}
 		return unsee(ctx, tx, "id", m.ID)
 	})

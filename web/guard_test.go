@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"database/sql"
 	"fmt"
 	"io"
 	"mime/multipart"
@@ -11,10 +12,12 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/studio"
 )
 
 func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.Reader) *http.Response {
@@ -184,6 +187,110 @@ func TestDamagedEntries(t *testing.T) {
 			}
 			if res := ask(t, h, "POST", path, "", "application/x-www-form-urlencoded", strings.NewReader(v.Encode())); res.StatusCode >= 500 {
 				t.Errorf("%s with %.20q: %s", path, bad, res.Status)
+			}
+		}
+	}
+}
+
+// A mark that cannot be shown any more, for what was decided about it, offers the
+// way back; and that leads back.
+func TestErrorPageLeadsBack(t *testing.T) {
+	dsn := database.New(t)
+	st, err := studio.Open(t.Context(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	if err := st.LoadDemo(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	h, err := New(st)
+	if err != nil {
+		t.Fatal(err)
+	}
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	if err := st.Decide(t.Context(), 2, "recipe web", func(d *studio.Decisions) error { d.Recipe = "web"; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	// As an earlier release may have kept what this one refuses.
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec(`UPDATE decisions SET body = '{"recipe":"there-is-none"}' ORDER BY id DESC LIMIT 1`); err != nil {
+		t.Fatal(err)
+	}
+	get := func() (int, string) {
+		res, err := http.Get(srv.URL + "/marks/2/files")
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	code, page := get()
+	if code < 400 || !strings.Contains(page, `action="/marks/2/undo"`) || !strings.Contains(page, "there is no recipe called") && !strings.Contains(page, "There is no recipe called") {
+		t.Errorf("%d: %s", code, page)
+	}
+	res, err := http.PostForm(srv.URL+"/marks/2/undo", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if code, _ := get(); code != http.StatusOK {
+		t.Errorf("after the way back: %d", code)
+	}
+}
+
+// A hundred requests of each kind at once are all answered, none of them with an
+// error of the server. By default it is a quarter of that.
+func TestManyAtOnce(t *testing.T) {
+	many := 25
+	if os.Getenv("DYEKIT_TEST_ALL") != "" {
+		many = 100
+	}
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }, Transport: &http.Transport{MaxIdleConnsPerHost: 100}}
+	form := func(s string) *strings.Reader { return strings.NewReader(s) }
+	for _, x := range []struct{ method, path, body string }{
+		{"GET", "/", ""}, {"GET", "/new", ""}, {"GET", "/marks/1/master", ""}, {"GET", "/marks/2/inks", ""}, {"GET", "/marks/2/versions", ""}, {"GET", "/marks/2/files", ""}, {"GET", "/marks/2/proof", ""}, {"GET", "/marks/2/kit", ""},
+		{"GET", "/marks/2/cell/black/white.png?w=333&h=250", ""}, {"GET", "/marks/1/tag.png?w=300&h=150", ""}, {"GET", "/marks/2/weight", ""}, {"GET", "/kits/1/zip", ""}, {"GET", "/marks/2/recipe.json", ""},
+		{"POST", "/marks/2/recipe", "recipe=web"}, {"POST", "/marks/2/reading", "version=black&colour=%23cf7a22&as=paper"}, {"POST", "/marks/2/undo", ""}, {"POST", "/marks/2/redo", ""}, {"POST", "/marks/2/build", ""}, {"POST", "/marks/2/version", "need=light"},
+	} {
+		var wg sync.WaitGroup
+		var mu sync.Mutex
+		codes := map[int]int{}
+		for range many {
+			wg.Go(func() {
+				r, err := http.NewRequest(x.method, srv.URL+x.path, form(x.body))
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				if x.method == "POST" {
+					r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+				}
+				res, err := c.Do(r)
+				if err != nil {
+					t.Errorf("%s %s: %v", x.method, x.path, err)
+					return
+				}
+				io.Copy(io.Discard, res.Body)
+				res.Body.Close()
+				mu.Lock()
+				codes[res.StatusCode]++
+				mu.Unlock()
+			})
+		}
+		wg.Wait()
+		for code, n := range codes {
+			if code >= 500 || code == 404 {
+				t.Errorf("%s %s: %d of %d are answered with %d", x.method, x.path, n, many, code)
 			}
 		}
 	}

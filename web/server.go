@@ -193,7 +193,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case errors.Is(err, studio.ErrNotFound):
 		s.render(c, http.StatusNotFound, "error", errorPage{Title: "Not here", Message: "There is nothing at this address. Perhaps it was typed wrong.", Path: c.Request.URL.Path})
 	case errors.As(err, &in):
-		s.render(c, http.StatusUnprocessableEntity, "error", errorPage{Title: "That did not work", Message: sentence(in.Message) + " Nothing was changed."})
+		s.render(c, http.StatusUnprocessableEntity, "error", errorPage{Title: "That did not work", Message: sentence(in.Message) + " Nothing was changed.", Mark: ailing(c)})
 	case studio.Full(err):
 		slog.Error("the disc is full", "path", c.Request.URL.Path, "err", err)
 		s.render(c, http.StatusInsufficientStorage, "error", errorPage{Title: "The server’s disc is full", Message: "Nothing was changed, and what was kept is safe. Whoever runs the server has to make room; builds go on by themselves then."})
@@ -209,11 +209,24 @@ func (s *Server) fail(c *gin.Context, err error) {
 			return
 		}
 		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
-		s.render(c, http.StatusInternalServerError, "error", errorPage{Title: "Something broke here", Message: "What was saved is safe. Try again in a moment; if it goes on, look at the server's log."})
+		s.render(c, http.StatusInternalServerError, "error", errorPage{Title: "Something broke here", Message: "What was saved is safe. Try again in a moment; if it goes on, look at the server's log.", Mark: ailing(c)})
 	}
 }
 
-type errorPage struct{ Title, Message, Path string }
+type errorPage struct {
+	Title, Message, Path string
+	Mark                 int64 // whose last change can be taken back, if it is what ails; or 0
+}
+
+// ailing is the mark of a page that cannot be shown: what was decided last may be
+// why, and there is a way back.
+func ailing(c *gin.Context) int64 {
+	n, err := id(c, "id")
+	if err != nil || c.Request.Method != http.MethodGet || !strings.HasPrefix(c.FullPath(), "/marks/:id/") {
+		return 0
+	}
+	return n
+}
 
 // sentence makes an error a sentence: a capital and a full stop.
 func sentence(s string) string {
