@@ -12,22 +12,64 @@ import (
 
 const (
 	tracedSide = 1600 // px of the longer side at which a picture is traced
-	tracedTol  = 0.4  // px that a curve may leave the contour
-	flatSpread = 8    // of 255: a picture with less difference is one colour
+	// Contours of more segments are those of noise; it is then traced at half the
+	// size, down to the least.
+	maxTraced, leastTraced = 60_000, 200
+	tracedTol              = 0.4 // px that a curve may leave the contour
+	flatSpread             = 8   // of 255: a picture with less difference is one colour
 )
 
 // picture turns pixels into two leaves: what is painted at all, in the mean
 // of the light colours, and over it the dark side of the threshold that parts
 // the histogram best (N. Otsu, "A threshold selection method from gray-level
-// histograms", 1979), in the mean of the dark ones.
+// histograms", 1979), in the mean of the dark ones. A picture of much noise is
+// seen from further away until its contours are few enough.
 func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
-	img := shrink(p.Image, tracedSide)
-	w, h := img.Bounds().Dx(), img.Bounds().Dy()
-	if w == 0 || h == 0 || p.Alpha == 0 {
+	if p.Image.Rect.Empty() || p.Alpha == 0 {
 		return nil
+	}
+	side := tracedSide
+	t := trace2(shrink(p.Image, side))
+	for t.segments() > maxTraced && side > leastTraced && c.ctx.Err() == nil {
+		side /= 2
+		t = trace2(shrink(p.Image, side))
 	}
 	c.art.findings.Add("picture-traced", finding.Note,
 		"pixels are cut at one threshold of lightness and traced to curves in one-ink versions; fine shading is lost", p.Part, drawing.Bounds(p))
+	to := p.To.Mul(geom.Scale(1/t.w, 1/t.h))
+	var out []node
+	for k, path := range t.paths {
+		if len(path) == 0 || t.count[k] == 0 {
+			continue
+		}
+		l := &leaf{part: p.Part, layer: c.layer(path.Transform(to), geom.NonZero), tones: []tone{flat(t.mean(k), p.Alpha)}}
+		if in == nil {
+			c.art.leaves = append(c.art.leaves, l)
+		}
+		out = append(out, node{first: l.layer, last: l.layer + 1, leaf: l})
+	}
+	return out
+}
+
+// A traced is a picture as two areas, in its pixels: all that is painted, and the
+// dark of it.
+type traced struct {
+	w, h  float64
+	paths [2]geom.Path
+	sum   [2]colour.RGB // of the light and the dark pixels
+	count [2]float64
+}
+
+func (t *traced) segments() int { return len(t.paths[0]) + len(t.paths[1]) }
+
+func (t *traced) mean(k int) colour.RGB {
+	return colour.RGB{R: t.sum[k].R / t.count[k], G: t.sum[k].G / t.count[k], B: t.sum[k].B / t.count[k]}
+}
+
+// trace2 traces a picture in two tones.
+func trace2(img *image.NRGBA) *traced {
+	w, h := img.Bounds().Dx(), img.Bounds().Dy()
+	t := &traced{w: float64(w), h: float64(h)}
 	body := &trace.Field{W: w, H: h, V: make([]float64, w*h)}
 	dark := &trace.Field{W: w, H: h, V: make([]float64, w*h)}
 	var histogram [256]int
@@ -44,8 +86,6 @@ func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
 		opaque = opaque && q[3] == 255
 	}
 	level, parted := otsu(&histogram)
-	var sum [2]colour.RGB
-	var count [2]float64
 	for i := range body.V {
 		q := img.Pix[4*i:]
 		if q[3] < 128 {
@@ -56,32 +96,17 @@ func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
 			k = 1
 		}
 		v := colour.FromBytes(q[0], q[1], q[2])
-		sum[k].R, sum[k].G, sum[k].B = sum[k].R+v.R, sum[k].G+v.G, sum[k].B+v.B
-		count[k]++
+		t.sum[k].R, t.sum[k].G, t.sum[k].B = t.sum[k].R+v.R, t.sum[k].G+v.G, t.sum[k].B+v.B
+		t.count[k]++
 	}
-	to := p.To.Mul(geom.Scale(1/float64(w), 1/float64(h)))
-	put := func(out []node, path geom.Path, k int) []node {
-		if len(path) == 0 || count[k] == 0 {
-			return out
-		}
-		m := colour.RGB{R: sum[k].R / count[k], G: sum[k].G / count[k], B: sum[k].B / count[k]}
-		l := &leaf{part: p.Part, layer: c.layer(path, geom.NonZero), tones: []tone{flat(m, p.Alpha)}}
-		if in == nil {
-			c.art.leaves = append(c.art.leaves, l)
-		}
-		return append(out, node{first: l.layer, last: l.layer + 1, leaf: l})
-	}
-	var out []node
-	outline := geom.Box(geom.Rect{X1: float64(w), Y1: float64(h)})
+	t.paths[0] = geom.Box(geom.Rect{X1: t.w, Y1: t.h})
 	if !opaque {
-		outline = body.Contours(0.5, tracedTol)
+		t.paths[0] = body.Contours(0.5, tracedTol)
 	}
-	out = put(out, outline.Transform(to), 0)
 	if parted {
-		path := dark.Contours(level, tracedTol)
-		out = put(out, path.Transform(to), 1)
+		t.paths[1] = dark.Contours(level, tracedTol)
 	}
-	return out
+	return t
 }
 
 // otsu returns the level that parts a histogram so that the two sides differ
