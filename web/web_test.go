@@ -206,10 +206,11 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Go("/marks/1/master")
 	tab.Click(".findings .do-act")
 	tab.Until(`document.querySelector(".findings .quiet-act")`)
+	seen := tab.Eval(`document.querySelector("[data-seen]").dataset.seen`)
 	tab.Do(chromedp.KeyEvent("z"))
-	tab.Until(`document.querySelector(".findings .do-act")`)
+	tab.Until(`document.querySelector("[data-seen]").dataset.seen !== ` + strconv.Quote(seen) + ` && document.querySelector(".findings .do-act")`)
 	tab.Do(chromedp.KeyEvent("y"))
-	tab.Until(`document.querySelector(".findings .quiet-act")`)
+	tab.Until(`document.querySelector("[data-seen]").dataset.seen === ` + strconv.Quote(seen) + ` && document.querySelector(".findings .quiet-act")`)
 	tab.Do(chromedp.KeyEvent("3"))
 	tab.At("/versions")
 	// The wall: a click makes a cell large, arrows walk.

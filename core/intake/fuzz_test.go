@@ -14,7 +14,7 @@ import (
 // Whatever the bytes, a master is refused, or drawn as it is and in one ink.
 func FuzzMaster(f *testing.F) {
 	for _, h := range hostile.Files() {
-		if len(h.Data) < 5000 {
+		if len(h.Data) < 600 {
 			f.Add(h.Data)
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -63,7 +64,7 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	outwards := func(v float64) int { return int(math.Ceil(math.Round(v*1e4) / 1e4)) }
 	fmt.Fprintf(&b, "%%%%BoundingBox: 0 0 %d %d\n", outwards(width), outwards(height))
 	fmt.Fprintf(&b, "%%%%HiResBoundingBox: 0 0 %s %s\n", export.Number(nil, width, 4), export.Number(nil, height, 4))
-	fmt.Fprintf(&b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", text(o.Title))
+	fmt.Fprintf(&b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", said(o.Title))
 	fmt.Fprintf(&b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
 	if len(w.process) > 0 {
 		fmt.Fprintf(&b, "%%%%DocumentProcessColors: %s\n", strings.Join(w.plates(), " "))
@@ -73,14 +74,14 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		if i > 0 {
 			head = "%%+"
 		}
-		fmt.Fprintf(&b, "%s %s\n", head, text(s.name))
+		fmt.Fprintf(&b, "%s %s\n", head, said(s.name))
 	}
 	for i, s := range w.spots {
 		head := "%%CMYKCustomColor:"
 		if i > 0 {
 			head = "%%+"
 		}
-		fmt.Fprintf(&b, "%s %s %s\n", head, numbers(s.build), text(s.name))
+		fmt.Fprintf(&b, "%s %s %s\n", head, numbers(s.build), said(s.name))
 	}
 	b.WriteString("%%EndComments\n")
 	preview(&b, o.Preview)
@@ -126,6 +127,17 @@ func preview(b *bytes.Buffer, img *image.Gray) {
 		}
 	}
 	b.WriteString("%%EndPreview\n")
+}
+
+// said is a text for a comment, whose lines hold at most 255 characters (DSC 3.0
+// section 3.1): what is too long is cut.
+func said(s string) string {
+	const most = 200
+	for len(text(s)) > most {
+		_, n := utf8.DecodeLastRuneInString(s)
+		s = s[:len(s)-n]
+	}
+	return text(s)
 }
 
 // text is a string of PostScript (Red Book section 3.2.2): what is not plain
