@@ -25,7 +25,7 @@ import (
 func makeCmd() *cobra.Command {
 	var recipeName, out, brand, readers, profile, inks string
 	var fontPaths, mends, namings []string
-	var asJSON, force, partial bool
+	var asJSON, force, partial, original bool
 	c := &cobra.Command{
 		Use:   "make MASTER --out PATH",
 		Short: "Build a kit from a master",
@@ -70,7 +70,7 @@ func makeCmd() *cobra.Command {
 				}
 			}
 			in := kit.Input{
-				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode, Partial: partial,
+				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode, Partial: partial, Original: original,
 				Options: intake.Options{Fonts: set, Mends: toMends(mends), Parts: named},
 			}
 			if inks != "" {
@@ -129,6 +129,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
 	c.Flags().BoolVar(&partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
+	c.Flags().BoolVar(&original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")
 	return c
 }

@@ -41,6 +41,7 @@ type Input struct {
 	Inks       []version.Tied // of the brand, and the colours they stand for
 	Profile    []byte         // ICC, of the press that files in process inks are for; or nil
 	Number     int            // of the kit, from 1; 0 stands for 1
+	Original   bool           // the master as it came lies beside the one without scripts
 	Readers    outside.Mode
 	// Reuse, if not nil, gives a file of an earlier kit by its Plan.Key, with its
 	// bytes and checks. Base is what keys are told from: it names the master
@@ -130,15 +131,17 @@ func Plain(err error) string {
 // second reading is not part of it, as it depends on the machine.
 type Manifest struct {
 	Report
-	Brand   string         `json:"brand"`
-	Release string         `json:"release"`
-	Number  int            `json:"number"`
-	Master  MasterRef      `json:"master"`
-	Profile *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
-	Mends   []intake.Mend  `json:"mends,omitempty"`
-	Parts   []parts.Naming `json:"parts,omitempty"`
-	Inks    []version.Tied `json:"inks,omitempty"`
-	Recipe  *recipe.Recipe `json:"recipe"`
+	Brand   string    `json:"brand"`
+	Release string    `json:"release"`
+	Number  int       `json:"number"`
+	Master  MasterRef `json:"master"`
+	// Original is the master as it came, scripts and all, if it was asked for.
+	Original *MasterRef     `json:"original,omitempty"`
+	Profile  *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
+	Mends    []intake.Mend  `json:"mends,omitempty"`
+	Parts    []parts.Naming `json:"parts,omitempty"`
+	Inks     []version.Tied `json:"inks,omitempty"`
+	Recipe   *recipe.Recipe `json:"recipe"`
 }
 
 // A MasterRef names what the kit was made from: the master, the profile.
@@ -320,7 +323,7 @@ func Hash(b []byte) string {
 
 // finish adds the master, the guide and the manifest.
 func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
-	kept, name := in.Master, in.MasterName
+	kept, name, asItCame := in.Master, in.MasterName, true
 	if p.Master.Kind == "svg" {
 		// What was said to be dropped is not handed on in the master either.
 		clean, changed, err := svg.Disarm(kept)
@@ -328,7 +331,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 			return err
 		}
 		if changed {
-			kept, name = clean, strings.TrimSuffix(name, path.Ext(name))+".svg"
+			kept, name, asItCame = clean, strings.TrimSuffix(name, path.Ext(name))+".svg", false
 		}
 	}
 	master := extra("MASTER/"+safeName(name, p.Master.Kind), kept)
@@ -343,6 +346,11 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Parts: in.Options.Parts, Inks: in.Inks, Recipe: in.Recipe,
 	}
 	k.Extra = []File{master}
+	if in.Original && !asItCame {
+		x := extra("MASTER/original-"+safeName(in.MasterName, p.Master.Kind), in.Master)
+		m.Original = &MasterRef{x.Path, x.SHA256}
+		k.Extra = append(k.Extra, x)
+	}
 	if len(in.Profile) > 0 {
 		x := extra("MASTER/press.icc", in.Profile)
 		m.Profile = &MasterRef{x.Path, x.SHA256}

@@ -132,4 +132,21 @@ func TestMasterWithoutScripts(t *testing.T) {
 	if _, err := Verify(t.Context(), files, nil); err != nil {
 		t.Errorf("it is not found right: %v", err)
 	}
+	// As it came it is there only for who asks.
+	in.Original = true
+	k = build(t, in)
+	files = map[string][]byte{}
+	for _, f := range k.All() {
+		files[f.Path] = f.Data
+	}
+	if string(files["MASTER/original-con_.svg"]) != string(in.Master) {
+		t.Error("the master as it came is not beside it")
+	}
+	if _, err := Verify(t.Context(), files, nil); err != nil {
+		t.Errorf("with the original: %v", err)
+	}
+	files["MASTER/original-con_.svg"] = []byte("another")
+	if _, err := Verify(t.Context(), files, nil); err == nil {
+		t.Error("a changed original is not found")
+	}
 }

@@ -104,8 +104,10 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 		return &m.Report, fmt.Errorf("%s: %w: %s", p, ErrCheck, fmt.Sprintf(format, args...))
 	}
 	known := map[string]bool{"kit.json": true, "START-HERE.html": true, m.Master.Path: true}
-	if m.Profile != nil {
-		known[m.Profile.Path] = true
+	for _, x := range []*MasterRef{m.Profile, m.Original} {
+		if x != nil {
+			known[x.Path] = true
+		}
 	}
 	for _, f := range m.Files {
 		known[f.Path] = true
@@ -121,6 +123,9 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	}
 	if Hash(master) != m.Master.SHA256 {
 		return bad(m.Master.Path, "the master was changed")
+	}
+	if m.Original != nil && Hash(files[m.Original.Path]) != m.Original.SHA256 {
+		return bad(m.Original.Path, "the master as it came is missing or was changed")
 	}
 	var press []byte
 	if m.Profile != nil {

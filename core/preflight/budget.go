@@ -12,7 +12,7 @@ import (
 const (
 	// MaxWork bounds what groups, filters and masks are laid over the page, in
 	// pages: a group of half a page that blends counts a half.
-	MaxWork = 150
+	MaxWork = 100
 	// MaxCrossings bounds how often the edges of the shapes cross edges of the
 	// same shape.
 	MaxCrossings = 50_000

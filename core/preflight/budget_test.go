@@ -77,7 +77,7 @@ func TestBudget(t *testing.T) {
 		want string
 	}{
 		{"a shadow", []drawing.Node{filtered(1)}, ""},
-		{"twenty shadows", many(20, func() drawing.Node { return filtered(1) }), ""},
+		{"ten shadows over all", many(10, func() drawing.Node { return filtered(1) }), ""},
 		{"a chain of blurs", []drawing.Node{filtered(3000)}, "cover the page"},
 		{"many blends", many(500, func() drawing.Node {
 			return &drawing.Group{Nodes: []drawing.Node{box()}, Alpha: 1, Blend: drawing.Multiply}

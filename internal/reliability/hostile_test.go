@@ -174,7 +174,7 @@ func TestHostileMasters(t *testing.T) {
 	v.cmd.Wait()
 	ended := time.Since(start)
 	const mb = 1 << 20
-	if server.Load() > 1<<30 || p99 > time.Second || ended > 5*time.Second {
+	if server.Load() > 5<<28 || p99 > time.Second || ended > 5*time.Second {
 		t.Errorf("the server took %d MiB, a preview %v at the 99th percentile, its end %v", server.Load()/mb, p99, ended)
 	}
 	t.Logf("FIGURE %d hostile masters: %v by status, %d held; the longest took %.1f s (%s). Of %d taken in %d were built and %d refused in words, the longest in %.1f s (%s). The server took at most %d MiB, a child %d MiB; meanwhile %d previews of another mark took half the time %v, 99 %% within %v. Asked to end it ended within %.1f s",
