@@ -216,7 +216,9 @@ func TestGapsAreDragged(t *testing.T) {
 		[f.elements.first.value, f.elements.second.value, f.elements.third.value, f.elements.placed.value, f.elements.lockup.value] = ["symbol", "wordmark", "tagline", "stacked", "tall"];
 		f.elements.first.dispatchEvent(new Event("change", {bubbles: true}));
 		return ""; })()`)
-	tab.Until(`document.querySelectorAll(".making .grip").length === 2`)
+	// The boxes come with the picture: what is dragged before it is there moves by
+	// another scale.
+	tab.Until(`document.querySelectorAll(".making .grip").length === 2 && document.querySelector(".making img").complete && document.querySelector(".making img").naturalWidth > 0`)
 	tab.Eval(`(() => {
 		const g = document.querySelectorAll(".making .grip")[1], r = g.getBoundingClientRect();
 		g.setPointerCapture = () => {};
