@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"database/sql"
+	"errors"
 	"fmt"
 	"io"
 	"mime/multipart"
@@ -13,12 +14,17 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/studio"
 )
+
+// hungUp is what ask returns where the server closed the connection before it had
+// read all that was sent.
+var hungUp = &http.Response{Status: "hung up"}
 
 func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.Reader) *http.Response {
 	t.Helper()
@@ -36,6 +42,9 @@ func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.
 	}
 	c := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	res, err := c.Do(r)
+	if errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) {
+		return hungUp
+	}
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -106,13 +115,13 @@ func TestBodiesAreBounded(t *testing.T) {
 			if chunked {
 				body = io.MultiReader(&b) // of a length nobody told
 			}
-			if res := ask(t, h, "POST", path, "", m.FormDataContentType(), body); res.StatusCode != http.StatusRequestEntityTooLarge && res.StatusCode != http.StatusUnprocessableEntity {
+			if res := ask(t, h, "POST", path, "", m.FormDataContentType(), body); res != hungUp && res.StatusCode != http.StatusRequestEntityTooLarge && res.StatusCode != http.StatusUnprocessableEntity {
 				t.Errorf("%s, chunked %v: %s", path, chunked, res.Status)
 			}
 		}
 	}
 	long := strings.NewReader("what=" + strings.Repeat("x", maxForm+1))
-	if res := ask(t, h, "POST", "/marks/1/recipe", "", "application/x-www-form-urlencoded", long); res.StatusCode != http.StatusRequestEntityTooLarge {
+	if res := ask(t, h, "POST", "/marks/1/recipe", "", "application/x-www-form-urlencoded", long); res != hungUp && res.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("a long form: %s", res.Status)
 	}
 	if left, err := filepath.Glob(tmp + "/*"); err != nil || len(left) > 0 {
