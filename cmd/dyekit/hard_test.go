@@ -3,7 +3,6 @@ package main
 import (
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -72,20 +71,7 @@ func children(t *testing.T, parent int) map[int]string {
 // again and its build goes on; what a master does to the process that looks at it
 // first does nothing to the server, which ends within five seconds when asked.
 func TestServerOutlivesItsChildren(t *testing.T) {
-	dir, err := os.MkdirTemp("", "dyekit-crew-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	addr := l.Addr().String()
-	l.Close()
+	dir, addr := place(t)
 	cmd := exec.Command(program, "serve", "--demo", "--data", filepath.Join(dir, "d"), "--addr", addr)
 	log := &strings.Builder{}
 	cmd.Stdout, cmd.Stderr = log, log

@@ -13,15 +13,14 @@ import (
 	"time"
 )
 
-// The whole life of an installation: the server starts with its private
-// MariaDB and answers, a backup is taken while it runs, it ends in order when
-// asked, and the backup is restored elsewhere.
-func TestServeBackupRestore(t *testing.T) {
+// place is a folder for an installation, and an address for it to listen on.
+func place(t *testing.T) (dir, addr string) {
+	t.Helper()
 	dir, err := os.MkdirTemp("", "dyekit-serve-")
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer os.RemoveAll(dir)
+	t.Cleanup(func() { os.RemoveAll(dir) })
 	if err := os.Chmod(dir, 0o755); err != nil { // the database's own user must reach its data
 		t.Fatal(err)
 	}
@@ -29,8 +28,15 @@ func TestServeBackupRestore(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	addr := l.Addr().String()
-	l.Close()
+	defer l.Close()
+	return dir, l.Addr().String()
+}
+
+// The whole life of an installation: the server starts with its private
+// MariaDB and answers, a backup is taken while it runs, it ends in order when
+// asked, and the backup is restored elsewhere.
+func TestServeBackupRestore(t *testing.T) {
+	dir, addr := place(t)
 	start := func(data string) (*exec.Cmd, *bytes.Buffer) {
 		cmd := exec.Command(program, "serve", "--demo", "--data", filepath.Join(dir, data), "--addr", addr)
 		var says bytes.Buffer

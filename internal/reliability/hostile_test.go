@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"mime/multipart"
-	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -53,23 +52,8 @@ func TestHostileMasters(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	addr := l.Addr().String()
-	l.Close()
-	v := &victim{t: t, bin: program(t), args: []string{"serve", "--demo", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
-	v.start()
+	v, url := serving(t, db)
 	defer v.kill()
-	url := "http://" + addr
-	for range 300 {
-		if res, err := http.Get(url + "/healthz"); err == nil {
-			res.Body.Close()
-			break
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
 	var server, child atomic.Int64
 	var waits []time.Duration
 	stop := make(chan struct{})

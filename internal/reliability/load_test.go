@@ -19,6 +19,7 @@ import (
 	"testing"
 	"time"
 
+	"dyekit/internal/privatedb"
 	"dyekit/studio"
 	"dyekit/web"
 )
@@ -136,28 +137,35 @@ func TestDownloadsAndDesk(t *testing.T) {
 	t.Logf("FIGURE 200 downloads of %.1f MB at once, with builds running: none failed; the desk answered %d times, half within %.0f ms, 95 %% within %.0f ms (%.1f s in all); a reader of 256 kB/s took %.1f s and got all", float64(len(want))/1e6, len(ms), ms[len(ms)/2], p95, took.Seconds(), slowly.Seconds())
 }
 
-// Whatever is uploaded, the server's memory stays bounded, and a hostile file
-// ends its own request alone.
-func TestHostileUploads(t *testing.T) {
-	db := server(t)
-	bin := program(t)
+// serving is a server with the demo and a worker, that answers.
+func serving(t *testing.T, db *privatedb.Server) (v *victim, url string) {
+	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
 	addr := l.Addr().String()
 	l.Close()
-	v := &victim{t: t, bin: bin, args: []string{"serve", "--demo", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
+	v = &victim{t: t, bin: program(t), args: []string{"serve", "--demo", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
 	v.start()
-	defer v.kill()
-	url := "http://" + addr
 	for range 300 {
-		if res, err := http.Get(url + "/healthz"); err == nil {
+		if res, err := http.Get("http://" + addr + "/healthz"); err == nil {
 			res.Body.Close()
-			break
+			return v, "http://" + addr
 		}
 		time.Sleep(100 * time.Millisecond)
 	}
+	v.kill()
+	t.Fatal("it does not answer")
+	return nil, ""
+}
+
+// Whatever is uploaded, the server's memory stays bounded, and a hostile file
+// ends its own request alone.
+func TestHostileUploads(t *testing.T) {
+	db := server(t)
+	v, url := serving(t, db)
+	defer v.kill()
 	send := func(name string, data []byte) int {
 		var body bytes.Buffer
 		w := multipart.NewWriter(&body)
