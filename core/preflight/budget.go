@@ -3,6 +3,7 @@ package preflight
 import (
 	"context"
 	"fmt"
+	"math"
 
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
@@ -66,7 +67,10 @@ func work(ns []drawing.Node, page geom.Rect) float64 {
 			sum += float64(p.Image.Rect.Dx()*p.Image.Rect.Dy()) / pagePixels * 4
 		}
 		if s, ok := n.(*drawing.Shape); ok {
-			sum += s.Path.Bounds().Intersect(page).Area() / page.Area() * painting(s.Paint)
+			if k := painting(s.Paint); k > 0 {
+				// What it covers, not its box: a thin line across the page is little.
+				sum += min(s.Path.Bounds().Intersect(page).Area(), math.Abs(s.Path.Area())) / page.Area() * k
+			}
 		}
 		g, ok := n.(*drawing.Group)
 		if !ok {
@@ -77,7 +81,7 @@ func work(ns []drawing.Node, page geom.Rect) float64 {
 			sum += drawing.Bounds(g).Intersect(page).Area() / page.Area()
 		}
 		for m := g.Mask; m != nil; m = m.Mask {
-			sum += work(m.Nodes, page) + 1
+			sum += work(m.Nodes, page) + drawing.Bounds(g).Intersect(page).Area()/page.Area()
 		}
 		if f := g.Filter; f != nil {
 			// The page and what lies around it count: blurs reach in from there.

@@ -65,6 +65,11 @@ func TestBudget(t *testing.T) {
 		}
 		return ns
 	}
+	var thin geom.Path
+	thin.MoveTo(geom.Pt(0, 0))
+	thin.LineTo(geom.Pt(100, 99.8))
+	thin.LineTo(geom.Pt(100, 100))
+	thin.Close()
 	var scribble geom.Path
 	scribble.MoveTo(geom.Pt(0, 0))
 	r := rand.New(rand.NewPCG(13, 14))
@@ -81,6 +86,16 @@ func TestBudget(t *testing.T) {
 		{"a chain of blurs", []drawing.Node{filtered(3000)}, "cover the page"},
 		{"many blends", many(500, func() drawing.Node {
 			return &drawing.Group{Nodes: []drawing.Node{box()}, Alpha: 1, Blend: drawing.Multiply}
+		}), "cover the page"},
+		{"three hundred faint lines across the page", many(300, func() drawing.Node {
+			return &drawing.Shape{Path: thin, Paint: drawing.Solid{Alpha: 0.5}}
+		}), ""},
+		{"three hundred small masks", many(300, func() drawing.Node {
+			small := &drawing.Shape{Path: geom.Box(geom.Rect{X1: 5, Y1: 5}), Paint: drawing.Solid{Alpha: 1}}
+			return &drawing.Group{Nodes: []drawing.Node{small}, Alpha: 1, Mask: &drawing.Mask{Nodes: []drawing.Node{small}}}
+		}), ""},
+		{"fades over all", many(60, func() drawing.Node {
+			return &drawing.Shape{Path: geom.Box(page), Paint: &drawing.Gradient{}}
 		}), "cover the page"},
 		{"a thousand plain shapes", many(1000, box), ""},
 		{"a scribble", []drawing.Node{&drawing.Shape{Path: scribble, Paint: drawing.Solid{Alpha: 1}}}, "cross more than"},

@@ -7,9 +7,10 @@ import (
 	"io"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 )
 
-var attrRE = regexp.MustCompile(`\s+([\w:.-]+)\s*=\s*("[^"]*"|'[^']*')`)
+var attrRE = regexp.MustCompile(`\s*([\w:.-]+)\s*=\s*("[^"]*"|'[^']*')`)
 
 // Disarm returns a drawing without what runs in a browser: scripts, event
 // handlers, and links that are programs. All else stays as it was written, byte
@@ -21,6 +22,23 @@ func Disarm(data []byte) (clean []byte, changed bool, err error) {
 	}
 	if err != nil {
 		return nil, false, err
+	}
+	back := func(b []byte) []byte { return b }
+	if !utf8.Valid(plain) {
+		// In another encoding, of which the markup is ASCII: each byte goes through
+		// as the letter of its number, and comes back as it was.
+		wide := make([]rune, len(plain))
+		for i, b := range plain {
+			wide[i] = rune(b)
+		}
+		plain = []byte(string(wide))
+		back = func(b []byte) []byte {
+			out := make([]byte, 0, len(b))
+			for _, r := range string(b) {
+				out = append(out, byte(r))
+			}
+			return out
+		}
 	}
 	d := xml.NewDecoder(bytes.NewReader(plain))
 	d.Strict = false
@@ -68,5 +86,5 @@ func Disarm(data []byte) (clean []byte, changed bool, err error) {
 	if bytes.Equal(out.Bytes(), plain) {
 		return data, false, nil
 	}
-	return out.Bytes(), true, nil
+	return back(out.Bytes()), true, nil
 }

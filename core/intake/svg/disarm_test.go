@@ -19,6 +19,9 @@ func TestDisarm(t *testing.T) {
 		{head + "<rect\n onclick = 'go()' width=\"9\" onLoad=\"x\"/></svg>", head + `<rect width="9"/></svg>`},
 		{head + `<a href=" java` + "\n" + `script:go()"><rect/></a></svg>`, head + `<a><rect/></a></svg>`},
 		{head + `<a xlink:href="https://shop.example/on"><rect/></a></svg>`, ""},
+		{head + `<rect width="9"onclick="go()"height="9"/></svg>`, head + `<rect width="9"height="9"/></svg>`},
+		{`<?xml version="1.0" encoding="ISO-8859-1"?>` + head + "<title>Caf\xe9</title><rect/></svg>", ""},
+		{`<?xml version="1.0" encoding="windows-1252"?>` + head + "<title>Caf\xe9 \x80</title><script>go('\xe9')</script><rect/></svg>", `<?xml version="1.0" encoding="windows-1252"?>` + head + "<title>Caf\xe9 \x80</title><rect/></svg>"},
 		{head + `<rect data-on="x" font-family="onyx"/></svg>`, ""},
 		{`<!DOCTYPE svg [<!ENTITY s "<script>go()</script>">]>` + head + `&s;<rect/></svg>`, head + `<rect/></svg>`},
 	} {
