@@ -55,7 +55,10 @@ func Free(path string, force bool) error {
 	if err != nil {
 		return fmt.Errorf("%s cannot be used as a folder: %w", path, err)
 	}
-	if len(list) > 0 && !force {
+	switch {
+	case len(list) == 0:
+		return nil
+	case !force:
 		return fmt.Errorf("the folder %s %w; choose another or say --force", path, ErrNotEmpty)
 	}
 	return replaceable(path)
@@ -137,7 +140,14 @@ func (k *Kit) saveZip(path string) (err error) {
 }
 
 func (k *Kit) saveFolder(path string) error {
-	tmp, err := os.MkdirTemp(filepath.Dir(path), partPrefix+"*"+partSuffix)
+	// The folder one stands in is not replaced; empty as it is then (see Free), the
+	// kit is moved into it.
+	into := replaceable(path) != nil
+	beside := filepath.Dir(path)
+	if into {
+		beside = path
+	}
+	tmp, err := os.MkdirTemp(beside, partPrefix+"*"+partSuffix)
 	if err != nil {
 		return err
 	}
@@ -171,6 +181,9 @@ func (k *Kit) saveFolder(path string) error {
 			return err
 		}
 	}
+	if into {
+		return moveInto(path, tmp)
+	}
 	switch err := os.Rename(tmp, path); {
 	case err == nil:
 		return syncFolder(filepath.Dir(path))
@@ -192,6 +205,28 @@ func (k *Kit) saveFolder(path string) error {
 		return err
 	}
 	return syncFolder(filepath.Dir(path))
+}
+
+// moveInto moves what lies in a folder up into the one around it. The manifest
+// comes last: without it nobody takes the rest for a kit.
+func moveInto(path, tmp string) error {
+	const last = "kit.json"
+	list, err := os.ReadDir(tmp)
+	if err != nil {
+		return err
+	}
+	for _, e := range list {
+		if e.Name() == last {
+			continue
+		}
+		if err := os.Rename(filepath.Join(tmp, e.Name()), filepath.Join(path, e.Name())); err != nil {
+			return err
+		}
+	}
+	if err := os.Rename(filepath.Join(tmp, last), filepath.Join(path, last)); err != nil {
+		return err
+	}
+	return syncFolder(path)
 }
 
 func writeSynced(path string, data []byte) error {

@@ -67,6 +67,21 @@ func TestForceReplacesTheWholeFolder(t *testing.T) {
 	if got := listed(t, other); len(got) > 0 {
 		t.Errorf("it wrote through a link: %v", got)
 	}
+	// The empty folder one stands in is filled, not replaced.
+	here := filepath.Join(dir, "here")
+	if err := os.Mkdir(here, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	t.Chdir(here)
+	if err := k.Save(".", false); err != nil {
+		t.Fatal(err)
+	}
+	if got := listed(t, here); !slices.Equal(got, want) {
+		t.Errorf("the present folder holds %v, want %v", got, want)
+	}
+	if got := listed(t, "."); !slices.Equal(got, want) {
+		t.Errorf("one stands elsewhere now: %v", got)
+	}
 	for name, path := range map[string]string{"a link": filepath.Join(dir, "link"), "the present folder": ".", "the root": "/", "a file": filepath.Join(at, "kit.json")} {
 		if name == "a link" {
 			if err := os.Symlink(other, path); err != nil {
