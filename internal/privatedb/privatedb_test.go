@@ -1,11 +1,13 @@
 package privatedb
 
 import (
+	"bufio"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"syscall"
@@ -13,51 +15,70 @@ import (
 	"time"
 )
 
+// orphanEnv names the folder in which the test's own binary, run once more,
+// starts a server and says so; it is killed before it can stop it.
+const orphanEnv = "DYEKIT_TEST_ORPHAN"
+
+func TestMain(m *testing.M) {
+	dir := os.Getenv(orphanEnv)
+	if dir == "" {
+		os.Exit(m.Run())
+	}
+	ctx := context.Background()
+	s, err := Start(ctx, dir)
+	if err == nil {
+		err = s.Create(ctx, "kept")
+	}
+	if err != nil {
+		fmt.Println(err)
+		os.Exit(1)
+	}
+	fmt.Println("ready")
+	select {}
+}
+
 // A server whose program was killed is left behind; the next start on the
 // same folder ends it and finds all that was saved.
 func TestOrphanIsReplaced(t *testing.T) {
-	dir, err := os.MkdirTemp("", "dyekit-orphan-")
+	dir := filepath.Join(folder(t), "db")
+	ctx := t.Context()
+	first := exec.Command(os.Args[0])
+	first.Env = append(os.Environ(), orphanEnv+"="+dir)
+	out, err := first.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
+	if err := first.Start(); err != nil {
 		t.Fatal(err)
 	}
-	ctx := context.Background()
-	first, err := Start(ctx, filepath.Join(dir, "db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer first.Kill()
-	if err := first.Create(ctx, "kept"); err != nil {
-		t.Fatal(err)
+	defer first.Wait()
+	defer first.Process.Kill()
+	if line, err := bufio.NewReader(out).ReadString('\n'); line != "ready\n" {
+		t.Fatalf("the program to be killed: %q, %v", line, err)
 	}
 	// While it runs nobody else can start one there, but can use it.
-	if _, err := Start(ctx, filepath.Join(dir, "db")); !errors.Is(err, ErrInUse) {
+	if _, err := Start(ctx, dir); !errors.Is(err, ErrInUse) {
 		t.Fatalf("a second server on the same folder: %v", err)
 	}
-	if a, err := Attach(ctx, filepath.Join(dir, "db")); err != nil || a.DSN("kept") != first.DSN("kept") {
+	if _, err := Attach(ctx, dir); err != nil {
 		t.Errorf("attached: %v", err)
 	}
-	first.lock.Close() // as the end of its program does
-	second, err := Start(ctx, filepath.Join(dir, "db"))
+	if err := first.Process.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	first.Wait()
+	second, err := Start(ctx, dir)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer second.Stop()
-	db, err := sql.Open("mysql", second.DSN("kept"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer db.Close()
-	if err := db.PingContext(ctx); err != nil {
-		t.Error(err)
+	if names, err := query[string](t, second.DSN(""), "SHOW DATABASES LIKE 'kept'"); err != nil || len(names) != 1 {
+		t.Errorf("what was saved: %v, %v", names, err)
 	}
 }
 
-// start starts a server in a folder of its own.
-func start(t *testing.T) *Server {
+// folder makes a folder that the server's own user can reach.
+func folder(t *testing.T) string {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "dyekit-db-")
 	if err != nil {
@@ -67,7 +88,13 @@ func start(t *testing.T) *Server {
 	if err := os.Chmod(dir, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	s, err := Start(t.Context(), filepath.Join(dir, "db"))
+	return dir
+}
+
+// start starts a server in a folder of its own.
+func start(t *testing.T) *Server {
+	t.Helper()
+	s, err := Start(t.Context(), filepath.Join(folder(t), "db"))
 	if err != nil {
 		t.Fatal(err)
 	}
