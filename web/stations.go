@@ -141,8 +141,8 @@ func newMasterPage(d docket) masterPage {
 			}
 			x := seen{Finding: f, Rect: f.Place.Intersect(p.Board.Page)}
 			x.HasRect = !x.Rect.Empty()
-			p.NoFont = p.NoFont || f.Code == "missing-font"
-			p.Several = p.Several || f.Code == "several-drawings"
+			p.NoFont = p.NoFont || f.Code == finding.MissingFont
+			p.Several = p.Several || f.Code == finding.SeveralDrawings
 			if f.Mend != "" {
 				x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
 				x.Does = does(f.Code, f.Mend, x.Mended)
@@ -163,7 +163,7 @@ func newMasterPage(d docket) masterPage {
 }
 
 // does says on a button what a mend does, or what taking it back does.
-func does(code, mend string, done bool) string {
+func does(code finding.Code, mend string, done bool) string {
 	verb, _, _ := strings.Cut(mend, " ")
 	words := map[string][2]string{
 		"backing": {"Take it away", "Put it back"},
@@ -175,9 +175,9 @@ func does(code, mend string, done bool) string {
 		"page":    {"Make the page larger", "Take the page as it came"},
 	}[verb]
 	switch {
-	case verb == "page" && code == "empty-room":
+	case verb == "page" && code == finding.EmptyRoom:
 		words[0] = "Trim the page to the art"
-	case verb == "page" && code == "several-drawings":
+	case verb == "page" && code == finding.SeveralDrawings:
 		words[0] = "Take this one alone"
 	}
 	if done {

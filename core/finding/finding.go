@@ -18,9 +18,49 @@ const (
 	Note   Severity = "note"   // good to know
 )
 
+// A Code names a kind of finding. Codes are part of the contract: scripts ask for
+// them.
+type Code string
+
+const (
+	LiveText        Code = "live-text"        // text was set and made into shapes
+	MissingFont     Code = "missing-font"     // text whose font is not at hand
+	Stroke          Code = "stroke"           // strokes were made into shapes
+	Backing         Code = "backing"          // a rectangle or plain ground lies behind the art
+	OutsidePage     Code = "outside-page"     // art lies beyond the page
+	Hidden          Code = "hidden"           // something is in the file and not seen
+	EmptyRoom       Code = "empty-room"       // the page is larger than the art
+	RasterInside    Code = "raster-inside"    // there are pixels, sharp up to a size
+	NearColours     Code = "near-colours"     // colours hardly apart
+	Gradient        Code = "gradient"         // colours run into one another
+	Translucent     Code = "translucent"      // paint that lets through what lies below
+	Effect          Code = "effect"           // shadows, glows or blurs
+	EffectDropped   Code = "effect-dropped"   // an effect is not in a version
+	Hairline        Code = "hairline"         // lines that fade
+	OpenPath        Code = "open-path"        // a filled outline that is not closed
+	StrayPoints     Code = "stray-points"     // outlines that hold no area
+	Counter         Code = "counter"          // a hole that is closed, or paint in place of one
+	Covered         Code = "covered"          // pieces that lie wholly behind others
+	WhitePaint      Code = "white-paint"      // white paint that stands for a hole
+	SeveralDrawings Code = "several-drawings" // drawings far apart on one page
+	Unsupported     Code = "unsupported"      // something that cannot be drawn right
+	Unsafe          Code = "unsafe"           // scripts or references that were dropped
+	CutOff          Code = "cut-off"          // art runs over the edge of the page
+	EffectCut       Code = "effect-cut"       // an effect runs over the edge of the page
+	Page            Code = "page"             // the page became another
+	DetailLost      Code = "detail-lost"      // borders that a version in one ink melts
+	PictureTraced   Code = "picture-traced"   // a picture was traced for one ink
+	PartIdle        Code = "part-idle"        // a name for pieces that are not there
+	MendIdle        Code = "mend-idle"        // a mend that finds nothing to do
+	ClearSpace      Code = "clear-space"      // less room than the frame asks for
+	Distorted       Code = "distorted"        // files that stretch the art, as asked for
+	OddName         Code = "odd-name"         // names of files that read oddly
+	TooSmall        Code = "too-small"        // files below the smallest size of a lockup
+)
+
 // A Finding is one thing seen in a master or in what became of it.
 type Finding struct {
-	Code     string    `json:"code"`
+	Code     Code      `json:"code"`
 	Severity Severity  `json:"severity"`
 	Message  string    `json:"message"`
 	Parts    []string  `json:"parts,omitempty"`
@@ -38,7 +78,7 @@ type List []Finding
 const maxParts = 100
 
 // Add puts a finding in, with the part it concerns if part is not empty.
-func (l *List) Add(code string, s Severity, message, part string, place geom.Rect) {
+func (l *List) Add(code Code, s Severity, message, part string, place geom.Rect) {
 	for i, f := range *l {
 		if f.Code == code && f.Severity == s && f.Message == message {
 			if part != "" && len(f.Parts) < maxParts && !slices.Contains(f.Parts, part) {

@@ -104,7 +104,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	m.Drawing = checked
 	for _, f := range more {
-		if m.Kind == "svg" || f.Code != "raster-inside" {
+		if m.Kind == "svg" || f.Code != finding.RasterInside {
 			m.Findings = append(m.Findings, f)
 		}
 	}
@@ -136,7 +136,7 @@ func (m *Master) name(ns []parts.Naming) {
 	m.Drawing = named
 	for i, n := range missing {
 		if n > 0 {
-			m.Findings.Add("part-idle", finding.Warn, fmt.Sprintf("%d of the %d pieces of the part %q are not in this master: name it again", n, len(ns[i].Pieces), ns[i].Name), ns[i].Name, geom.Rect{})
+			m.Findings.Add(finding.PartIdle, finding.Warn, fmt.Sprintf("%d of the %d pieces of the part %q are not in this master: name it again", n, len(ns[i].Pieces), ns[i].Name), ns[i].Name, geom.Rect{})
 		}
 	}
 }
@@ -171,7 +171,7 @@ func (m *Master) mend(ctx context.Context, x Mend) error {
 }
 
 func (m *Master) idle(x Mend) {
-	m.Findings = append(m.Findings, finding.Finding{Code: "mend-idle", Severity: finding.Note, Message: fmt.Sprintf("the mend %q finds nothing to do in this master", string(x)), Mend: string(x)})
+	m.Findings = append(m.Findings, finding.Finding{Code: finding.MendIdle, Severity: finding.Note, Message: fmt.Sprintf("the mend %q finds nothing to do in this master", string(x)), Mend: string(x)})
 }
 
 // Kind names the file type by content: svg, pdf, eps, png, jpeg, gif, tiff,

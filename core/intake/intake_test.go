@@ -62,7 +62,7 @@ func TestMendIsRecorded(t *testing.T) {
 		if mends != nil {
 			want, nodes = finding.Mended, 1
 		}
-		if len(m.Findings) != 2 && len(m.Findings) != 1 || m.Findings[0].Code != "backing" || m.Findings[0].Severity != want || len(m.Drawing.Nodes) != nodes {
+		if len(m.Findings) != 2 && len(m.Findings) != 1 || m.Findings[0].Code != finding.Backing || m.Findings[0].Severity != want || len(m.Drawing.Nodes) != nodes {
 			t.Errorf("mends %v: %v, %d nodes", mends, m.Findings, len(m.Drawing.Nodes))
 		}
 	}
@@ -107,7 +107,7 @@ func TestPageAndNames(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	said := map[string]finding.Severity{}
+	said := map[finding.Code]finding.Severity{}
 	for _, f := range m.Findings {
 		said[f.Code] = f.Severity
 	}

@@ -83,7 +83,7 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, data []byte, cs *chec
 		return err
 	}
 	if f.Entry.Dark != "" { // the dark side is hidden on light pages, as it must be
-		findings = slices.DeleteFunc(findings, func(x finding.Finding) bool { return x.Code == "hidden" })
+		findings = slices.DeleteFunc(findings, func(x finding.Finding) bool { return x.Code == finding.Hidden })
 	}
 	cs.add("opens", len(findings) == 0, "%d findings", len(findings))
 	s := string(data)

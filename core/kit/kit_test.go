@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"dyekit/core/export"
+	"dyekit/core/finding"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
 	"dyekit/core/recipe"
@@ -125,7 +126,10 @@ func TestEveryKindOfFile(t *testing.T) {
 }
 
 func TestDemoMasters(t *testing.T) {
-	for _, c := range []struct{ file, code string }{
+	for _, c := range []struct {
+		file string
+		code finding.Code
+	}{
 		{"larkmoor-roundel.svg", "outside-page"}, {"odd-kettle.svg", "live-text"}, {"fennick-diamond.jpg", "raster-inside"},
 	} {
 		in := input(t)
@@ -182,7 +186,7 @@ func TestEveryTreatmentIsReadAlikeByAll(t *testing.T) {
 	}
 }
 
-func hasCode(k *Kit, code string) bool {
+func hasCode(k *Kit, code finding.Code) bool {
 	for _, f := range k.Findings {
 		if f.Code == code {
 			return true
@@ -416,7 +420,7 @@ func TestFrameByPartAndStretch(t *testing.T) {
 	}
 	said := false
 	for _, f := range k.Findings {
-		said = said || f.Code == "distorted" && strings.Contains(f.Message, "0.50 times as wide")
+		said = said || f.Code == finding.Distorted && strings.Contains(f.Message, "0.50 times as wide")
 	}
 	if !said {
 		t.Errorf("nothing is said of the distortion: %v", k.Findings)

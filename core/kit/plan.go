@@ -100,15 +100,15 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	}
 	for _, f := range p.Files {
 		if k := f.Distortion(p.art(refused)); k != 1 {
-			p.Findings.Add("distorted", finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
+			p.Findings.Add(finding.Distorted, finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
 		}
 	}
 	p.softer()
 	for _, f := range r.Below(p.Files) {
-		p.Findings.Add("too-small", finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
+		p.Findings.Add(finding.TooSmall, finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
 	}
 	if odd := r.Odd(brand, p.Files); odd != "" {
-		p.Findings.Add("odd-name", finding.Note, odd, "", geom.Rect{})
+		p.Findings.Add(finding.OddName, finding.Note, odd, "", geom.Rect{})
 	}
 	p.Hairlines = p.hairlines()
 	p.Findings = append(p.Findings, p.Hairlines...)
@@ -196,7 +196,7 @@ func (p *Plan) clear(ctx context.Context, s frame.Spec) (frame.Spec, error) {
 		return s, ctx.Err()
 	}
 	if err != nil { // the part is gone: say so, and trim
-		p.Findings.Add("clear-space", finding.Warn, fmt.Sprintf("the clear space is measured in the part %q, which the mark has not: there is none", s.Clear.Part), "", geom.Rect{})
+		p.Findings.Add(finding.ClearSpace, finding.Warn, fmt.Sprintf("the clear space is measured in the part %q, which the mark has not: there is none", s.Clear.Part), "", geom.Rect{})
 		s.Clear = nil
 		return s, nil
 	}
@@ -279,7 +279,7 @@ func (p *Plan) softer() {
 		if sharp > 0 && slices.ContainsFunc(p.Files, func(f recipe.File) bool {
 			return f.W > sharp && slices.Contains(f.Versions, v.Spec.Name)
 		}) {
-			p.Findings.Add("raster-inside", finding.Warn, fmt.Sprintf("the picture that %s stands on is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", v.Spec.Name, sharp), "", geom.Rect{})
+			p.Findings.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("the picture that %s stands on is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", v.Spec.Name, sharp), "", geom.Rect{})
 		}
 	}
 	_, part := limits(p.Base, p.Frame)
@@ -288,7 +288,7 @@ func (p *Plan) softer() {
 	}
 	for _, f := range p.Files {
 		if f.Icon == nil && f.W > part {
-			p.Findings.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture inside the art is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", part), "", geom.Rect{})
+			p.Findings.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("a picture inside the art is sharp in files up to %d px wide; in wider ones it is enlarged and looks soft", part), "", geom.Rect{})
 			return
 		}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/planar"
 	"dyekit/core/raster"
@@ -23,13 +24,13 @@ func PageMend(r geom.Rect) string {
 }
 
 // repage gives the drawing another page, and says what that does to it.
-func repage(d *drawing.Drawing, page geom.Rect) (_ *drawing.Drawing, code, done string) {
+func repage(d *drawing.Drawing, page geom.Rect) (_ *drawing.Drawing, code finding.Code, done string) {
 	e := *d
 	e.Page = page
 	size := fmt.Sprintf("%.5g × %.5g px", page.W(), page.H())
 	switch {
 	case page == d.Page:
-		return d, "page", ""
+		return d, finding.Page, ""
 	case page.Contains(d.Page, 0):
 		done = "the page became larger, " + size + ", so that nothing is cut"
 		if n, parts := outside(d, page); n > 0 {
@@ -38,11 +39,11 @@ func repage(d *drawing.Drawing, page geom.Rect) (_ *drawing.Drawing, code, done 
 				done += " (" + strings.Join(parts, ", ") + ")"
 			}
 		}
-		return &e, "cut-off", done
+		return &e, finding.CutOff, done
 	case d.Page.Contains(page, 0):
-		return &e, "empty-room", "the page became smaller, " + size
+		return &e, finding.EmptyRoom, "the page became smaller, " + size
 	}
-	return &e, "page", "the page became another part of the drawing, " + size
+	return &e, finding.Page, "the page became another part of the drawing, " + size
 }
 
 // outside counts what lies wholly outside the drawing's page and on another one,

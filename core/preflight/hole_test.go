@@ -13,7 +13,11 @@ import (
 // What cannot be told from one shape alone, each with a near twin.
 func TestFindingsBetweenShapes(t *testing.T) {
 	const disc = `<circle cx="50" cy="50" r="45"/>`
-	for _, c := range []struct{ name, code, has, not string }{
+	for _, c := range []struct {
+		name     string
+		code     finding.Code
+		has, not string
+	}{
 		{"art behind art", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/>` + disc, `<rect x="30" y="2" width="20" height="20" fill="red"/>` + disc},
 		{"behind translucent paint", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/>` + disc, `<rect x="30" y="30" width="20" height="20" fill="red"/><circle cx="50" cy="50" r="45" fill-opacity=".9"/>`},
 		{"white paint on ink", "white-paint", disc + `<path d="M30 30h40v9h-40z" fill="#fff"/>`, `<path d="M5 5h40v90h-40z"/><path d="M50 5h45v90h-45z" fill="#fff"/>`},
@@ -32,7 +36,7 @@ func TestFindingsBetweenShapes(t *testing.T) {
 	}
 }
 
-func has(fs finding.List, code string) bool {
+func has(fs finding.List, code finding.Code) bool {
 	_, ok := codeOf(fs, code)
 	return ok
 }

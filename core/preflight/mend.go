@@ -125,7 +125,7 @@ func cutLast(s string) (before, last string) {
 
 // Apply returns the drawing with the mend carried out, and what it did in
 // words for the finding it answers; done is empty if there was nothing to do.
-func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawing, code, done string, err error) {
+func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawing, code finding.Code, done string, err error) {
 	if err := m.Check(); err != nil {
 		return nil, "", "", err
 	}
@@ -139,7 +139,7 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		if n > 0 {
 			done = fmt.Sprintf("%s became %s", args[1], args[0])
 		}
-		return out, "near-colours", done, nil
+		return out, finding.NearColours, done, nil
 	case "page":
 		v, _ := numbers(strings.Join(args, " "), 4)
 		out, code, done = repage(d, geom.Rect{X0: v[0], Y0: v[1], X1: v[2], Y1: v[3]})
@@ -149,7 +149,7 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		if out, n, err = uncover(ctx, d); n > 0 {
 			done = fmt.Sprintf("%d shapes behind others were taken away", n)
 		}
-		return out, "covered", done, err
+		return out, finding.Covered, done, err
 	case "fill":
 		v, _ := numbers(strings.Join(args[:2], " "), 2)
 		ink, _ := colour.ParseHex(args[2])
@@ -157,7 +157,7 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		if out, filled, err = fill(ctx, d, geom.Pt(v[0], v[1]), ink); filled {
 			done = fmt.Sprintf("the hole near %.0f, %.0f px was filled with %s", v[0], v[1], ink.Hex())
 		}
-		return out, "counter", done, err
+		return out, finding.Counter, done, err
 	case "open":
 		n := 0
 		var at *geom.Point
@@ -167,21 +167,21 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		if out, n, err = knockOut(ctx, d, at); n > 0 {
 			done = fmt.Sprintf("%d shapes became holes: what lies behind shows through", n)
 		}
-		return out, "white-paint", done, err
+		return out, finding.WhitePaint, done, err
 	case "thicken":
 		width, _ := strconv.ParseFloat(args[0], 64)
 		n := 0
 		if out, n, err = thicken(ctx, d, width); n > 0 {
 			done = fmt.Sprintf("lines thinner than %.3g px became that thick", width)
 		}
-		return out, "hairline", done, err
+		return out, finding.Hairline, done, err
 	}
 	if out = dropBacking(d); out != d {
 		done = "the rectangle behind the art was taken away"
 	} else if bare, ok := bared(d); ok {
 		out, done = bare, "the plain ground of the picture was taken away, soft edges un-mixed from it"
 	}
-	return out, "backing", done, nil
+	return out, finding.Backing, done, nil
 }
 
 // join gives what is painted in one colour another.
@@ -271,7 +271,7 @@ func Hairlines(d *drawing.Drawing, px float64, what string) (fs finding.List) {
 		}
 	})
 	for _, t := range all {
-		fs.Add("hairline", finding.Warn, fmt.Sprintf("the thinnest line is %.2f px thick in %s and fades there", thinnest/px, what), t.part, t.place)
+		fs.Add(finding.Hairline, finding.Warn, fmt.Sprintf("the thinnest line is %.2f px thick in %s and fades there", thinnest/px, what), t.part, t.place)
 	}
 	for i := range fs {
 		fs[i].Mend = fmt.Sprintf("thicken %.3g", px)
@@ -292,7 +292,7 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 		gap, open := 0.0, false
 		path, stray := s.Path.WithoutPoints()
 		if stray > 0 {
-			fs.Add("stray-points", finding.Mended, "points that paint nothing were dropped: they make the box of the art larger than it is", s.Part, s.Path.Bounds())
+			fs.Add(finding.StrayPoints, finding.Mended, "points that paint nothing were dropped: they make the box of the art larger than it is", s.Part, s.Path.Bounds())
 		}
 		end := func() {
 			if len(p) > 0 && p[len(p)-1].Op != geom.Close && p[len(p)-1].Op != geom.MoveTo {
@@ -317,7 +317,7 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 			return x
 		}
 		if gap > slack {
-			fs.Add("open-path", finding.Mended, "outlines that stood open were closed by a straight line, as every viewer fills them, so that a cutter follows them too", s.Part, s.Path.Bounds())
+			fs.Add(finding.OpenPath, finding.Mended, "outlines that stood open were closed by a straight line, as every viewer fills them, so that a cutter follows them too", s.Part, s.Path.Bounds())
 		}
 		c := *s
 		c.Path = p

@@ -15,7 +15,7 @@ import (
 	"dyekit/core/raster"
 )
 
-func codeOf(fs finding.List, code string) (finding.Finding, bool) {
+func codeOf(fs finding.List, code finding.Code) (finding.Finding, bool) {
 	i := slices.IndexFunc(fs, func(f finding.Finding) bool { return f.Code == code })
 	if i < 0 {
 		return finding.Finding{}, false
@@ -64,7 +64,7 @@ func TestOpenPathsAreClosed(t *testing.T) {
 		t.Errorf("the outline is still open: %v", p)
 	}
 	// A stroke stays open: it is an outline already.
-	if _, fs := read(t, `<path d="M10 10H90V90" fill="none" stroke="red" stroke-width="4"/>`); slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == "open-path" }) {
+	if _, fs := read(t, `<path d="M10 10H90V90" fill="none" stroke="red" stroke-width="4"/>`); slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == finding.OpenPath }) {
 		t.Errorf("an open line: %v", fs)
 	}
 }
@@ -95,7 +95,7 @@ func TestColoursAreJoined(t *testing.T) {
 			t.Fatalf("pixel %d was %s and is %s", i/4, p, q)
 		}
 	}
-	if _, fs := read(t, `<rect width="70" height="50" fill="#206047"/><rect x="70" width="30" height="50" fill="#2a7a5a"/>`); slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == "near-colours" }) {
+	if _, fs := read(t, `<rect width="70" height="50" fill="#206047"/><rect x="70" width="30" height="50" fill="#2a7a5a"/>`); slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == finding.NearColours }) {
 		t.Errorf("colours that differ: %v", fs)
 	}
 	if _, done := apply(t, out, Mend(f.Mend)); done != "" {

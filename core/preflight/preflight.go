@@ -35,17 +35,17 @@ func Check(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, finding.L
 		switch n := n.(type) {
 		case *drawing.Picture:
 			b := n.Image.Bounds()
-			fs.Add("raster-inside", finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and one-ink versions are traced from it", b.Dx(), b.Dy()), n.Part, place)
+			fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and one-ink versions are traced from it", b.Dx(), b.Dy()), n.Part, place)
 		case *drawing.Shape:
 			if n.Origin == drawing.Stroked {
-				fs.Add("stroke", finding.Mended, "strokes were turned into filled shapes, so that they recolour and scale with the rest", n.Part, place)
+				fs.Add(finding.Stroke, finding.Mended, "strokes were turned into filled shapes, so that they recolour and scale with the rest", n.Part, place)
 			}
 			switch p := n.Paint.(type) {
 			case *drawing.Gradient:
-				fs.Add("gradient", finding.Note, "a gradient is used: one-ink versions read it as one colour or cut it in two, and old print systems show it in fine bands", n.Part, place)
+				fs.Add(finding.Gradient, finding.Note, "a gradient is used: one-ink versions read it as one colour or cut it in two, and old print systems show it in fine bands", n.Part, place)
 			case drawing.Solid:
 				if p.Alpha < 1 {
-					fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
+					fs.Add(finding.Translucent, finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 				}
 				if _, known := area[p.Colour.RGB]; !known {
 					colours = append(colours, p.Colour.RGB)
@@ -54,19 +54,19 @@ func Check(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, finding.L
 			}
 		case *drawing.Group:
 			if n.Filter != nil {
-				fs.Add("effect", finding.Note, "an effect (shadow, glow, blur) is used: it is made of pixels, so files of curves are left out", n.Part, place)
+				fs.Add(finding.Effect, finding.Note, "an effect (shadow, glow, blur) is used: it is made of pixels, so files of curves are left out", n.Part, place)
 			}
 			if n.Mask != nil || n.Blend != drawing.Normal {
-				fs.Add("translucent", finding.Note, "a mask or blend is used: not every file type can keep it", n.Part, place)
+				fs.Add(finding.Translucent, finding.Note, "a mask or blend is used: not every file type can keep it", n.Part, place)
 			}
 			if n.Alpha < 1 {
-				fs.Add("translucent", finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
+				fs.Add(finding.Translucent, finding.Note, "translucent paint is used: EPS and PDF/X-1a know none, there it is resolved on white paper", n.Part, place)
 			}
 		}
 	})
 	nearEqual(colours, area, &fs)
 	if b, ok := Backing(d); ok {
-		fs.Add("backing", finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())
+		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())
 		fs[len(fs)-1].Mend = string(DropBacking)
 	}
 	emptyRoom(d, &fs)
@@ -104,7 +104,7 @@ func nearEqual(colours []colour.RGB, area map[colour.RGB]float64, fs *finding.Li
 			if area[from] > area[keep] {
 				keep, from = from, keep
 			}
-			fs.Add("near-colours", finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", keep.Hex(), from.Hex(), e), "", geom.Rect{})
+			fs.Add(finding.NearColours, finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", keep.Hex(), from.Hex(), e), "", geom.Rect{})
 			(*fs)[len(*fs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
 		}
 	}
@@ -139,11 +139,11 @@ func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 			return nil // the inside of a straight line, which has none
 		}
 		if b.Empty() {
-			fs.Add("hidden", finding.Note, "wholly transparent or empty art was left out", drawing.PartOf(n), b)
+			fs.Add(finding.Hidden, finding.Note, "wholly transparent or empty art was left out", drawing.PartOf(n), b)
 			return nil
 		}
 		if b.Intersect(d.Page).Empty() {
-			fs.Add("outside-page", finding.Mended, "art outside the page was left out: nobody sees it until the file is cropped elsewhere", drawing.PartOf(n), b)
+			fs.Add(finding.OutsidePage, finding.Mended, "art outside the page was left out: nobody sees it until the file is cropped elsewhere", drawing.PartOf(n), b)
 			return nil
 		}
 		return n
@@ -151,9 +151,9 @@ func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 	for _, n := range out.Nodes {
 		if !d.Page.Contains(drawing.Bounds(n), slack) {
 			over = true
-			code, says := "cut-off", "art runs over the edge of the page and is cut there"
+			code, says := finding.CutOff, "art runs over the edge of the page and is cut there"
 			if d.Page.Contains(bare(n), slack) {
-				code, says = "effect-cut", "a shadow, glow or blur runs over the edge of the page and is cut square there"
+				code, says = finding.EffectCut, "a shadow, glow or blur runs over the edge of the page and is cut square there"
 			}
 			fs.Add(code, finding.Warn, says, drawing.PartOf(n), drawing.Bounds(n))
 			(*fs)[len(*fs)-1].Mend = PageMend(d.Page.Union((*fs)[len(*fs)-1].Place))
@@ -198,7 +198,7 @@ func emptyRoom(d *drawing.Drawing, fs *finding.List) {
 		}
 	}
 	if len(sides) > 0 {
-		fs.Add("empty-room", finding.Note, "the page has empty room around the art ("+strings.Join(sides, ", ")+"); the frame trims it", "", geom.Rect{})
+		fs.Add(finding.EmptyRoom, finding.Note, "the page has empty room around the art ("+strings.Join(sides, ", ")+"); the frame trims it", "", geom.Rect{})
 		(*fs)[len(*fs)-1].Mend = PageMend(b)
 	}
 }

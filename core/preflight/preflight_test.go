@@ -29,7 +29,7 @@ func TestFindings(t *testing.T) {
 	const dot = `<circle cx="50" cy="50" r="45"/>`
 	for name, c := range map[string]struct {
 		body string
-		code string
+		code finding.Code
 		sev  finding.Severity
 		says string
 		twin string
@@ -62,7 +62,7 @@ func TestFindings(t *testing.T) {
 			t.Errorf("the twin of %s has %s too: %v", name, c.code, fs)
 		}
 	}
-	if _, fs := read(t, `<path d="M2 50H98" stroke="red" stroke-width="90"/>`); len(fs) != 1 || fs[0].Code != "stroke" {
+	if _, fs := read(t, `<path d="M2 50H98" stroke="red" stroke-width="90"/>`); len(fs) != 1 || fs[0].Code != finding.Stroke {
 		t.Errorf("a straight line has %v", fs)
 	}
 	if _, fs := read(t, dot); len(fs) != 0 {

@@ -147,7 +147,7 @@ func (s *sight) covered(ctx context.Context, d *drawing.Drawing, fs *finding.Lis
 		return err
 	}
 	for _, n := range ns {
-		fs.Add("covered", finding.Note, "art lies wholly behind other paint: nobody sees it until a shape is moved or a cutter follows it", drawing.PartOf(n), drawing.Bounds(n))
+		fs.Add(finding.Covered, finding.Note, "art lies wholly behind other paint: nobody sees it until a shape is moved or a cutter follows it", drawing.PartOf(n), drawing.Bounds(n))
 		(*fs)[len(*fs)-1].Mend = "covered"
 	}
 	return nil
@@ -162,7 +162,7 @@ func (s *sight) whitePaint(ctx context.Context, d *drawing.Drawing, all []int, f
 	}
 	for i, n := range s.nodes {
 		if white[i] {
-			fs.Add("white-paint", finding.Note, "white paint lies over ink: on a coloured page it stays white; as a hole it would show the page", drawing.PartOf(n), drawing.Bounds(n))
+			fs.Add(finding.WhitePaint, finding.Note, "white paint lies over ink: on a coloured page it stays white; as a hole it would show the page", drawing.PartOf(n), drawing.Bounds(n))
 			(*fs)[len(*fs)-1].Mend = "open"
 		}
 	}
@@ -265,7 +265,7 @@ func (s *sight) between(all []int, fs *finding.List) {
 			q := s.at(p)
 			box = box.Union(geom.Rect{X0: q.X, Y0: q.Y, X1: q.X, Y1: q.Y}.Grow(s.box.W() / float64(s.w) / 2))
 		}
-		fs.Add("counter", finding.Note, fmt.Sprintf("a bare place between parts, near %.0f, %.0f px, shows what lies behind: on a dark page it turns dark", at.X, at.Y), "", box)
+		fs.Add(finding.Counter, finding.Note, fmt.Sprintf("a bare place between parts, near %.0f, %.0f px, shows what lies behind: on a dark page it turns dark", at.X, at.Y), "", box)
 		f := &(*fs)[len(*fs)-1]
 		f.Mend = fmt.Sprintf("fill %.6g %.6g #ffffff", at.X, at.Y)
 		for n := range rim {

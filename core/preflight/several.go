@@ -63,6 +63,6 @@ func Drawings(d *drawing.Drawing) []geom.Rect {
 
 func several(d *drawing.Drawing, fs *finding.List) {
 	if n := len(Drawings(d)); n > 1 {
-		fs.Add("several-drawings", finding.Note, fmt.Sprintf("%d drawings stand apart on the page: if they are candidates, look at them side by side and choose one", n), "", geom.Rect{})
+		fs.Add(finding.SeveralDrawings, finding.Note, fmt.Sprintf("%d drawings stand apart on the page: if they are candidates, look at them side by side and choose one", n), "", geom.Rect{})
 	}
 }

@@ -153,7 +153,7 @@ func (c *compiler) nodes(ns []drawing.Node, part string, in *drawing.Mask) []nod
 			m.kids = c.nodes(n.Nodes, n.Part, in)
 			if n.Filter != nil {
 				if _, effect, err := (raster.Pixel{0, 0, 0, 1}).Flat(n.Filter); effect || err != nil {
-					c.art.findings.Add("effect-dropped", finding.Note,
+					c.art.findings.Add(finding.EffectDropped, finding.Note,
 						"an effect (shadow, glow, blur or the like) has no edge that one ink could follow; it is left out of one-ink versions", n.Part, drawing.Bounds(n))
 				}
 			}

@@ -300,7 +300,7 @@ func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 		for _, p := range v.Places {
 			box = box.Union(p.Box.Grow(1e-6))
 		}
-		v.Findings.Add("detail-lost", finding.Warn,
+		v.Findings.Add(finding.DetailLost, finding.Warn,
 			fmt.Sprintf("%s: %.0f %% of the edges one sees in the master melt in one ink", s.Name, v.Lost*100), "", box)
 	}
 	return v, nil

@@ -77,9 +77,9 @@ func Read(data []byte) (*drawing.Drawing, finding.List, error) {
 		&drawing.Picture{Image: img, To: geom.Scale(w, h), Alpha: 1, Part: "picture"},
 	}}
 	var fs finding.List
-	fs.Add("raster-inside", finding.Warn, fmt.Sprintf("the master is a picture of %.0f × %.0f px: it cannot be enlarged past that; one-ink versions are traced from it", w, h), "picture", page)
+	fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("the master is a picture of %.0f × %.0f px: it cannot be enlarged past that; one-ink versions are traced from it", w, h), "picture", page)
 	if c, ok := ground(img); ok {
-		fs.Add("backing", finding.Warn, fmt.Sprintf("the picture stands on a plain ground of %s: it makes a box on every page of another colour", c), "picture", page)
+		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("the picture stands on a plain ground of %s: it makes a box on every page of another colour", c), "picture", page)
 		fs[len(fs)-1].Mend = "backing" // of core/preflight, which reads the drawing
 	}
 	return d, fs, nil

@@ -22,7 +22,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	}
 	data, media, ok := picture.DataURI(href)
 	if !ok {
-		r.findings.Add("unsafe", finding.Warn, "a linked picture was dropped: nothing outside the master is ever fetched. Embed it in the drawing", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsafe, finding.Warn, "a linked picture was dropped: nothing outside the master is ever fetched. Embed it in the drawing", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	if strings.Contains(media, "svg") {
@@ -30,7 +30,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	}
 	img, err := r.picture(href, data)
 	if err != nil {
-		r.findings.Add("unsupported", finding.Stop, "an embedded picture cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Stop, "an embedded picture cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
 		return nil
 	}
 	iw, ih := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
@@ -90,7 +90,7 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 	d, fs, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r)
 	r.findings = append(r.findings, fs...)
 	if err != nil {
-		r.findings.Add("unsupported", finding.Stop, "an embedded drawing cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Stop, "an embedded drawing cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
 		return nil
 	}
 	l := s.len

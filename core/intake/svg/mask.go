@@ -178,7 +178,7 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 		return nil
 	}
 	if drawn > maxTiles {
-		r.findings.Add("unsupported", finding.Stop, "a pattern has too many tiles to be kept as shapes", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Stop, "a pattern has too many tiles to be kept as shapes", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	g := &drawing.Group{Alpha: alpha, Clip: []drawing.Region{region}, Part: s.part}

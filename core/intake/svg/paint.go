@@ -25,9 +25,9 @@ func (r *reader) paint(e *element, s state, prop string, box geom.Rect) drawing.
 		t := r.doc.byID[id]
 		switch {
 		case !local:
-			r.findings.Add("unsafe", finding.Warn, "a paint from another file was dropped: nothing outside the master is ever fetched", r.name(e, s), geom.Rect{})
+			r.findings.Add(finding.Unsafe, finding.Warn, "a paint from another file was dropped: nothing outside the master is ever fetched", r.name(e, s), geom.Rect{})
 		case t == nil && fallback == "":
-			r.findings.Add("unsupported", finding.Warn, "the paint #"+id+" is referred to but is not in the file; the shape is left without it", r.name(e, s), geom.Rect{})
+			r.findings.Add(finding.Unsupported, finding.Warn, "the paint #"+id+" is referred to but is not in the file; the shape is left without it", r.name(e, s), geom.Rect{})
 		case t != nil && (t.name == "linearGradient" || t.name == "radialGradient"):
 			return r.gradient(t, s, box, alpha)
 		}
@@ -40,7 +40,7 @@ func (r *reader) paint(e *element, s state, prop string, box geom.Rect) drawing.
 	}
 	c, a, ok := r.colour(v, s.style)
 	if !ok {
-		r.findings.Add("unsupported", finding.Stop, "the colour "+v+" is not known here, so no file is made from this master", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Stop, "the colour "+v+" is not known here, so no file is made from this master", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	if a *= alpha; a == 0 {

@@ -79,10 +79,10 @@ func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (
 	}
 	r.embedFonts()
 	for _, f := range r.sheet.failed {
-		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("the style sheet has %q, which is not read here; what it styles may look different", f), "", geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("the style sheet has %q, which is not read here; what it styles may look different", f), "", geom.Rect{})
 	}
 	for _, u := range doc.unsafe {
-		r.findings.Add("unsafe", finding.Mended, u+" were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
+		r.findings.Add(finding.Unsafe, finding.Mended, u+" were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
 	}
 	d := r.document()
 	if r.err != nil {
@@ -107,7 +107,7 @@ func (r *reader) embedFonts() {
 		}
 		set := r.fonts.Clone()
 		if err := set.AddAs(data, family); err != nil {
-			r.findings.Add("missing-font", finding.Warn, fmt.Sprintf("the font %q inside the file cannot be used: %v", family, err), "", geom.Rect{})
+			r.findings.Add(finding.MissingFont, finding.Warn, fmt.Sprintf("the font %q inside the file cannot be used: %v", family, err), "", geom.Rect{})
 			continue
 		}
 		r.fonts = set
@@ -180,7 +180,7 @@ func (r *reader) fail(format string, args ...any) {
 
 // cannot notes something that would have to be drawn and is not.
 func (r *reader) cannot(what string, e *element, s state) {
-	r.findings.Add("unsupported", finding.Stop, what+" cannot be drawn right yet, so no file is made from this master", r.name(e, s), geom.Rect{})
+	r.findings.Add(finding.Unsupported, finding.Stop, what+" cannot be drawn right yet, so no file is made from this master", r.name(e, s), geom.Rect{})
 }
 
 func (r *reader) name(e *element, s state) string {
@@ -309,16 +309,16 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 		"style", "mask", "filter", "pattern", "marker", "solidColor", "cursor", "view":
 		return nil
 	case "script":
-		r.findings.Add("unsafe", finding.Mended, "scripts were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
+		r.findings.Add(finding.Unsafe, finding.Mended, "scripts were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
 		return nil
 	case "animate", "animateTransform", "animateMotion", "animateColor", "set":
-		r.findings.Add("unsupported", finding.Note, "animation was left out; the drawing is shown as it stands at rest", s.part, geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Note, "animation was left out; the drawing is shown as it stands at rest", s.part, geom.Rect{})
 		return nil
 	}
 	s.style = r.sheet.cascade(e, s.style)
 	s = inherit(s)
 	if s.style["display"] == "none" {
-		r.findings.Add("hidden", finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Hidden, finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	if t, ok := s.style["transform"]; ok {
@@ -351,7 +351,7 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 	case "foreignObject":
 		r.cannot("embedded web content", e, s)
 	default:
-		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("<%s> is not known here and was left out", e.name), r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("<%s> is not known here and was left out", e.name), r.name(e, s), geom.Rect{})
 	}
 	return r.wrap(e, s, out)
 }
@@ -373,7 +373,7 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 	mask := r.maskOf(e, s)
 	filter, filtered := r.filterOf(e, s)
 	if filtered && filter == nil {
-		r.findings.Add("hidden", finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Hidden, finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	isolated := s.style["isolation"] == "isolate"
@@ -382,7 +382,7 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 		return ns
 	}
 	if alpha == 0 {
-		r.findings.Add("hidden", finding.Note, "wholly transparent art is left out", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Hidden, finding.Note, "wholly transparent art is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	if len(ns) == 1 && plain {

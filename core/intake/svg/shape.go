@@ -21,7 +21,7 @@ func (r *reader) outline(e *element, s state) geom.Path {
 	case "path":
 		var err error
 		if p, err = pathData(e.attrs["d"]); err != nil {
-			r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("line %d: %v; it is drawn up to the fault", e.line, err), r.name(e, s), geom.Rect{})
+			r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("line %d: %v; it is drawn up to the fault", e.line, err), r.name(e, s), geom.Rect{})
 		}
 	case "rect":
 		w, h := l.get(e, "width", l.w, 0), l.get(e, "height", l.h, 0)
@@ -94,7 +94,7 @@ func (r *reader) beyond(far float64, e *element) bool {
 // shape draws a basic shape or path: its fill and its stroke.
 func (r *reader) shape(e *element, s state) []drawing.Node {
 	if v := s.style.get("visibility", "visible"); v != "visible" {
-		r.findings.Add("hidden", finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Hidden, finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	p := r.outline(e, s)
@@ -215,7 +215,7 @@ func (r *reader) stroke(e *element, s state, p geom.Path) geom.Path {
 		}
 	}
 	if n := p.Dashes(pen.Dashes); n > geom.MaxDashes {
-		r.findings.Add("unsupported", finding.Stop, fmt.Sprintf("a line has %.0f dashes; at most %d can be drawn", n, geom.MaxDashes), r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Stop, fmt.Sprintf("a line has %.0f dashes; at most %d can be drawn", n, geom.MaxDashes), r.name(e, s), geom.Rect{})
 		return nil
 	}
 	if s.style["vector-effect"] == "non-scaling-stroke" {
@@ -258,7 +258,7 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 	}
 	if s.entered(c) {
 		// CSS Masking: a reference that leads back to itself does not clip.
-		r.findings.Add("unsupported", finding.Warn, "a clip path refers to itself, which has no effect", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Warn, "a clip path refers to itself, which has no effect", r.name(e, s), geom.Rect{})
 		return nil, false
 	}
 	s = s.enter(c)

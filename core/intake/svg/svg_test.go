@@ -203,8 +203,8 @@ func bomb() string {
 	return b.String()
 }
 
-func codes(fs finding.List) map[string]finding.Severity {
-	m := map[string]finding.Severity{}
+func codes(fs finding.List) map[finding.Code]finding.Severity {
+	m := map[finding.Code]finding.Severity{}
 	for _, f := range fs {
 		m[f.Code] = f.Severity
 	}
@@ -217,7 +217,7 @@ func TestFindings(t *testing.T) {
 	const r = `<rect id="r" width="9" height="9"/>`
 	for name, c := range map[string]struct {
 		body string
-		code string
+		code finding.Code
 		sev  finding.Severity
 	}{
 		"filter":         {r + `<rect width="9" height="9" filter="blur(2px)"/>`, "unsupported", finding.Stop},

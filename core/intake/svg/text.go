@@ -53,7 +53,7 @@ func (r *reader) textElement(e *element, s state) []drawing.Node {
 		for _, n := range out {
 			place = place.Union(drawing.Bounds(n))
 		}
-		r.findings.Add("live-text", finding.Mended, "live text was turned into shapes, so that no printer needs the font", r.name(e, s), place)
+		r.findings.Add(finding.LiveText, finding.Mended, "live text was turned into shapes, so that no printer needs the font", r.name(e, s), place)
 	}
 	return out
 }

@@ -285,7 +285,7 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 	family, _, _ := strings.Cut(list, ",")
 	family = strings.Trim(strings.TrimSpace(family), `"'`)
 	if family == "" {
-		r.findings.Add("missing-font", finding.Stop, "the text names no font, so every program would set another one; name it, or turn the text into shapes", r.name(l.e, *l.s), geom.Rect{})
+		r.findings.Add(finding.MissingFont, finding.Stop, "the text names no font, so every program would set another one; name it, or turn the text into shapes", r.name(l.e, *l.s), geom.Rect{})
 		if family = r.standIn; family == "" {
 			return nil, false
 		}
@@ -293,13 +293,13 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 	want := fontStyle(st)
 	faces := r.fonts.Find(family, want)
 	if len(faces) == 0 {
-		r.findings.Add("missing-font", finding.Stop, fmt.Sprintf("the font %q is not here; add its file, or turn the text into shapes", family), r.name(l.e, *l.s), geom.Rect{})
+		r.findings.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("the font %q is not here; add its file, or turn the text into shapes", family), r.name(l.e, *l.s), geom.Rect{})
 		faces = r.nearest(list, want)
 	}
 	for _, f := range faces {
 		if f.Has(l.r) {
 			if no := f.Lacks(want); no != "" {
-				r.findings.Add("missing-font", finding.Warn, fmt.Sprintf("the font %q is here %s; what is at hand was set", family, no), r.name(l.e, *l.s), geom.Rect{})
+				r.findings.Add(finding.MissingFont, finding.Warn, fmt.Sprintf("the font %q is here %s; what is at hand was set", family, no), r.name(l.e, *l.s), geom.Rect{})
 			}
 			return f, true
 		}
@@ -307,6 +307,6 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 	if len(faces) == 0 {
 		return nil, false
 	}
-	r.findings.Add("missing-font", finding.Stop, fmt.Sprintf("the font %q has no letter %q", family, l.r), r.name(l.e, *l.s), geom.Rect{})
+	r.findings.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("the font %q has no letter %q", family, l.r), r.name(l.e, *l.s), geom.Rect{})
 	return nil, false
 }

@@ -57,7 +57,7 @@ func (r *reader) useElement(e *element, s state) []drawing.Node {
 	}
 	if s.entered(t) {
 		// SVG 2 section 5.6: a use that leads back to itself is not drawn.
-		r.findings.Add("unsupported", finding.Warn, "a reference leads back to itself and is not drawn", r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Warn, "a reference leads back to itself and is not drawn", r.name(e, s), geom.Rect{})
 		return nil
 	}
 	s = s.enter(t)
@@ -86,13 +86,13 @@ func (r *reader) target(e *element, s state) *element {
 	id, local := strings.CutPrefix(href, "#")
 	if !local {
 		if href != "" {
-			r.findings.Add("unsafe", finding.Warn, "a reference to another file was dropped: nothing outside the master is ever fetched", r.name(e, s), geom.Rect{})
+			r.findings.Add(finding.Unsafe, finding.Warn, "a reference to another file was dropped: nothing outside the master is ever fetched", r.name(e, s), geom.Rect{})
 		}
 		return nil
 	}
 	t := r.doc.byID[id]
 	if t == nil {
-		r.findings.Add("unsupported", finding.Warn, fmt.Sprintf("%q is referred to but is not in the file", "#"+id), r.name(e, s), geom.Rect{})
+		r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("%q is referred to but is not in the file", "#"+id), r.name(e, s), geom.Rect{})
 	}
 	return t
 }
