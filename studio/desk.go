@@ -128,7 +128,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 // saw notes how a mark stands, for the desk.
 func (s *Studio) saw(ctx context.Context, w *Work) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE marks SET seen_build = ?, seen_warn = ?, seen_stop = ?, seen_kind = ?, seen_release = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?",
-		w.Name, w.Plan.Master.Findings.Count(finding.Warn), cut(w.Stop, 300), w.Plan.Master.Kind, kit.Release, w.Mark.ID, w.Mark.decision)
+		w.Name, w.Plan.Master.Findings.Count(finding.Warn), cut(w.Stop, 300), w.Plan.Master.Kind.Key, kit.Release, w.Mark.ID, w.Mark.decision)
 	return err
 }
 
@@ -171,7 +171,7 @@ func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error
 			t.State = Current
 		case m.Kit != nil:
 			t.State = Outdated
-		case w.Plan.Master.Kind != "svg":
+		case !w.Plan.Master.Kind.Vector:
 			t.State = Raster
 		case t.Warn > 0:
 			t.State = ToLook

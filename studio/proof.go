@@ -7,11 +7,10 @@ import (
 	"image"
 	stdpng "image/png"
 	"slices"
-	"strconv"
-	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/export/png"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/kit"
 	"dyekit/core/proof"
@@ -21,12 +20,16 @@ import (
 )
 
 // An Encoding is a way to write the pixels of a file.
-type Encoding struct{ Key, Name string }
+type Encoding struct {
+	Key, Name string
+	format    format.Key
+	level     int // the most colours of a PNG, 0 for all; the quality of a JPEG
+}
 
 // Encodings are those that can be looked at beside each other.
 var Encodings = []Encoding{
-	{"png", "PNG, all colours"}, {"png256", "PNG, 256 colours"}, {"png64", "PNG, 64 colours"}, {"png16", "PNG, 16 colours"},
-	{"webp", "WebP, lossless"}, {"jpeg92", "JPEG, quality 92"}, {"jpeg75", "JPEG, quality 75"}, {"jpeg50", "JPEG, quality 50"},
+	{"png", "PNG, all colours", format.PNG, 0}, {"png256", "PNG, 256 colours", format.PNG, 256}, {"png64", "PNG, 64 colours", format.PNG, 64}, {"png16", "PNG, 16 colours", format.PNG, 16},
+	{"webp", "WebP, lossless", format.WebP, 0}, {"jpeg92", "JPEG, quality 92", format.JPEG, 92}, {"jpeg75", "JPEG, quality 75", format.JPEG, 75}, {"jpeg50", "JPEG, quality 50", format.JPEG, 50},
 }
 
 // MaxTwo bounds the longer side of pictures whose encodings are compared, in
@@ -35,32 +38,28 @@ const MaxTwo = 2000
 
 // encoded makes a planned file in another encoding and reads it back.
 func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []byte, img *image.NRGBA, err error) {
-	if !slices.ContainsFunc(Encodings, func(e Encoding) bool { return e.Key == key }) || max(f.W, f.H) > MaxTwo {
+	at := slices.IndexFunc(Encodings, func(e Encoding) bool { return e.Key == key })
+	if at < 0 || max(f.W, f.H) > MaxTwo {
 		return nil, nil, ErrNotFound
 	}
 	look := fmt.Sprintf("encoded %s %s %d×%d", w.looks[f.Version()], key, f.W, f.H)
 	data, ok := w.shelf.pngs.get(look)
 	if !ok {
-		n, format := 0, strings.TrimRight(key, "0123456789")
-		if d := strings.TrimPrefix(key, format); d != "" {
-			if n, err = strconv.Atoi(d); err != nil {
-				return nil, nil, err
-			}
-		}
-		f.Entry.Format, f.Entry.Colour, f.Entry.Interlace = format, "", false
-		switch format {
-		case "png":
-			f.Entry.Palette = &recipe.Palette{Never: n == 0, Colors: n}
-		case "jpeg":
-			f.Entry.Quality = n
-		}
-		if data, err = kit.Sample(ctx, w.Plan, w.Mark.Brand(), f); err != nil {
+		e := Encodings[at]
+		f.Entry.Format, f.Entry.Colour, f.Entry.Interlace = e.format, "", false
+		f.Entry.Palette, f.Entry.Quality = &recipe.Palette{Never: e.level == 0, Colors: e.level}, e.level
+		if data, err = w.Sample(ctx, f); err != nil {
 			return nil, nil, err
 		}
 		w.shelf.pngs.put(look, data)
 	}
 	img, err = kit.Pixels(data)
 	return data, img, err
+}
+
+// Sample makes the bytes of a planned file, to look at or to weigh.
+func (w *Work) Sample(ctx context.Context, f recipe.File) ([]byte, error) {
+	return kit.Sample(ctx, w.Plan, w.Mark.Brand(), f)
 }
 
 // A Two is two encodings of one file beside each other.

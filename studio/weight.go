@@ -5,7 +5,6 @@ import (
 	"math"
 	"time"
 
-	"dyekit/core/kit"
 	"dyekit/core/recipe"
 )
 
@@ -82,7 +81,7 @@ func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Weight {
 	long := max(f.W, f.H)
 	if long <= small {
-		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), f)
+		b, err := w.Sample(ctx, f)
 		return Weight{Bytes: len(b), Measured: err == nil}
 	}
 	at := func(side int) float64 {
@@ -98,7 +97,7 @@ func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Wei
 		if x, ok := w.shelf.weights.get(key); ok {
 			return float64(x.Bytes)
 		}
-		b, err := kit.Sample(ctx, w.Plan, w.Mark.Brand(), g)
+		b, err := w.Sample(ctx, g)
 		if err != nil {
 			return 0
 		}

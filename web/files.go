@@ -11,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/recipe"
 	"dyekit/studio"
@@ -19,7 +20,9 @@ import (
 // A recipeRow is a line of the recipe's table as it stands in the form.
 type recipeRow struct {
 	N                          int
-	Format, Sizes, PPI, Colour string
+	Format                     format.Key
+	Colour                     format.Space
+	Sizes, PPI                 string
 	Versions, Backing, Stretch string
 	Palette, Quality, Pages    string
 	Sure                       bool
@@ -40,7 +43,7 @@ type filesPage struct {
 	Naming   string
 	Odd      string // what is odd about the names that it makes
 	ByFolder string
-	Formats  []string
+	Formats  []format.Format
 	Known    []string // versions
 	Open     bool     // the table is shown
 	Trying   bool     // what is shown is not kept yet
@@ -56,7 +59,7 @@ type filesPage struct {
 // newFilesPage shows the recipe and its files; of a form just sent, the rows
 // as they were typed.
 func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p filesPage, err error) {
-	p = filesPage{D: d, Own: d.Work.Decisions.Own != nil, Formats: recipe.Formats, Open: c.Query("edit") != "" || typed != nil}
+	p = filesPage{D: d, Own: d.Work.Decisions.Own != nil, Formats: format.Wanted(), Open: c.Query("edit") != "" || typed != nil}
 	if p.Base, err = d.Work.Base(); err != nil {
 		return p, err
 	}
@@ -106,10 +109,10 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 	}
 	p.Rows = append(p.Rows, recipeRow{N: len(p.Rows)})
 	ws := d.Work.WeightsSoon()
-	for _, f := range recipe.Formats {
-		g := folder{Format: f}
+	for _, f := range format.Wanted() {
+		g := folder{Name: f.Name}
 		for i, x := range d.Work.Plan.Files {
-			if x.Entry.Format == f && x.Set() == "" || x.Set() != "" && f == recipe.Icons {
+			if x.Entry.Format == f.Key && x.Set() == "" || x.Set() != "" && f.Key == format.Icons {
 				l := line{File: x, Estimate: !ws[i].Measured}
 				if ws[i].Known {
 					l.Weight = weightOf(ws[i])
@@ -173,9 +176,10 @@ func rowOf(i int, e recipe.Entry) recipeRow {
 	return r
 }
 
-// Pixels reports whether the line makes pictures of a size of their own.
-func (r recipeRow) Pixels() bool {
-	return slices.Contains([]string{"png", "jpeg", "tiff", "webp"}, r.Format)
+// Kind is what the files of the line can carry.
+func (r recipeRow) Kind() format.Format {
+	f, _ := format.Of(r.Format)
+	return f
 }
 
 // entry is the line of the recipe that a row asks for, on top of the line that
@@ -233,7 +237,7 @@ func typedRecipe(c *gin.Context, base *recipe.Recipe) (rows []recipeRow, r *reci
 	n, _ := strconv.Atoi(c.PostForm("rows"))
 	for i := range min(n, maxRows) {
 		get := func(k string) string { return strings.TrimSpace(c.PostForm(fmt.Sprintf("%s.%d", k, i))) }
-		x := recipeRow{N: len(rows), Format: get("format"), Sizes: get("sizes"), PPI: get("ppi"), Colour: get("colour"), Versions: get("versions"), Backing: get("backing"), Stretch: get("stretch"), Palette: get("palette"), Quality: get("quality"), Pages: get("pages"), Sure: get("sure") != "", Drop: get("drop") != ""}
+		x := recipeRow{N: len(rows), Format: format.Key(get("format")), Sizes: get("sizes"), PPI: get("ppi"), Colour: format.Space(get("colour")), Versions: get("versions"), Backing: get("backing"), Stretch: get("stretch"), Palette: get("palette"), Quality: get("quality"), Pages: get("pages"), Sure: get("sure") != "", Drop: get("drop") != ""}
 		if x.Format == "" || x.Drop {
 			continue
 		}

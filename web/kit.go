@@ -14,6 +14,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/format"
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 	"dyekit/studio"
@@ -167,11 +168,16 @@ func send(c *gin.Context, k *studio.Kit, r io.ReadSeeker) {
 	http.ServeContent(patient{c.Writer, http.NewResponseController(c.Writer)}, c.Request, "", k.Built, r)
 }
 
-// media are the types of files in kits. A master is never sent as a page:
-// what came from outside is only ever a download.
-var media = map[string]string{
-	".png": "image/png", ".jpg": "image/jpeg", ".svg": "image/svg+xml", ".pdf": "application/pdf",
-	".eps": "application/postscript", ".json": "application/json", ".html": "text/html; charset=utf-8",
+// media is the type of a file in a kit. A master is never sent as a page: what
+// came from outside is only ever a download.
+func media(p string) string {
+	if strings.HasPrefix(p, "MASTER/") {
+		return "application/octet-stream"
+	}
+	if f, ok := format.ByExt(path.Ext(p)); ok {
+		return f.Media
+	}
+	return "application/json" // kit.json
 }
 
 // part opens a file of a kit.
@@ -190,12 +196,8 @@ func (s *Server) kitFile(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	kind, ok := media[path.Ext(p)]
-	if !ok || strings.HasPrefix(p, "MASTER/") {
-		kind = "application/octet-stream"
-	}
 	attachment(c, path.Base(p))
-	c.Header("Content-Type", kind)
+	c.Header("Content-Type", media(p))
 	send(c, k, r)
 }
 

@@ -14,8 +14,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/colour"
-	"dyekit/core/export"
-	"dyekit/core/kit"
+	"dyekit/core/format"
 	"dyekit/core/proof"
 	"dyekit/core/recipe"
 	"dyekit/studio"
@@ -174,7 +173,7 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 func (p *proofPage) files(c *gin.Context) (err error) {
 	w, path := p.D.Work, c.Query("file")
 	for _, f := range w.Plan.Files {
-		if f.Entry.Format != "png" && f.Entry.Format != "jpeg" && f.Entry.Format != "webp" || f.Entry.ColourSpace() == export.CMYK || f.Set() != "" {
+		if k := f.Entry.Kind(); !k.Pixels || !k.Shown || f.Entry.ColourSpace() == format.CMYK || f.Set() != "" {
 			continue
 		}
 		p.Files = append(p.Files, f)
@@ -261,11 +260,11 @@ func (s *Server) proofPicture(c *gin.Context) {
 		return
 	}
 	f, err := file(w, c.Query("file"))
-	if err != nil || !slices.Contains([]string{"png", "jpeg", "webp"}, f.Entry.Format) {
+	if err != nil || !f.Entry.Kind().Pixels || !f.Entry.Kind().Shown {
 		s.fail(c, studio.ErrNotFound)
 		return
 	}
-	b, err := kit.Sample(c.Request.Context(), w.Plan, w.Mark.Brand(), f)
+	b, err := w.Sample(c.Request.Context(), f)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -273,7 +272,7 @@ func (s *Server) proofPicture(c *gin.Context) {
 	if c.Query("k") != "" {
 		c.Header("Cache-Control", "private, max-age=31536000, immutable")
 	}
-	c.Data(http.StatusOK, "image/"+f.Entry.Format, b)
+	c.Data(http.StatusOK, f.Entry.Kind().Media, b)
 }
 
 // proofLook is a picture of a proof.

@@ -312,8 +312,8 @@ type line struct {
 }
 
 type folder struct {
-	Format string
-	Lines  []line
+	Name  string
+	Lines []line
 }
 
 // A leftOut groups omissions that share a reason.
@@ -335,7 +335,7 @@ var choiceWords = map[string]string{
 func group(os []recipe.Omission) []leftOut {
 	var out []leftOut
 	for _, o := range os {
-		what := o.Version + " " + o.Format
+		what := o.Version + " " + string(o.Format)
 		i := 0
 		for i < len(out) && out[i].Reason != o.Reason {
 			i++

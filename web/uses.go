@@ -9,6 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/format"
 	"dyekit/core/recipe"
 	"dyekit/studio"
 )
@@ -73,7 +74,7 @@ func (p *filesPage) uses() {
 			at = len(p.ForWhat)
 			p.ForWhat, sums = append(p.ForWhat, useRow{Name: name, For: who}), append(sums, studio.LineWeight{})
 		}
-		l := useLine{N: i, Type: recipe.TypeName(e.Format), Facts: facts(e), Turns: turns(e), Pixels: slices.Contains([]string{"png", "jpeg", "tiff", "webp"}, e.Format)}
+		l := useLine{N: i, Type: e.Kind().Name, Facts: facts(e), Turns: turns(e), Pixels: e.Kind().Sized()}
 		if s := e.Sizes(); s != "" {
 			for _, k := range strings.Split(s, ", ") {
 				says := k
@@ -112,12 +113,12 @@ func (p *filesPage) uses() {
 
 // facts says in a word each what a line says beside its sizes and versions.
 func facts(e recipe.Entry) (out []string) {
-	add := func(ok bool, format string, args ...any) {
+	add := func(ok bool, says string, args ...any) {
 		if ok {
-			out = append(out, fmt.Sprintf(format, args...))
+			out = append(out, fmt.Sprintf(says, args...))
 		}
 	}
-	add(e.Format == "svg", "curves")
+	add(e.Curves() && !e.Kind().Holds(format.CMYK), "curves")
 	add(e.PPI > 0, "%g ppi", e.PPI)
 	add(e.Backing == "#ffffff", "on white")
 	add(e.Backing != "" && e.Backing != "#ffffff", "on %s", e.Backing)
@@ -130,15 +131,15 @@ func facts(e recipe.Entry) (out []string) {
 
 // turns are the properties of a line that a press turns to their next value.
 func turns(e recipe.Entry) (out []sizeChip) {
-	if slices.Contains([]string{"pdf", "eps", "jpeg", "tiff"}, e.Format) {
-		out = append(out, sizeChip{"colour", map[string]string{"cmyk": "printing inks", "rgb": "screen colours"}[e.ColourSpace()]})
+	if e.Kind().Holds(format.CMYK) {
+		out = append(out, sizeChip{"colour", map[format.Space]string{format.CMYK: "printing inks", format.RGB: "screen colours"}[e.ColourSpace()]})
 	}
-	if e.ColourSpace() == "cmyk" {
+	if e.ColourSpace() == format.CMYK {
 		out = append(out, sizeChip{"press", map[string]string{"": "the usual press", "fogra39": "coated", "fogra29": "uncoated", "tr006": "TR 006"}[e.Press]})
 	}
-	if e.Format == "pdf" {
-		out = append(out, sizeChip{"standard", map[string]string{"": "any PDF", "pdfx1a": "X-1a", "pdfx4": "X-4", "pdfa2b": "A-2b"}[e.Standard]},
-			sizeChip{"pages", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == "one-per-version-file"]})
+	if e.Kind().Pages {
+		out = append(out, sizeChip{"standard", map[format.Standard]string{"": "any PDF", format.X1a: "X-1a", format.X4: "X-4", format.A2b: "A-2b"}[e.Standard]},
+			sizeChip{"pages", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == recipe.OneEach]})
 	}
 	return out
 }

@@ -80,7 +80,7 @@ func inspectCmd() *cobra.Command {
 			}
 			b := m.Drawing.Bounds()
 			in := inspection{
-				Kind: m.Kind, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
+				Kind: m.Kind.Key, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
 				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(),
 				OneInk: one.Summary(), Findings: m.Findings,
 			}

@@ -254,7 +254,7 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 		fmt.Fprintf(w, "%-44s %s\n", f.Path, f.Measure())
 	}
 	for _, o := range k.Omitted {
-		fmt.Fprintf(w, "left out: %s as %s: %s\n", o.Version, strings.ToUpper(o.Format), o.Reason)
+		fmt.Fprintf(w, "left out: %s as %s: %s\n", o.Version, strings.ToUpper(string(o.Format)), o.Reason)
 		if len(o.Choices) > 0 {
 			fmt.Fprintf(w, "          the recipe may say \"effects\": \"%s\" there\n", strings.Join(o.Choices, "\" or \""))
 		}

@@ -5,8 +5,6 @@ package export
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"math"
 	"strconv"
 
@@ -16,24 +14,20 @@ import (
 	"dyekit/core/planar"
 )
 
-// ErrCannot is wrapped by a writer whose file type cannot carry something of
+// Unsupported is returned by a writer whose file type cannot carry something of
 // the drawing. The file is then left out with the reason.
-var ErrCannot = errors.New("cannot be carried")
+type Unsupported struct{ Reason string } // for people
 
-// Cannot returns an ErrCannot with a reason for people.
-func Cannot(reason string) error { return fmt.Errorf("%s (%w)", reason, ErrCannot) }
+func (e *Unsupported) Error() string { return e.Reason }
+
+// Cannot returns an Unsupported.
+func Cannot(reason string) error { return &Unsupported{reason} }
 
 // A Page is one drawing seen through a frame.
 type Page struct {
 	Drawing *drawing.Drawing
 	Frame   frame.Frame
 }
-
-// Colours of print files.
-const (
-	RGB  = "rgb"
-	CMYK = "cmyk"
-)
 
 // Number appends v with at most places decimals and no more digits than it
 // needs: no exponent, no trailing zeros, no negative zero.

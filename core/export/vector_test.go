@@ -17,6 +17,7 @@ import (
 	"dyekit/core/export/eps"
 	"dyekit/core/export/pdf"
 	"dyekit/core/export/svg"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/internal/testkit"
@@ -92,11 +93,11 @@ func darkest(t *testing.T, b []byte) byte {
 // Inks stay what they were declared to be (PDF 32000-1 8.6; the plates are
 // ghostscript's).
 func TestPlates(t *testing.T) {
-	p, err := pdf.Encode([]export.Page{art()}, pdf.Options{Title: "plates", Colour: export.CMYK})
+	p, err := pdf.Encode([]export.Page{art()}, pdf.Options{Title: "plates", Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := eps.Encode(art(), eps.Options{Title: "plates", Colour: export.CMYK})
+	e, err := eps.Encode(art(), eps.Options{Title: "plates", Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,11 +114,11 @@ func TestPlates(t *testing.T) {
 // Black is K 100 and nothing else (common practice).
 func TestBlackIsBlackAlone(t *testing.T) {
 	black := page(shape(geom.Box(geom.Rect{X0: 10, Y0: 10, X1: 50, Y1: 90}), colour.Screen(colour.Black), 1))
-	p, err := pdf.Encode([]export.Page{black}, pdf.Options{Colour: export.CMYK})
+	p, err := pdf.Encode([]export.Page{black}, pdf.Options{Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := eps.Encode(black, eps.Options{Colour: export.CMYK})
+	e, err := eps.Encode(black, eps.Options{Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,7 +134,7 @@ func TestBlackIsBlackAlone(t *testing.T) {
 }
 
 func TestBoxes(t *testing.T) {
-	p, err := pdf.Encode([]export.Page{art(), art()}, pdf.Options{Title: "Café (2)", Colour: export.CMYK})
+	p, err := pdf.Encode([]export.Page{art(), art()}, pdf.Options{Title: "Café (2)", Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,7 +151,7 @@ func TestBoxes(t *testing.T) {
 	if len(strings.Split(strings.TrimSpace(fonts), "\n")) > 2 {
 		t.Errorf("fonts: %s", fonts)
 	}
-	e, err := eps.Encode(art(), eps.Options{Title: "boxes", Colour: export.CMYK})
+	e, err := eps.Encode(art(), eps.Options{Title: "boxes", Colour: format.CMYK})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -171,7 +172,7 @@ func TestEPSIsCleanDSC(t *testing.T) {
 	a := art()
 	a.Frame.W, a.Frame.H = 201, 100.5
 	a.Frame.Box = geom.Rect{X1: 201, Y1: 100.5}
-	e, err := eps.Encode(a, eps.Options{Title: strings.Repeat("né(", 150), Colour: export.CMYK, Level: 3})
+	e, err := eps.Encode(a, eps.Options{Title: strings.Repeat("né(", 150), Colour: format.CMYK, Level: 3})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -200,7 +201,7 @@ func TestEPSIsCleanDSC(t *testing.T) {
 func TestRefusals(t *testing.T) {
 	box := geom.Box(geom.Rect{X1: 50, Y1: 50})
 	half := page(shape(box, colour.Screen(colour.Black), 0.5))
-	if _, err := eps.Encode(half, eps.Options{}); !errors.Is(err, export.ErrCannot) {
+	if _, err := eps.Encode(half, eps.Options{}); !unsupported(err) {
 		t.Errorf("translucent EPS: %v", err)
 	}
 	two := page(&drawing.Group{Alpha: 1, Nodes: []drawing.Node{shape(box, colour.Screen(colour.Black), 1)},
@@ -211,15 +212,15 @@ func TestRefusals(t *testing.T) {
 			t.Errorf("%s in PDF: %v", name, err)
 		}
 		want := name != "a clip of two shapes" // which is opaque
-		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{Colour: export.CMYK, Standard: pdf.X1a}); errors.Is(err, export.ErrCannot) != want {
+		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{Colour: format.CMYK, Standard: format.X1a}); unsupported(err) != want {
 			t.Errorf("%s in PDF/X-1a: %v", name, err)
 		}
 	}
-	if _, err := pdf.Encode([]export.Page{art()}, pdf.Options{Standard: pdf.X4}); !errors.Is(err, export.ErrCannot) {
+	if _, err := pdf.Encode([]export.Page{art()}, pdf.Options{Standard: format.X4}); !unsupported(err) {
 		t.Errorf("screen colours in PDF/X-4: %v", err)
 	}
 	light := page(&drawing.Group{Alpha: 1, Blend: drawing.Screen, Nodes: []drawing.Node{shape(box, colour.Screen(colour.White), 1)}})
-	if _, err := pdf.Encode([]export.Page{light}, pdf.Options{Colour: export.CMYK}); !errors.Is(err, export.ErrCannot) {
+	if _, err := pdf.Encode([]export.Page{light}, pdf.Options{Colour: format.CMYK}); !unsupported(err) {
 		t.Errorf("a blend of light in process inks: %v", err)
 	}
 	if _, err := svg.Encode(fading, svg.Options{}); err != nil {
@@ -261,8 +262,8 @@ func TestNumber(t *testing.T) {
 
 func TestSameBytes(t *testing.T) {
 	make := func() string {
-		p, _ := pdf.Encode([]export.Page{art()}, pdf.Options{Colour: export.CMYK})
-		e, _ := eps.Encode(art(), eps.Options{Colour: export.CMYK})
+		p, _ := pdf.Encode([]export.Page{art()}, pdf.Options{Colour: format.CMYK})
+		e, _ := eps.Encode(art(), eps.Options{Colour: format.CMYK})
 		s, _ := svg.Encode(art(), svg.Options{})
 		return fmt.Sprint(p, e, s)
 	}
@@ -275,7 +276,7 @@ func TestSameBytes(t *testing.T) {
 func TestPictureInPDF(t *testing.T) {
 	src := image.NewNRGBA(image.Rect(0, 0, 2, 1))
 	copy(src.Pix, []uint8{255, 0, 0, 255, 0, 0, 255, 128})
-	p, err := pdf.Encode([]export.Page{page(&drawing.Picture{Image: src, To: geom.Scale(200, 100), Alpha: 1})}, pdf.Options{Colour: export.RGB})
+	p, err := pdf.Encode([]export.Page{page(&drawing.Picture{Image: src, To: geom.Scale(200, 100), Alpha: 1})}, pdf.Options{Colour: format.RGB})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -287,4 +288,9 @@ func TestPictureInPDF(t *testing.T) {
 	if c := img.NRGBAAt(15, 5); c.B < 250 || c.A < 120 || c.A > 136 {
 		t.Errorf("right: %v", c)
 	}
+}
+
+func unsupported(err error) bool {
+	var no *export.Unsupported
+	return errors.As(err, &no)
 }

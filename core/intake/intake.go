@@ -43,7 +43,7 @@ type Options struct {
 type Master struct {
 	Drawing  *drawing.Drawing
 	Findings finding.List
-	Kind     string   // "svg", "png", "jpeg", …: by content, not by name
+	Kind     Kind     // by content, not by name
 	Keys     []string // of the pieces: that of piece n at n-1
 }
 
@@ -65,20 +65,17 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	whole := ctx
 	ctx, cancel := context.WithTimeout(ctx, opt.Time)
 	defer cancel()
-	m = &Master{Kind: Kind(data)}
-	switch m.Kind {
-	case "svg":
-		m.Drawing, m.Findings, err = svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
-	case "pdf", "eps":
-		return nil, fmt.Errorf("%s masters cannot be read yet; hand in the drawing as SVG", map[string]string{"pdf": "PDF", "eps": "EPS"}[m.Kind])
-	case "":
-		if len(bytes.TrimSpace(data)) == 0 {
-			return nil, errors.New("the file is empty")
-		}
+	kind, ok := KindOf(data)
+	switch {
+	case len(bytes.TrimSpace(data)) == 0:
+		return nil, errors.New("the file is empty")
+	case !ok:
 		return nil, ErrKind
-	default:
-		m.Drawing, m.Findings, err = picture.Read(data)
+	case kind.read == nil:
+		return nil, fmt.Errorf("%s masters cannot be read yet; hand in the drawing as SVG", kind.Name)
 	}
+	m = &Master{Kind: kind}
+	m.Drawing, m.Findings, err = kind.read(ctx, data, opt)
 	if err == nil {
 		err = preflight.Budget(ctx, m.Drawing)
 	}
@@ -104,7 +101,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	m.Drawing = checked
 	for _, f := range more {
-		if m.Kind == "svg" || f.Code != finding.RasterInside {
+		if m.Kind.Vector || f.Code != finding.RasterInside {
 			m.Findings = append(m.Findings, f)
 		}
 	}
@@ -114,7 +111,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		}
 		return nil, errors.New("the drawing is empty: all of it lies outside the page")
 	}
-	if m.Kind != "svg" { // mends are for drawings
+	if !m.Kind.Vector { // mends are for drawings
 		for i := range m.Findings {
 			if f := &m.Findings[i]; f.Mend != string(preflight.DropBacking) {
 				f.Mend = ""
@@ -147,7 +144,7 @@ func (m *Master) mend(ctx context.Context, x Mend) error {
 	if err := x.Check(); err != nil {
 		return err
 	}
-	if m.Kind != "svg" && x != preflight.DropBacking {
+	if !m.Kind.Vector && x != preflight.DropBacking {
 		m.idle(x)
 		return nil
 	}
@@ -174,24 +171,64 @@ func (m *Master) idle(x Mend) {
 	m.Findings = append(m.Findings, finding.Finding{Code: finding.MendIdle, Severity: finding.Note, Message: fmt.Sprintf("the mend %q finds nothing to do in this master", string(x)), Mend: string(x)})
 }
 
-// Kind names the file type by content: svg, pdf, eps, png, jpeg, gif, tiff,
-// webp, or "" if it is none of them.
-func Kind(data []byte) string {
-	for _, k := range []struct{ magic, kind string }{
-		{"\x89PNG\r\n\x1a\n", "png"}, {"\xff\xd8\xff", "jpeg"}, {"GIF8", "gif"},
-		{"II*\x00", "tiff"}, {"MM\x00*", "tiff"}, {"%PDF-", "pdf"}, {"%!PS", "eps"},
-		{"\xc5\xd0\xd3\xc6", "eps"}, {"\x1f\x8b", "svg"}, {"\xfe\xff", "svg"}, {"\xff\xfe", "svg"},
-	} {
-		if bytes.HasPrefix(data, []byte(k.magic)) {
-			return k.kind
+// A Kind is what sort of file a master is.
+type Kind struct {
+	Key  string // in reports: svg, png, jpeg, …
+	Name string // for people
+	// Vector masters are drawn in shapes, which mends can act on; the others are
+	// one picture.
+	Vector bool
+	marks  []string // with which such files begin
+	// Disarm takes out what could do harm where the master is handed on, and tells
+	// whether there was any; nil if there cannot be.
+	Disarm func(data []byte) (clean []byte, changed bool, err error)
+	read   func(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error)
+}
+
+// kinds are told apart in this order.
+var kinds = []Kind{
+	{Key: "png", Name: "PNG", marks: []string{"\x89PNG\r\n\x1a\n"}, read: readPicture},
+	{Key: "jpeg", Name: "JPEG", marks: []string{"\xff\xd8\xff"}, read: readPicture},
+	{Key: "gif", Name: "GIF", marks: []string{"GIF8"}, read: readPicture},
+	{Key: "tiff", Name: "TIFF", marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
+	{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
+	{Key: "pdf", Name: "PDF", Vector: true, marks: []string{"%PDF-"}},
+	{Key: "eps", Name: "EPS", Vector: true, marks: []string{"%!PS", "\xc5\xd0\xd3\xc6"}},
+	{Key: "svg", Name: "SVG", Vector: true, marks: []string{"<", "\x1f\x8b", "\xfe\xff", "\xff\xfe"}, Disarm: svg.Disarm, read: readSVG}, // plain, packed, in UTF-16
+}
+
+// KindOf tells the kind of a master by its first bytes; ok is false if it is
+// none.
+func KindOf(data []byte) (k Kind, ok bool) {
+	text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), " \t\r\n")
+	for _, k := range kinds {
+		for _, m := range k.marks {
+			if begins(data, m) || m == "<" && begins(text, m) {
+				return k, true
+			}
 		}
 	}
-	if len(data) > 12 && string(data[:4]) == "RIFF" && string(data[8:12]) == "WEBP" {
-		return "webp"
+	return Kind{}, false
+}
+
+// begins reports whether data begin with a mark, in which a dot stands for any
+// byte.
+func begins(data []byte, mark string) bool {
+	if len(data) < len(mark) {
+		return false
 	}
-	head := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), " \t\r\n")
-	if bytes.HasPrefix(head, []byte("<")) {
-		return "svg"
+	for i := range len(mark) {
+		if mark[i] != '.' && mark[i] != data[i] {
+			return false
+		}
 	}
-	return ""
+	return true
+}
+
+func readSVG(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
+	return svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
+}
+
+func readPicture(_ context.Context, data []byte, _ Options) (*drawing.Drawing, finding.List, error) {
+	return picture.Read(data)
 }

@@ -19,8 +19,8 @@ func TestKinds(t *testing.T) {
 		"%PDF-1.7": "pdf", "%!PS-Adobe": "eps", "\xc5\xd0\xd3\xc6": "eps", "\x89PNG\r\n\x1a\n": "png", "\xff\xd8\xff\xe0": "jpeg",
 		"GIF89a": "gif", "II*\x00": "tiff", "RIFF....WEBPVP8 ": "webp", "hello": "", "": "",
 	} {
-		if got := Kind([]byte(data)); got != want {
-			t.Errorf("%q is %q, want %q", data, got, want)
+		if got, _ := KindOf([]byte(data)); got.Key != want {
+			t.Errorf("%q is %q, want %q", data, got.Key, want)
 		}
 	}
 }

@@ -8,7 +8,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
-	"dyekit/core/export/pdf"
+	"dyekit/core/format"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
@@ -31,17 +31,17 @@ const (
 // burdenOf tells what of a drawing a file of curves cannot hold as it is.
 func burdenOf(d *drawing.Drawing, e recipe.Entry) burden {
 	h := d.Has()
-	cmyk := e.ColourSpace() == export.CMYK
+	k, cmyk := e.Kind(), e.ColourSpace() == format.CMYK
 	switch {
 	case h.Filters:
 		return effects
-	case e.Format == "eps" || e.Standard == pdf.X1a:
+	case e.Flat():
 		if h.Translucent || h.Masks || h.Blends {
 			return flat
 		}
-	case h.Blends && (e.Format == "svg" || cmyk && lightBlends(d)):
+	case h.Blends && (k.Plain || cmyk && lightBlends(d)):
 		return blends
-	case e.Format == "svg" && (hardMasks(d) || offCentre(d)):
+	case k.Plain && (hardMasks(d) || offCentre(d)):
 		return masks
 	}
 	return none
@@ -89,7 +89,7 @@ func (p *Plan) leftOut(name string, e recipe.Entry) (why string, choices []strin
 	if v == nil || v.Drawing == nil || !e.Curves() || e.Effects != "" && e.Effects != recipe.Omit {
 		return "", nil
 	}
-	kind := recipe.TypeName(e.Format)
+	kind := e.Kind().Name
 	switch b := burdenOf(v.Drawing, e); {
 	case b == effects:
 		why = "it has a shadow, glow or blur, which is made of pixels: " + kind + " keeps curves"

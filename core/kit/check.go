@@ -11,9 +11,8 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export"
-	"dyekit/core/export/pdf"
 	"dyekit/core/finding"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/reread"
@@ -50,20 +49,9 @@ func failed(cs []Check) (Check, bool) {
 func (j *job) check(ctx context.Context, f recipe.File, px pixels, data []byte) ([]Check, error) {
 	var cs checks
 	var err error
-	switch f.Entry.Format {
-	case "png", "jpeg", "tiff", "webp":
-		err = j.checkPixels(ctx, f, px, data, &cs)
-	case "ico":
-		err = j.checkICO(ctx, f, px, data, &cs)
-	case recipe.WebManifest, recipe.HeadLines:
-		err = j.checkLinks(f, data, &cs)
-	case "svg":
-		err = j.checkSVG(ctx, f, data, &cs)
-	case "pdf":
-		err = j.checkPDF(ctx, f, data, &cs)
-	case "eps":
-		err = j.checkEPS(ctx, f, data, &cs)
-	default:
+	if k, ok := crafts[f.Entry.Format]; ok {
+		err = k.check(j, ctx, f, px, data, &cs)
+	} else {
 		err = fmt.Errorf("nothing is known to check a file of the type %q with", f.Entry.Format)
 	}
 	if err != nil && ctx.Err() != nil {
@@ -77,7 +65,7 @@ func (j *job) check(ctx context.Context, f recipe.File, px pixels, data []byte) 
 	return cs, nil
 }
 
-func (j *job) checkSVG(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkSVG(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
 	d, findings, err := svg.Read(ctx, data, svg.Options{})
 	if err != nil {
 		return err
@@ -137,7 +125,7 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 	*cs = append(*cs, found...)
 	tol := curve
 	// With a dark side a file holds two versions; EPS has gradients as bands.
-	if f.Entry.Dark == "" && !(f.Entry.Format == "eps" && art.Has().Gradients) {
+	if f.Entry.Dark == "" && !(f.Entry.Kind().Flat && art.Has().Gradients) {
 		why := sameShapes(back, box, art, fr.Box, press)
 		cs.add("shapes", why == "", "%s", orElse(why, "outlines and paints as in the art"))
 		if why == "" {
@@ -167,7 +155,7 @@ func orElse(s, other string) string {
 // artKey names what j.art returns for a file.
 func (j *job) artKey(f recipe.File, v string) string {
 	e := f.Entry
-	return fmt.Sprint(v, "/", e.Format == "eps" || e.Standard == pdf.X1a, "/", e.Format == "svg", e.Effects, e.EffectsPPI, "/", e.ColourSpace() == export.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon)
+	return fmt.Sprint(v, "/", e.Flat(), "/", e.Kind().Plain, e.Effects, e.EffectsPPI, "/", e.ColourSpace() == format.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon)
 }
 
 // look is the art of a version as files are compared with it: small, in the
@@ -242,7 +230,7 @@ func sameOnPaper(ctx context.Context, flat, whole *drawing.Drawing, box geom.Rec
 	return nil
 }
 
-func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkPDF(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
 	pages, err := reread.PDF(data)
 	if err != nil {
 		return err
@@ -253,14 +241,14 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *chec
 	}
 	cs.add("opens", true, "PDF %s", claim.Version)
 	if e := f.Entry; e.Standard != "" {
-		no := claim.Keeps(e.Standard, e.ColourSpace() == export.CMYK)
+		no := claim.Keeps(e.Standard, e.ColourSpace() == format.CMYK)
 		said := claim.Condition
 		if no != "" {
 			said = no
 		}
 		cs.add("standard", no == "", "%s: %s", e.Standard, said)
 	}
-	if e := f.Entry; e.Standard == "" && e.ColourSpace() == export.CMYK {
+	if e := f.Entry; e.Standard == "" && e.ColourSpace() == format.CMYK {
 		has := claim.Intent == "GTS_PDFX" && claim.Components == 4
 		cs.add("profile", has != e.NoProfile, "%s", orElse(claim.Condition, "none"))
 	}
@@ -277,7 +265,7 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, data []byte, cs *chec
 	return nil
 }
 
-func (j *job) checkEPS(ctx context.Context, f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkEPS(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
 	p, err := reread.EPS(data)
 	if err != nil {
 		return err
@@ -295,7 +283,7 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.P
 	wpt, hpt := j.frameFor(f, v).Points()
 	cs.add("page-box", close2(x.W, wpt) && close2(x.H, hpt), "%.2f × %.2f pt", x.W, x.H)
 	cs.add("no-fonts", x.Fonts == 0, "%d fonts", x.Fonts)
-	cmyk := f.Entry.ColourSpace() == export.CMYK
+	cmyk := f.Entry.ColourSpace() == format.CMYK
 	art, err := j.art(ctx, f, v)
 	if err != nil {
 		return err

@@ -11,7 +11,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/recipe"
 )
@@ -228,7 +228,7 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 	plan("another version", png, "", func(f *recipe.File) { f.Versions = []string{"black"} })
 	plan("a page less", pdf, "pages", func(f *recipe.File) { f.Versions = f.Versions[:1] })
 	plan("pages in another order", pdf, "", func(f *recipe.File) { f.Versions = []string{"black", "colour", "plum"} })
-	plan("another colour space", rgb, "", func(f *recipe.File) { f.Entry.Colour = export.CMYK })
+	plan("another colour space", rgb, "", func(f *recipe.File) { f.Entry.Colour = format.CMYK })
 
 	// Bytes.
 	for _, path := range []string{png, jpg, svg, pdf, eps} {

@@ -14,11 +14,31 @@ import (
 
 	"golang.org/x/image/webp"
 
+	"dyekit/core/format"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
 	"dyekit/core/kit/reread"
 	"dyekit/core/recipe"
 )
+
+// Whatever a recipe can ask for, and what comes with it, can be written and
+// checked.
+func TestEveryFormatHasACraft(t *testing.T) {
+	files := []format.Key{format.WebManifest, format.HeadLines}
+	for _, f := range format.Wanted() {
+		if f.Key != format.Icons { // which are files of other types
+			files = append(files, f.Key)
+		}
+	}
+	for _, k := range files {
+		if c := crafts[k]; c.encode == nil || c.check == nil {
+			t.Errorf("%s cannot be written or checked", k)
+		}
+	}
+	if len(files) != len(crafts) {
+		t.Errorf("%d crafts for %d formats", len(crafts), len(files))
+	}
+}
 
 const pixelRecipe = `{"name": "pixels", "frame": {"fit": "artwork", "margin": "4%"},
  "versions": [

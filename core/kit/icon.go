@@ -12,6 +12,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -125,26 +126,27 @@ type webIcon struct {
 // set lists the pictures of the icon set a file belongs to.
 func (j *job) set(f recipe.File) (pictures []recipe.File) {
 	for _, x := range j.plan.Files {
-		if x.Set() == f.Set() && x.Set() != "" && x.Entry.Format != recipe.WebManifest && x.Entry.Format != recipe.HeadLines {
+		if x.Set() == f.Set() && x.Set() != "" && (x.Curves() || x.W > 0) {
 			pictures = append(pictures, x)
 		}
 	}
 	return pictures
 }
 
-func (j *job) webManifest(f recipe.File) ([]byte, error) {
+func (j *job) webManifest(_ context.Context, f recipe.File, _ pixels) ([]byte, error) {
 	m := webManifest{Name: j.brand, Theme: "#ffffff", Background: "#ffffff"}
 	if c, err := colour.ParseHex(f.Entry.Backing); err == nil {
 		m.Theme, m.Background = c.Hex(), c.Hex()
 	}
 	for _, x := range j.set(f) {
-		i := webIcon{Src: path.Base(x.Path), Sizes: fmt.Sprintf("%dx%d", x.W, x.H), Type: "image/png"}
-		switch {
-		case x.Entry.Format == "svg":
-			i.Sizes, i.Type = "any", "image/svg+xml"
-		case x.Entry.Format != "png" || x.Icon.Room > 0 || x.W < 192 && !x.Icon.Round:
+		if !x.Icon.Listed {
 			continue
-		case x.Icon.Round:
+		}
+		i := webIcon{Src: path.Base(x.Path), Sizes: fmt.Sprintf("%dx%d", x.W, x.H), Type: x.Entry.Kind().Media}
+		if x.Curves() {
+			i.Sizes = "any"
+		}
+		if x.Icon.Round {
 			i.Purpose = "maskable"
 		}
 		m.Icons = append(m.Icons, i)
@@ -154,31 +156,34 @@ func (j *job) webManifest(f recipe.File) ([]byte, error) {
 }
 
 // headLines are the lines to paste into a page's head.
-func (j *job) headLines(f recipe.File) []byte {
+func (j *job) headLines(_ context.Context, f recipe.File, _ pixels) ([]byte, error) {
 	var b strings.Builder
 	for _, x := range j.set(f) {
 		name := html.EscapeString(path.Base(x.Path))
+		more := ""
 		switch {
-		case x.Entry.Format == "ico":
-			fmt.Fprintf(&b, "<link rel=\"icon\" href=\"/%s\" sizes=\"%dx%d\">\n", name, x.W, x.W)
-		case x.Entry.Format == "svg":
-			fmt.Fprintf(&b, "<link rel=\"icon\" href=\"/%s\" type=\"image/svg+xml\">\n", name)
-		case x.Icon.Room > 0:
-			fmt.Fprintf(&b, "<link rel=\"apple-touch-icon\" href=\"/%s\">\n", name)
+		case x.Icon.Head == "":
+			continue
+		case x.Curves():
+			more = fmt.Sprintf(" type=%q", x.Entry.Kind().Media)
+		case x.Entry.Kind().Icon:
+			more = fmt.Sprintf(" sizes=\"%dx%d\"", x.W, x.W)
 		}
+		fmt.Fprintf(&b, "<link rel=%q href=\"/%s\"%s>\n", x.Icon.Head, name, more)
 	}
-	return append([]byte(b.String()), "<link rel=\"manifest\" href=\"/site.webmanifest\">\n"...)
+	b.WriteString("<link rel=\"manifest\" href=\"/site.webmanifest\">\n")
+	return []byte(b.String()), nil
 }
 
 // checkLinks holds the manifest and the lines for the head to the files of the
 // set.
-func (j *job) checkLinks(f recipe.File, data []byte, cs *checks) error {
+func (j *job) checkLinks(_ context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
 	names := map[string]bool{"site.webmanifest": true}
 	for _, x := range j.set(f) {
 		names[path.Base(x.Path)] = true
 	}
 	var told []string
-	if f.Entry.Format == recipe.WebManifest {
+	if f.Entry.Format == format.WebManifest {
 		var m webManifest
 		if err := json.Unmarshal(data, &m); err != nil {
 			return err

@@ -19,8 +19,8 @@ import (
 
 	"dyekit/core/export"
 	"dyekit/core/finding"
+	"dyekit/core/format"
 	"dyekit/core/intake"
-	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
 	"dyekit/core/parts"
@@ -57,15 +57,15 @@ type Input struct {
 
 // A File is one file of a kit.
 type File struct {
-	Path     string  `json:"path"`
-	Version  string  `json:"version"`
-	Format   string  `json:"format"`
-	WidthPx  int     `json:"width_px,omitempty"`
-	HeightPx int     `json:"height_px,omitempty"`
-	PPI      float64 `json:"ppi,omitempty"`
-	WidthPt  float64 `json:"width_pt"`
-	HeightPt float64 `json:"height_pt"`
-	Colour   string  `json:"colour"`
+	Path     string       `json:"path"`
+	Version  string       `json:"version"`
+	Format   format.Key   `json:"format"`
+	WidthPx  int          `json:"width_px,omitempty"`
+	HeightPx int          `json:"height_px,omitempty"`
+	PPI      float64      `json:"ppi,omitempty"`
+	WidthPt  float64      `json:"width_pt"`
+	HeightPt float64      `json:"height_pt"`
+	Colour   format.Space `json:"colour"`
 	// Pixels says what a file of curves holds as pixels, and how large that is
 	// sharp; empty if it holds none.
 	Pixels string  `json:"pixels,omitempty"`
@@ -93,11 +93,11 @@ type Report struct {
 // A Failure is a file that was wanted and is not in the kit, because it could
 // not be made or was not what it should be when it was opened again.
 type Failure struct {
-	Path    string `json:"path"`
-	Version string `json:"version"`
-	Format  string `json:"format"`
-	Reason  string `json:"reason"` // what went wrong, in one sentence
-	Next    string `json:"next"`   // what the person can do now
+	Path    string     `json:"path"`
+	Version string     `json:"version"`
+	Format  format.Key `json:"format"`
+	Reason  string     `json:"reason"` // what went wrong, in one sentence
+	Next    string     `json:"next"`   // what the person can do now
 }
 
 // What to do about a failure.
@@ -226,7 +226,7 @@ func firstReason(o []recipe.Omission) string {
 	if len(o) == 0 {
 		return "it asks for none"
 	}
-	return o[0].Version + " " + o[0].Format + ": " + o[0].Reason
+	return o[0].Version + " " + string(o[0].Format) + ": " + o[0].Reason
 }
 
 // files makes and checks all files, as many at a time as there are cores.
@@ -284,8 +284,9 @@ func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string,
 		return old, "", nil
 	}
 	data, px, err := j.make(ctx, f)
-	if errors.Is(err, export.ErrCannot) {
-		return File{}, strings.TrimSuffix(err.Error(), " ("+export.ErrCannot.Error()+")"), nil
+	var no *export.Unsupported
+	if errors.As(err, &no) {
+		return File{}, no.Reason, nil
 	}
 	if err != nil {
 		return File{}, "", err
@@ -324,9 +325,9 @@ func Hash(b []byte) string {
 // finish adds the master, the guide and the manifest.
 func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	kept, name, asItCame := in.Master, in.MasterName, true
-	if p.Master.Kind == "svg" {
+	if disarm := p.Master.Kind.Disarm; disarm != nil {
 		// What was said to be dropped is not handed on in the master either.
-		clean, changed, err := svg.Disarm(kept)
+		clean, changed, err := disarm(kept)
 		if err != nil {
 			return err
 		}
@@ -334,7 +335,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 			kept, name, asItCame = clean, strings.TrimSuffix(name, path.Ext(name))+".svg", false
 		}
 	}
-	master := extra("MASTER/"+safeName(name, p.Master.Kind), kept)
+	master := extra("MASTER/"+safeName(name, p.Master.Kind.Key), kept)
 	page, err := j.guide(ctx, k, in, p)
 	if err != nil {
 		return err
@@ -347,7 +348,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	}
 	k.Extra = []File{master}
 	if in.Original && !asItCame {
-		x := extra("MASTER/original-"+safeName(in.MasterName, p.Master.Kind), in.Master)
+		x := extra("MASTER/original-"+safeName(in.MasterName, p.Master.Kind.Key), in.Master)
 		m.Original = &MasterRef{x.Path, x.SHA256}
 		k.Extra = append(k.Extra, x)
 	}

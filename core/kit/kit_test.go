@@ -13,7 +13,6 @@ import (
 	"strings"
 	"testing"
 
-	"dyekit/core/export"
 	"dyekit/core/finding"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
@@ -91,7 +90,7 @@ func TestEveryKindOfFile(t *testing.T) {
 	k := build(t, in)
 	kinds := map[string]int{}
 	for _, f := range k.Files {
-		kinds[f.Format+" "+f.Colour]++
+		kinds[string(f.Format)+" "+string(f.Colour)]++
 		names := map[string]bool{}
 		for _, c := range f.Checks {
 			names[c.Name] = true
@@ -169,7 +168,7 @@ func TestEveryTreatmentIsReadAlikeByAll(t *testing.T) {
 		k := build(t, in)
 		var left []string
 		for _, o := range k.Omitted {
-			left = append(left, o.Version+" "+o.Format)
+			left = append(left, o.Version+" "+string(o.Format))
 		}
 		if len(left) > 0 {
 			t.Errorf("%s: left out %v", m, left)
@@ -273,7 +272,7 @@ func TestRefusedMasters(t *testing.T) {
 	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 99"><rect width="60" height="60"/><rect x="30" width="60" height="60" fill="red" style="mix-blend-mode:screen"/></svg>`)
 	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"pdf","colour":"cmyk"},{"format":"png","widths":[50]}]}`)
 	k := build(t, in)
-	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "mixed as light") || len(k.Omitted[0].Choices) != 2 || strings.Contains(k.Omitted[0].Reason, export.ErrCannot.Error()) {
+	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "mixed as light") || len(k.Omitted[0].Choices) != 2 || strings.Contains(k.Omitted[0].Reason, "cannot be carried") {
 		t.Errorf("a blend of light in process inks: %v", k.Omitted)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
@@ -466,8 +465,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 		t.Errorf("without leave to be partial: %v", err)
 	}
 	k.Incomplete = true
-	g := guide{j: newJob(in.Brand, p), k: &k, pictures: map[string]string{}}
-	if err := g.rest(ctx, in, p); err != nil || !strings.Contains(g.b.String(), k.Failed[0].Path) {
+	if page, err := newJob(in.Brand, p).guide(ctx, &k, in, p); err != nil || !bytes.Contains(page, []byte("<li><code>"+k.Failed[0].Path)) {
 		t.Errorf("the guide does not say what is missing: %v", err)
 	}
 	if s := Plain(fmt.Errorf("x: %w", context.DeadlineExceeded)); strings.Contains(s, "deadline") {

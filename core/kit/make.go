@@ -1,25 +1,14 @@
 package kit
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"image"
 	"sync"
 
-	"github.com/HugoSmits86/nativewebp"
-
 	"dyekit/core/colour"
-	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
-	"dyekit/core/export"
-	"dyekit/core/export/eps"
-	"dyekit/core/export/ico"
-	"dyekit/core/export/jpeg"
-	"dyekit/core/export/pdf"
-	"dyekit/core/export/png"
-	"dyekit/core/export/svg"
-	"dyekit/core/export/tiff"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
@@ -99,7 +88,7 @@ func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.D
 			return nil, err
 		}
 	}
-	if p := j.press(f.Entry); f.Entry.ColourSpace() == export.CMYK {
+	if p := j.press(f.Entry); f.Entry.ColourSpace() == format.CMYK {
 		d = version.ForStock(d, j.plan.Inks, p.Stock())
 		if p != colour.Coated {
 			d = forPress(d, p)
@@ -145,18 +134,15 @@ type pixels struct {
 // pixels draws what a file of pixels holds; of other files there is nothing
 // to draw.
 func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) {
-	sides := []int{f.W}
-	switch f.Entry.Format {
-	case "ico":
-		sides = f.Icon.Sides
-	case "jpeg", "tiff":
-		if f.Entry.ColourSpace() == export.CMYK {
-			px.press, err = j.separate(ctx, f)
-			return px, err
-		}
-	case "png", "webp":
-	default:
+	sides, kind := []int{f.W}, f.Entry.Kind()
+	switch {
+	case !kind.Pixels:
 		return px, nil
+	case f.Entry.ColourSpace() == format.CMYK:
+		px.press, err = j.separate(ctx, f)
+		return px, err
+	case kind.Icon:
+		sides = f.Icon.Sides
 	}
 	for _, side := range sides {
 		img, err := j.render(ctx, f, side)
@@ -168,81 +154,14 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 	return px, nil
 }
 
-// encode makes the bytes of one file; px is what j.pixels drew for it. An
-// error that wraps export.ErrCannot means that the file type cannot carry the
-// art.
+// encode makes the bytes of one file; px is what j.pixels drew for it. An error
+// that is an export.Unsupported means that the file type cannot carry the art.
 func (j *job) encode(ctx context.Context, f recipe.File, px pixels) ([]byte, error) {
-	e := f.Entry
-	switch e.Format {
-	case "png":
-		o := png.Options{PPI: f.PPI, Interlace: e.Interlace}
-		if p := e.Palette; p != nil {
-			o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
-		}
-		return png.Encode(px.screen[0], o)
-	case "webp":
-		var b bytes.Buffer
-		err := nativewebp.Encode(&b, px.screen[0], nil)
-		return b.Bytes(), err
-	case "ico":
-		return ico.Encode(px.screen)
-	case "tiff":
-		o := tiff.Options{PPI: f.PPI, Compression: e.Compression}
-		if px.press != nil {
-			o.Profile = icc.Press(j.press(e))
-			return tiff.EncodeCMYK(px.press, o)
-		}
-		return tiff.EncodeRGB(px.screen[0], o)
-	case "jpeg":
-		o := jpeg.Options{Quality: e.Quality, PPI: f.PPI}
-		if px.press != nil {
-			o.Profile = icc.Press(j.press(e))
-			return jpeg.EncodeCMYK(px.press, o)
-		}
-		return jpeg.EncodeRGB(px.screen[0], o)
-	case recipe.WebManifest:
-		return j.webManifest(f)
-	case recipe.HeadLines:
-		return j.headLines(f), nil
+	k, ok := crafts[f.Entry.Format]
+	if !ok {
+		return nil, fmt.Errorf("%s files cannot be made yet", f.Entry.Format)
 	}
-	return j.encodeCurves(ctx, f)
-}
-
-// encodeCurves makes the bytes of one file of curves.
-func (j *job) encodeCurves(ctx context.Context, f recipe.File) ([]byte, error) {
-	e := f.Entry
-	title := j.brand
-	if len(f.Versions) == 1 {
-		title += ", " + f.Versions[0]
-	}
-	var pages []export.Page
-	for _, v := range f.Versions {
-		d, err := j.art(ctx, f, v)
-		if err != nil {
-			return nil, err
-		}
-		pages = append(pages, export.Page{Drawing: d, Frame: j.frameFor(f, v)})
-	}
-	switch e.Format {
-	case "svg":
-		o := svg.Options{Title: title, Desc: j.tell(f.Versions[0]), Current: e.Current, Fluid: e.Fluid}
-		if e.Dark != "" {
-			o.Dark = j.drawing(e.Dark)
-		}
-		return svg.Encode(pages[0], o)
-	case "eps":
-		o := eps.Options{Title: title, Colour: e.ColourSpace(), Level: e.Level, Press: j.press(e)}
-		if e.Preview {
-			var err error
-			if o.Preview, err = preview(ctx, pages[0].Drawing, pages[0].Frame); err != nil {
-				return nil, err
-			}
-		}
-		return eps.Encode(pages[0], o)
-	case "pdf":
-		return pdf.Encode(pages, pdf.Options{Title: title, Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e), NoProfile: e.NoProfile})
-	}
-	return nil, fmt.Errorf("%s files cannot be made yet", e.Format)
+	return k.encode(j, ctx, f, px)
 }
 
 // press is the printing condition a file is made for.

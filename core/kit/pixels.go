@@ -19,8 +19,8 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
-	"dyekit/core/export"
 	"dyekit/core/export/png"
+	"dyekit/core/format"
 	"dyekit/core/kit/reread"
 	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
@@ -34,29 +34,29 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 		return err
 	}
 	b := img.Bounds()
-	cs.add("opens", kind == e.Format, "%s", kind)
+	cs.add("opens", kind == string(e.Format), "%s", kind)
 	cs.add("pixel-size", b.Dx() == f.W && b.Dy() == f.H, "%d × %d px", b.Dx(), b.Dy())
-	if e.Format != "webp" { // which keeps none
+	if !e.Kind().Unscaled {
 		cs.add("resolution", math.Abs(ppi-f.PPI) < 0.02, "%.2f ppi", ppi)
 	}
 	if b.Dx() != f.W || b.Dy() != f.H {
 		return nil
 	}
 	inks, isCMYK := img.(*image.CMYK)
-	if e.ColourSpace() == export.CMYK {
+	if e.ColourSpace() == format.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
 		cs.add("profile", bytes.Equal(profile(data), icc.Press(j.press(e))), "%s", j.press(e).Name)
 		if !isCMYK {
 			return nil
 		}
-	} else if e.Format == "jpeg" || e.Format == "tiff" {
+	} else if e.Kind().Holds(format.CMYK) {
 		cs.add("ink-space", !isCMYK, "%s", space(img))
 	}
 	o, ok := img.(interface{ Opaque() bool })
 	opaque := px.press != nil || px.screen[0].Opaque()
 	cs.add("transparency", ok && o.Opaque() == opaque, "%s", opacity(opaque))
 	switch {
-	case e.Format == "jpeg":
+	case e.Kind().Lossy:
 		err = checkJPEG(img, px, data, cs)
 	case px.press != nil:
 		n := differing(inks.Pix, px.press.Pix)
@@ -73,7 +73,7 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 		return err
 	}
 	// One ink has one colour, whatever the edges; several mix where they meet.
-	if ink, one := onlyInk(j.drawing(f.Versions[0])); one && !e.Opaque() && (e.Format == "png" || e.Format == "webp") && j.versions[f.Versions[0]].Spec.OneInk() {
+	if ink, one := onlyInk(j.drawing(f.Versions[0])); one && !e.Opaque() && !e.Kind().Holds(format.CMYK) && j.versions[f.Versions[0]].Spec.OneInk() {
 		hex, one := inkOf(img, ink)
 		cs.add("inks", one, "%s", hex)
 	}

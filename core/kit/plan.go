@@ -118,7 +118,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 // hairlines looks for lines that fade in the smallest picture of the recipe;
 // icons are left aside, which show no detail anyway.
 func (p *Plan) hairlines() finding.List {
-	if p.Master.Kind != "svg" {
+	if !p.Master.Kind.Vector {
 		return nil
 	}
 	least := 0

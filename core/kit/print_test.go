@@ -127,7 +127,7 @@ func TestPlates(t *testing.T) {
 			continue
 		}
 		dir := t.TempDir()
-		file := filepath.Join(dir, "in."+f.Format)
+		file := filepath.Join(dir, "in."+string(f.Format))
 		if err := os.WriteFile(file, f.Data, 0o600); err != nil {
 			t.Fatal(err)
 		}

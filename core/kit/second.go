@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"dyekit/core/drawing"
-	"dyekit/core/export"
+	"dyekit/core/format"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
 	"dyekit/core/recipe"
@@ -165,7 +165,7 @@ func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data 
 		res.Found = err.Error()
 		return res
 	}
-	colours := (r.RGB || f.Entry.ColourSpace() == export.RGB && r.Name == "poppler" && !hasSpots(art)) && !f.Entry.Current
+	colours := (r.RGB || f.Entry.ColourSpace() == format.RGB && r.Name == "poppler" && !hasSpots(art)) && !f.Entry.Current
 	diff := compare(got, want, shape, !colours)
 	off, most := implausible(got, want, colours)
 	res.OK = off <= strange

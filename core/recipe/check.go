@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"dyekit/core/colour"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/version"
 )
@@ -203,27 +204,27 @@ func (e Entry) check(versions map[string]bool) error {
 	if len([]rune(e.Use)) > 60 {
 		return errors.New("use: it is longer than 60 letters")
 	}
-	if !slices.Contains(Formats, e.Format) {
-		return fmt.Errorf("format: %q is not known: %s", e.Format, strings.Join(Formats, ", "))
+	kind := e.Kind()
+	if !slices.ContainsFunc(format.Wanted(), func(f format.Format) bool { return f.Key == e.Format }) {
+		var known []string
+		for _, f := range format.Wanted() {
+			known = append(known, string(f.Key))
+		}
+		return fmt.Errorf("format: %q is not known: %s", e.Format, strings.Join(known, ", "))
 	}
 	for i, v := range e.Versions {
 		if !versions[v] {
 			return fmt.Errorf("versions[%d]: there is no version called %q", i, v)
 		}
 	}
-	switch e.Standard {
-	case "":
-	case "pdfx1a", "pdfx4":
-		if e.Colour != "cmyk" {
-			return fmt.Errorf("standard: %s is made of process inks: it needs colour cmyk", e.Standard)
-		}
-		fallthrough
-	case "pdfa2b":
-		if e.Format != "pdf" {
-			return fmt.Errorf("standard: %s is for pdf", e.Standard)
-		}
-	default:
+	switch {
+	case e.Standard == "":
+	case !slices.Contains(format.Standards, e.Standard):
 		return fmt.Errorf("standard: %q is not known: pdfx1a, pdfx4 or pdfa2b", e.Standard)
+	case e.Standard.Press() && e.Colour != format.CMYK:
+		return fmt.Errorf("standard: %s is made of process inks: it needs colour cmyk", e.Standard)
+	case !kind.Pages:
+		return fmt.Errorf("standard: %s is for pdf", e.Standard)
 	}
 	if _, ok := colour.PressOf(e.Press); e.Press != "" && !ok {
 		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", e.Press)
@@ -233,22 +234,22 @@ func (e Entry) check(versions map[string]bool) error {
 	default:
 		return fmt.Errorf("effects: %q is not known: omit, leave-out or picture", e.Effects)
 	}
-	if (e.Effects != "" || e.EffectsPPI != 0) && !e.Curves() {
+	if (e.Effects != "" || e.EffectsPPI != 0) && !kind.Curves {
 		return errors.New("effects: is for svg, pdf and eps; files of pixels keep them")
 	}
 	if e.EffectsPPI != 0 && !(e.EffectsPPI >= 36 && e.EffectsPPI <= MaxPPI) {
 		return fmt.Errorf("effects_ppi: %v is not between 36 and %d", e.EffectsPPI, MaxPPI)
 	}
-	if e.NoProfile && (e.Format != "pdf" || e.Colour != "cmyk" || e.Standard != "") {
+	if e.NoProfile && (!kind.Pages || e.Colour != format.CMYK || e.Standard != "") {
 		return errors.New("no_profile: is for a pdf in cmyk that keeps to no standard")
 	}
-	if e.Preview && e.Format != "eps" {
+	if e.Preview && !kind.Placed {
 		return errors.New("preview: is for eps")
 	}
 	if e.Dark != "" && !versions[e.Dark] {
 		return fmt.Errorf("dark: there is no version called %q", e.Dark)
 	}
-	if (e.Dark != "" || e.Current || e.Fluid) && e.Format != "svg" {
+	if (e.Dark != "" || e.Current || e.Fluid) && !kind.Styled {
 		return errors.New("currentcolor, fluid and dark are for svg")
 	}
 	if err := e.checkStretch(); err != nil {
@@ -260,10 +261,10 @@ func (e Entry) check(versions map[string]bool) error {
 			ways++
 		}
 	}
-	if pixels(e.Format) && ways == 0 && e.Format != "ico" {
+	if kind.Pixels && ways == 0 && !kind.Icon {
 		return fmt.Errorf("widths: a %s needs a size: widths, heights, scales or size with ppi", e.Format)
 	}
-	if !pixels(e.Format) && ways > 0 {
+	if !kind.Pixels && ways > 0 {
 		return fmt.Errorf("widths: %s is drawn in curves and has no pixel size", e.Format)
 	}
 	for name, list := range map[string][]int{"heights": e.Heights, "widths": e.Widths} {
@@ -287,7 +288,7 @@ func (e Entry) check(versions map[string]bool) error {
 		return fmt.Errorf("ppi: %v is not between 1 and %d", e.PPI, MaxPPI)
 	}
 	switch e.Colour {
-	case "", "rgb", "cmyk":
+	case "", format.RGB, format.CMYK:
 	default:
 		return fmt.Errorf("colour: %q is not rgb or cmyk", e.Colour)
 	}
@@ -296,10 +297,10 @@ func (e Entry) check(versions map[string]bool) error {
 	default:
 		return fmt.Errorf("compression: %q is not deflate or lzw", e.Compression)
 	}
-	if e.Format == "ico" {
+	if kind.Icon {
 		for i, w := range e.Widths {
-			if w > 256 {
-				return fmt.Errorf("widths[%d]: an ICO holds pictures of at most 256 px, not %d px", i, w)
+			if w > kind.Side {
+				return fmt.Errorf("widths[%d]: an ICO holds pictures of at most %d px, not %d px", i, kind.Side, w)
 			}
 		}
 		if len(e.Heights)+len(e.Scales)+len(e.Size) > 0 {
@@ -318,7 +319,7 @@ func (e Entry) check(versions map[string]bool) error {
 		return fmt.Errorf("level: %d is not 2 or 3", e.Level)
 	}
 	switch e.Pages {
-	case "", "one-file", "one-per-version-file":
+	case "", OneFile, OneEach:
 	default:
 		return fmt.Errorf("pages: %q is not one-file or one-per-version-file", e.Pages)
 	}

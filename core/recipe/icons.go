@@ -4,13 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"dyekit/core/format"
 	"dyekit/core/version"
-)
-
-// Files of an icon set that are no pictures.
-const (
-	WebManifest = "webmanifest"
-	HeadLines   = "html"
 )
 
 // icons lists the set for a site and its application (sizes: common practice;
@@ -22,9 +17,9 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 	if second {
 		folder = "ICONS-" + Slug(v.Name) + "/"
 	}
-	add := func(name, format string, side int, backing string, icon *Icon) {
+	add := func(name string, key format.Key, side int, backing string, icon *Icon) {
 		x := e
-		x.Format, x.Backing = format, backing
+		x.Format, x.Backing = key, backing
 		f := File{Path: folder + name, Versions: []string{v.Name}, Entry: x, Icon: icon, W: side, H: side, WPt: float64(side) * 0.75, HPt: float64(side) * 0.75}
 		if art.Carry != nil && x.Curves() {
 			if no, _ := art.Carry(v.Name, x); no != "" {
@@ -45,17 +40,17 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 	if nearWhite(ground) && v.White() {
 		return nil, whiteBlock
 	}
-	add("favicon.ico", "ico", 48, "", &Icon{Sides: []int{16, 32, 48}})
+	add("favicon.ico", format.ICO, 48, "", &Icon{Sides: []int{16, 32, 48}, Head: "icon"})
 	for _, side := range []int{16, 32, 48, 64, 96, 128, 192, 256, 512} {
-		add(fmt.Sprintf("icon-%d.png", side), "png", side, "", &Icon{})
+		add(fmt.Sprintf("icon-%d.png", side), format.PNG, side, "", &Icon{Listed: side >= 192})
 	}
-	add("touch-icon-180.png", "png", 180, ground, &Icon{Room: 0.1})
+	add("touch-icon-180.png", format.PNG, 180, ground, &Icon{Room: 0.1, Head: "apple-touch-icon"})
 	for _, side := range []int{192, 512} {
-		add(fmt.Sprintf("maskable-%d.png", side), "png", side, ground, &Icon{Round: true})
+		add(fmt.Sprintf("maskable-%d.png", side), format.PNG, side, ground, &Icon{Round: true, Listed: true})
 	}
-	add("icon.svg", "svg", 0, "", &Icon{})
-	add("site.webmanifest", WebManifest, 0, "", &Icon{})
-	add("head.html", HeadLines, 0, "", &Icon{})
+	add("icon.svg", format.SVG, 0, "", &Icon{Head: "icon", Listed: true})
+	add("site.webmanifest", format.WebManifest, 0, "", &Icon{})
+	add("head.html", format.HeadLines, 0, "", &Icon{})
 	return fs, why
 }
 

@@ -59,12 +59,12 @@ func (r *Recipe) name(brand string, f File) string {
 			}
 		}
 	}
-	if f.Entry.Format == "pdf" && f.Entry.Pages != "one-per-version-file" {
+	if f.Entry.Kind().Pages && f.Entry.Pages != OneEach {
 		one = ""
 	}
 	values := map[string]string{
 		"brand": Slug(brand), "version": Slug(one), "lockup": Slug(lockup),
-		"size": f.Size, "colour": f.Entry.ColourSpace(),
+		"size": f.Size, "colour": string(f.Entry.ColourSpace()),
 	}
 	if f.PPI > 0 {
 		values["ppi"] = strconv.FormatFloat(f.PPI, 'f', -1, 64)
@@ -82,7 +82,7 @@ func (r *Recipe) name(brand string, f File) string {
 	if p == "" {
 		p = Slug(brand)
 	}
-	return Portable(p + "." + extension(f.Entry.Format))
+	return Portable(p + "." + f.Entry.Kind().Ext)
 }
 
 // reservedRE is the names that some systems keep for devices, whatever follows
@@ -97,16 +97,6 @@ func Portable(name string) string {
 		return m[1] + "_" + name[len(m[1]):]
 	}
 	return name
-}
-
-func extension(format string) string {
-	switch format {
-	case "jpeg":
-		return "jpg"
-	case "tiff":
-		return "tif"
-	}
-	return format
 }
 
 // Slug makes a word that is safe as a file name everywhere: lower-case ASCII

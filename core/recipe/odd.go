@@ -26,7 +26,7 @@ func (r *Recipe) Odd(brand string, files []File) string {
 	}
 	for _, f := range files {
 		name := f.Path[strings.LastIndexByte(f.Path, '/')+1:]
-		stem := strings.TrimSuffix(name, "."+extension(f.Entry.Format))
+		stem := strings.TrimSuffix(name, "."+f.Entry.Kind().Ext)
 		if m := unitsRE.FindStringSubmatch(stem); m != nil {
 			return fmt.Sprintf("%s has two units: {size} brings its own", name)
 		}

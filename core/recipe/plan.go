@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/version"
 )
@@ -57,6 +58,10 @@ type Icon struct {
 	Sides []int   // px of the pictures in one ICO
 	Room  float64 // share of the side left bare at each edge, 0 to 0.5
 	Round bool    // whether the art keeps within the circle of the safe zone
+	// Head is the link type under which the lines for a page's head name it
+	// (HTML, section 4.6.6), Listed says that the web manifest names it.
+	Head   string `json:",omitempty"`
+	Listed bool   `json:",omitempty"`
 }
 
 // SafeZone is the radius, as a share of the side, of the circle that is never
@@ -72,9 +77,9 @@ func (f File) Curves() bool { return f.Entry.Curves() }
 
 // An Omission is a file left out on purpose.
 type Omission struct {
-	Version string `json:"version"`
-	Format  string `json:"format"`
-	Reason  string `json:"reason"`
+	Version string     `json:"version"`
+	Format  format.Key `json:"format"`
+	Reason  string     `json:"reason"`
 	// Choices are values of Entry.Effects that would bring the file.
 	Choices []string `json:"choices,omitempty"`
 }
@@ -90,16 +95,17 @@ const maxPath = 160
 const unseen = 2
 
 // Colour is the colour space of the files of an entry.
-func (e Entry) ColourSpace() string {
+func (e Entry) ColourSpace() format.Space {
 	if e.Colour == "" {
-		return "rgb"
+		return format.RGB
 	}
 	return e.Colour
 }
 
 // Opaque reports whether what is bare in the art is filled.
 func (e Entry) Opaque() bool {
-	return e.Format == "jpeg" || e.Backing != "" || e.Format == "tiff" && e.ColourSpace() == "cmyk"
+	k := e.Kind()
+	return k.Opaque || e.Backing != "" || k.Pixels && e.ColourSpace() == format.CMYK
 }
 
 // Ground is the colour put where the art is bare; ok is false where it stays
@@ -123,9 +129,9 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	var files []File
 	var left []Omission
 	places := map[string]int{}
-	omit := func(v, format, why string, choices ...string) {
-		o := Omission{v, format, why, choices}
-		if !slices.ContainsFunc(left, func(x Omission) bool { return x.Version == v && x.Format == format && x.Reason == why }) {
+	omit := func(v string, key format.Key, why string, choices ...string) {
+		o := Omission{v, key, why, choices}
+		if !slices.ContainsFunc(left, func(x Omission) bool { return x.Version == v && x.Format == key && x.Reason == why }) {
 			left = append(left, o)
 		}
 	}
@@ -145,7 +151,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 					continue
 				}
 			}
-			if e.Format == Icons {
+			if e.Format == format.Icons {
 				fs, why := e.icons(v, art, len(made) > 0)
 				if why != "" {
 					omit(v.Name, e.Format, why)
@@ -168,7 +174,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 				made = append(made, f)
 			}
 		}
-		if e.Format == "pdf" && e.Pages != "one-per-version-file" && len(made) > 0 {
+		if e.Kind().Pages && e.Pages != OneEach && len(made) > 0 {
 			made = pages(made, func(v string) bool { return art.White[v] || r.white(v) })
 		}
 		for _, f := range made {
@@ -200,7 +206,7 @@ func pages(made []File, white func(version string) bool) (out []File) {
 	var all File
 	for _, f := range made {
 		if white(f.Versions[0]) && len(made) > 1 {
-			f.Entry.Pages = "one-per-version-file"
+			f.Entry.Pages = OneEach
 			out = append(out, f)
 			continue
 		}
@@ -220,8 +226,8 @@ func (r *Recipe) white(name string) bool {
 
 // leaveOut says why a version is not wanted in a format, or "".
 func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
-	if name, ok := map[string]string{"png": "PNG knows", "svg": "SVG 1.1 knows", "webp": "WebP knows", "ico": "ICO knows", Icons: "icons know"}[e.Format]; ok && e.ColourSpace() == "cmyk" {
-		return name + " no CMYK"
+	if why := e.Kind().NoCMYK; e.ColourSpace() == format.CMYK && why != "" {
+		return why
 	}
 	if why := art.Refused[v.Name]; why != "" {
 		return why
@@ -250,11 +256,12 @@ func (r *Recipe) leaveOut(v version.Spec, e Entry, art Art) string {
 func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err error) {
 	art = art.of(v.Name)
 	base := File{Versions: []string{v.Name}, Entry: e}
-	if !pixels(e.Format) {
+	kind := e.Kind()
+	if !kind.Pixels {
 		base.WPt, base.HPt = art.W*0.75, art.H*0.75
 		return []File{base}, nil, nil
 	}
-	if e.Format == "ico" {
+	if kind.Icon {
 		base.Icon = &Icon{Sides: e.Widths}
 		if len(e.Widths) == 0 {
 			base.Icon.Sides = []int{16, 32, 48}
@@ -271,7 +278,7 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		f.W, f.H = max(1, int(math.Round(w))), max(1, int(math.Round(h)))
 		f.PPI, f.Size, f.Page = ppi, size, page
 		f.WPt, f.HPt = float64(f.W)*72/ppi, float64(f.H)*72/ppi
-		if err := tooLarge(e.Format, f.W, f.H); err != nil {
+		if err := tooLarge(kind, f.W, f.H); err != nil {
 			omitted = append(omitted, err.Error())
 			return
 		}

@@ -14,7 +14,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
-	"dyekit/core/export/jpeg"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/raster"
 	"dyekit/core/version"
@@ -27,7 +27,6 @@ const (
 	MaxPPI     = 2400
 	MaxBytes   = 6 << 20 // a picture to stand on may be within
 	MaxVersion = 100
-	maxWebP    = 16_383 // px of one side (RFC 9649, section 2.4)
 )
 
 // A Recipe is a reusable wish.
@@ -47,24 +46,24 @@ type Recipe struct {
 
 // An Entry asks for files of one type.
 type Entry struct {
-	Format   string    `json:"format"`
-	Use      string    `json:"use,omitempty"`      // what the files are for; see Uses
-	Versions []string  `json:"versions,omitempty"` // all if empty
-	Widths   []int     `json:"widths,omitempty"`   // px
-	Heights  []int     `json:"heights,omitempty"`  // px
-	Scales   []float64 `json:"scales,omitempty"`   // multiples of the frame
-	Size     string    `json:"size,omitempty"`     // physical
-	PPI      float64   `json:"ppi,omitempty"`
-	Colour   string    `json:"colour,omitempty"` // rgb or cmyk
-	Backing  string    `json:"backing,omitempty"`
-	Quality  int       `json:"quality,omitempty"`
-	Level    int       `json:"level,omitempty"`
-	Pages    string    `json:"pages,omitempty"`
-	Preview  bool      `json:"preview,omitempty"` // of EPS: a small grey picture inside
-	// Standard of PDF: pdfx1a, pdfx4 or pdfa2b. Press is the printing condition
+	Format   format.Key   `json:"format"`
+	Use      string       `json:"use,omitempty"`      // what the files are for; see Uses
+	Versions []string     `json:"versions,omitempty"` // all if empty
+	Widths   []int        `json:"widths,omitempty"`   // px
+	Heights  []int        `json:"heights,omitempty"`  // px
+	Scales   []float64    `json:"scales,omitempty"`   // multiples of the frame
+	Size     string       `json:"size,omitempty"`     // physical
+	PPI      float64      `json:"ppi,omitempty"`
+	Colour   format.Space `json:"colour,omitempty"` // RGB if empty
+	Backing  string       `json:"backing,omitempty"`
+	Quality  int          `json:"quality,omitempty"`
+	Level    int          `json:"level,omitempty"`
+	Pages    string       `json:"pages,omitempty"`
+	Preview  bool         `json:"preview,omitempty"` // of EPS: a small grey picture inside
+	// Standard of PDF. Press is the printing condition
 	// that files in process inks are made for: fogra39, fogra29 or tr006.
-	Standard string `json:"standard,omitempty"`
-	Press    string `json:"press,omitempty"`
+	Standard format.Standard `json:"standard,omitempty"`
+	Press    string          `json:"press,omitempty"`
 	// NoProfile leaves the press's profile out of a PDF in process inks that keeps
 	// to no standard.
 	NoProfile bool `json:"no_profile,omitempty"`
@@ -127,13 +126,11 @@ func (p Palette) MarshalJSON() ([]byte, error) {
 	return []byte(`"auto"`), nil
 }
 
-// Formats in the order in which they are listed everywhere.
-var Formats = []string{"svg", "pdf", "eps", "png", "jpeg", "tiff", "webp", "ico", Icons}
-
-// Icons asks for the whole set of a site and its application: favicon, icons
-// of all usual sizes, touch icon, maskable icons, manifest and the lines for
-// the page's head.
-const Icons = "icons"
+// Ways to put versions into files that hold pages.
+const (
+	OneFile = "one-file" // the default
+	OneEach = "one-per-version-file"
+)
 
 // What becomes of effects in files of curves.
 const (
@@ -142,24 +139,18 @@ const (
 	Picture  = "picture"
 )
 
+// Kind is what the entry's format can carry.
+func (e Entry) Kind() format.Format {
+	f, _ := format.Of(e.Format)
+	return f
+}
+
 // Curves reports whether the files of the entry are drawn in curves.
-func (e Entry) Curves() bool { return e.Format == "svg" || e.Format == "pdf" || e.Format == "eps" }
+func (e Entry) Curves() bool { return e.Kind().Curves }
 
-// TypeName is the name of a file type as people write it.
-func TypeName(format string) string {
-	switch format {
-	case "webp":
-		return "WebP"
-	case Icons:
-		return "the icon set"
-	}
-	return strings.ToUpper(format)
-}
-
-// raster formats need a size.
-func pixels(format string) bool {
-	return format != "svg" && format != "pdf" && format != "eps" && format != Icons
-}
+// Flat reports whether translucent paint is resolved in the entry's files: by
+// their type or by the standard they keep to.
+func (e Entry) Flat() bool { return e.Kind().Flat || e.Standard == format.X1a }
 
 //go:embed builtin/*.json
 var files embed.FS
@@ -273,13 +264,10 @@ func (r *Recipe) Check() error {
 }
 
 // tooLarge reports whether a picture of the size cannot be made.
-func tooLarge(format string, w, h int) error {
+func tooLarge(f format.Format, w, h int) error {
 	limit := MaxSide
-	switch format {
-	case "jpeg":
-		limit = min(limit, jpeg.MaxSide)
-	case "webp":
-		limit = min(limit, maxWebP)
+	if f.Side > 0 {
+		limit = min(limit, f.Side)
 	}
 	if w > limit || h > limit || w > raster.MaxPixels/h {
 		return fmt.Errorf("%d × %d px is more than %d px a side or %d megapixels", w, h, limit, raster.MaxPixels/1_000_000)

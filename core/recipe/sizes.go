@@ -77,7 +77,7 @@ func (e Entry) checkStretch() error {
 		return nil
 	case !ok || strings.ContainsAny(e.Stretch, "mcip"): // mm, cm, in, pt, px
 		return fmt.Errorf("stretch: %q is not a size in px such as 500x300", e.Stretch)
-	case !pixels(e.Format) || e.Format == "ico":
+	case !e.Kind().Pixels || e.Kind().Icon:
 		return fmt.Errorf("stretch: %s keeps the proportions of the art", e.Format)
 	case w < 1 || h < 1 || w > MaxSide || h > MaxSide:
 		return fmt.Errorf("stretch: a side is not between 1 and %d px", MaxSide)
@@ -117,7 +117,7 @@ func (r *Recipe) folders(files []File) {
 			}
 			return ""
 		}
-		return strings.ToUpper(f.Entry.Format)
+		return strings.ToUpper(string(f.Entry.Format))
 	}
 	count := map[string]int{}
 	own := func(f File) bool { return strings.Contains(f.Path, "/") } // has its folder

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"dyekit/core/format"
 )
 
 // A Use is something files are wanted for, with the lines of a recipe that
@@ -22,47 +24,32 @@ type Use struct {
 func Uses() []Use {
 	soft := false
 	return []Use{
-		{Website, "whoever builds it", []Entry{{Format: "svg"}, {Format: "png", Widths: []int{1000, 500, 250}, PPI: 72}}},
-		{Office, "the office", []Entry{{Format: "png", Widths: []int{2000, 1000}, PPI: 150}}},
-		{Press, "offset, digital", []Entry{{Format: "pdf", Colour: "cmyk"}, {Format: "eps", Colour: "cmyk", Level: 2}}},
+		{string(format.Website), "whoever builds it", []Entry{{Format: "svg"}, {Format: "png", Widths: []int{1000, 500, 250}, PPI: 72}}},
+		{string(format.Office), "the office", []Entry{{Format: "png", Widths: []int{2000, 1000}, PPI: 150}}},
+		{string(format.Press), "offset, digital", []Entry{{Format: "pdf", Colour: "cmyk"}, {Format: "eps", Colour: "cmyk", Level: 2}}},
 		{Signs, "plain outlines", []Entry{{Format: "svg", Versions: []string{"black"}}, {Format: "eps", Colour: "cmyk", Level: 2, Versions: []string{"black"}}}},
 		{"Photo lab", "paper sizes", []Entry{{Format: "png", Size: "6x4in", PPI: 350}}},
-		{"Mail and forms", "whoever takes only JPEG", []Entry{{Format: "jpeg", Widths: []int{1500}, PPI: 300, Backing: "#ffffff", Quality: 92}}},
+		{string(format.Mail), "whoever takes only JPEG", []Entry{{Format: "jpeg", Widths: []int{1500}, PPI: 300, Backing: "#ffffff", Quality: 92}}},
 		{"Profile picture", "accounts that show squares", []Entry{{Format: "png", Size: "1000x1000px", PPI: 96, Backing: "#ffffff"}}},
-		{IconSet, "a site and its application", []Entry{{Format: Icons, Versions: []string{"colour"}, Backing: "#ffffff"}}},
+		{string(format.Sites), "a site and its application", []Entry{{Format: format.Icons, Versions: []string{"colour"}, Backing: "#ffffff"}}},
 		{"Film", "titles and corners", []Entry{{Format: "png", Widths: []int{3840, 1920}, PPI: 72}}},
-		{"Shirt", "screen printing, inks apart", []Entry{{Format: "pdf", Colour: "cmyk", Pages: "one-per-version-file"}}},
+		{"Shirt", "screen printing, inks apart", []Entry{{Format: "pdf", Colour: "cmyk", Pages: OneEach}}},
 		{"Fax", "black or nothing", []Entry{{Format: "png", Widths: []int{1728}, PPI: 204, Antialias: &soft, Versions: []string{"black"}}}},
 	}
 }
 
-// The uses that lines without one count to.
-const (
-	Website = "A web site"
-	Office  = "Letter and slides"
-	Press   = "Print shop"
-	Signs   = "Sign, stamp, cutter"
-	IconSet = "Icons"
-)
+// Signs is the use that takes plain outlines.
+const Signs = "Sign, stamp, cutter"
 
 // UseOf is what the files of a line are for: what it says, or what files of its
 // type usually are.
 func (e Entry) UseOf() (name, who string) {
 	name = e.Use
 	if name == "" {
-		switch {
-		case e.Format == Icons || e.Format == "ico":
-			name = IconSet
-		case e.Format == "svg" || e.Format == "webp":
-			name = Website
-		case e.Format == "pdf" || e.Format == "eps" || e.ColourSpace() == "cmyk":
-			name = Press
-		case e.Format == "tiff":
-			name = Press
-		case e.Format == "jpeg":
-			name = "Mail and forms"
-		default:
-			name = Office
+		k := e.Kind()
+		name = string(k.Use)
+		if e.ColourSpace() == format.CMYK && k.NoCMYK == "" {
+			name = string(format.Press)
 		}
 	}
 	for _, u := range Uses() {
@@ -101,8 +88,8 @@ func (r *Recipe) AddSize(i int, typed string, w, h float64) error {
 		return err
 	}
 	e := &r.Files[i]
-	if !pixels(e.Format) {
-		return fmt.Errorf("%s is drawn in curves and has no pixel size", TypeName(e.Format))
+	if !e.Kind().Pixels {
+		return fmt.Errorf("%s is drawn in curves and has no pixel size", e.Kind().Name)
 	}
 	ppi := e.PPI
 	if m[2] != "" {
@@ -184,10 +171,10 @@ func (r *Recipe) Double(i int) error {
 	}
 	e := r.Files[i]
 	switch {
-	case !pixels(e.Format):
-		e.Colour = map[string]string{"cmyk": "rgb", "rgb": "cmyk", "": "cmyk"}[e.Colour]
-		if e.Standard != "" || e.Format == "svg" {
-			return fmt.Errorf("%s of that kind is made once", TypeName(e.Format))
+	case !e.Kind().Pixels:
+		e.Colour = other(e.Colour)
+		if e.Standard != "" || !e.Kind().Holds(format.CMYK) {
+			return fmt.Errorf("%s of that kind is made once", e.Kind().Name)
 		}
 	case e.PPI == 300:
 		e.PPI = 150
@@ -251,26 +238,39 @@ func (r *Recipe) Next(i int, what string) error {
 	}
 	e := &r.Files[i]
 	switch {
-	case what == "standard" && e.Format == "pdf":
-		e.Standard = map[string]string{"": "pdfx4", "pdfx4": "pdfx1a", "pdfx1a": "pdfa2b"}[e.Standard]
-		if e.Standard != "" && e.Standard != "pdfa2b" {
-			e.Colour = "cmyk" // which X files are made of
+	case what == "standard" && e.Kind().Pages:
+		e.Standard = next(e.Standard, append([]format.Standard{""}, format.Standards...))
+		if e.Standard.Press() {
+			e.Colour = format.CMYK
 		}
 		e.NoProfile = false
-	case what == "colour" && (e.Format == "pdf" || e.Format == "eps" || e.Format == "jpeg" || e.Format == "tiff"):
-		e.Colour = map[string]string{"cmyk": "rgb", "rgb": "cmyk", "": "cmyk"}[e.Colour]
-		if e.Colour == "rgb" {
+	case what == "colour" && e.Kind().Holds(format.CMYK):
+		e.Colour = other(e.Colour)
+		if e.Colour == format.RGB {
 			e.NoProfile = false
-			if e.Standard != "pdfa2b" {
+			if e.Standard.Press() {
 				e.Standard = ""
 			}
 		}
-	case what == "press" && e.ColourSpace() == "cmyk":
+	case what == "press" && e.ColourSpace() == format.CMYK:
 		e.Press = map[string]string{"": "fogra29", "fogra29": "tr006", "tr006": ""}[e.Press]
-	case what == "pages" && e.Format == "pdf":
-		e.Pages = map[string]string{"": "one-per-version-file", "one-file": "one-per-version-file"}[e.Pages]
+	case what == "pages" && e.Kind().Pages:
+		e.Pages = map[string]string{"": OneEach, OneFile: OneEach}[e.Pages]
 	default:
-		return fmt.Errorf("%s has no choice of %s", TypeName(e.Format), what)
+		return fmt.Errorf("%s has no choice of %s", e.Kind().Name, what)
 	}
 	return nil
+}
+
+// other is the colour space that s is not.
+func other(s format.Space) format.Space {
+	if s == format.CMYK {
+		return format.RGB
+	}
+	return format.CMYK
+}
+
+// next is what follows v in a list that goes round.
+func next[T comparable](v T, list []T) T {
+	return list[(slices.Index(list, v)+1)%len(list)]
 }

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"dyekit/core/format"
 )
 
 // Each change by a chip makes the recipe one expects, and what makes none is
@@ -60,7 +62,7 @@ func TestChangesByUse(t *testing.T) {
 		}
 	}
 	k := slices.IndexFunc(r.Files, func(e Entry) bool { return e.Format == "pdf" })
-	for _, want := range []string{"pdfx4", "pdfx1a", "pdfa2b", ""} {
+	for _, want := range []format.Standard{"pdfx4", "pdfx1a", "pdfa2b", ""} {
 		do(r.Next(k, "standard"))
 		if r.Files[k].Standard != want {
 			t.Errorf("the standard is %q, want %q", r.Files[k].Standard, want)

@@ -15,6 +15,7 @@ import (
 	"dyekit/core/export/eps"
 	"dyekit/core/export/pdf"
 	"dyekit/core/export/svg"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	intake "dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
@@ -96,20 +97,20 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 			read := readPixels(t, d, v, f, w, h)
 			page := export.Page{Drawing: v.Drawing, Frame: f}
 			for _, r := range found {
-				for _, format := range r.Formats {
+				for _, k := range r.Formats {
 					var data []byte
 					switch {
-					case format == "svg":
+					case k == format.SVG:
 						data, err = svg.Encode(page, svg.Options{})
-					case format == "eps":
-						data, err = eps.Encode(page, eps.Options{Colour: export.CMYK})
+					case k == format.EPS:
+						data, err = eps.Encode(page, eps.Options{Colour: format.CMYK})
 					case r.Name == "poppler":
-						data, err = pdf.Encode([]export.Page{page}, pdf.Options{Colour: export.CMYK})
+						data, err = pdf.Encode([]export.Page{page}, pdf.Options{Colour: format.CMYK})
 					default:
 						continue
 					}
 					if err != nil {
-						t.Errorf("%s: %s: %v", name, format, err)
+						t.Errorf("%s: %s: %v", name, k, err)
 						continue
 					}
 					// Ghostscript paints every pixel that a shape touches: it
@@ -119,7 +120,7 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 						n = 4
 					}
 					wpt, hpt := f.Points()
-					img, err := r.Picture(ctx, format, data, n*w, n*h, 1, wpt, hpt)
+					img, err := r.Picture(ctx, k, data, n*w, n*h, 1, wpt, hpt)
 					if err != nil {
 						t.Errorf("%s: %v", name, err)
 						continue
@@ -127,7 +128,7 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 					// Coverage alone: poppler and ghostscript show K 100 each
 					// in their own black.
 					if off := testkit.Outside(cover(img, n), read, 48); off > 0.004 {
-						t.Errorf("%s: %.2f %% of the pixels of the %s differ from the reading on pixels", name, off*100, format)
+						t.Errorf("%s: %.2f %% of the pixels of the %s differ from the reading on pixels", name, off*100, k)
 					}
 				}
 			}

@@ -18,14 +18,15 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/content"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 )
 
 // Options of a file.
 type Options struct {
 	Title  string
-	Colour string // export.RGB or export.CMYK
-	Level  int    // PostScript language level, 2 or 3; 0 stands for 2
+	Colour format.Space // RGB if empty
+	Level  int          // PostScript language level, 2 or 3; 0 stands for 2
 	// Preview, if not nil, is shown by programs that cannot run PostScript
 	// (EPSF 3.0, section 6: the device-independent form).
 	Preview *image.Gray
@@ -51,7 +52,7 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		return nil, fmt.Errorf("EPS level %d is not 2 or 3", o.Level)
 	}
 	body, width, height := content.New(p)
-	w := &writer{Writer: body, cmyk: o.Colour == export.CMYK, level: o.Level}
+	w := &writer{Writer: body, cmyk: o.Colour == format.CMYK, level: o.Level}
 	if w.cmyk {
 		w.press = cmp.Or(o.Press, colour.Coated)
 	}

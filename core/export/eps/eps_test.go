@@ -10,6 +10,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 )
@@ -27,7 +28,7 @@ func page(w, h float64) export.Page {
 // letters, nothing but ASCII.
 func TestHeader(t *testing.T) {
 	for _, w := range []float64{133, 400, 1} {
-		b, err := Encode(page(w, 77), Options{Title: "Élan (& co.)", Colour: export.CMYK})
+		b, err := Encode(page(w, 77), Options{Title: "Élan (& co.)", Colour: format.CMYK})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -18,22 +18,23 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/content"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 )
 
 // Options of a file.
 type Options struct {
 	Title    string
-	Colour   string        // export.RGB or export.CMYK
-	Standard string        // X1a, X4, A2b, or none
-	Press    *colour.Press // that process inks are for; offset on coated paper if nil
+	Colour   format.Space    // RGB if empty
+	Standard format.Standard // or none
+	Press    *colour.Press   // that process inks are for; offset on coated paper if nil
 	// NoProfile leaves out what every file in process inks says of its press.
 	NoProfile bool
 }
 
 // Encode returns the file with the pages in order.
 func Encode(pages []export.Page, o Options) ([]byte, error) {
-	f := &file{cmyk: o.Colour == export.CMYK, oneBox: standards[o.Standard].oneBox}
+	f := &file{cmyk: o.Colour == format.CMYK, oneBox: standards[o.Standard].oneBox}
 	f.space = "/DeviceRGB"
 	if f.cmyk {
 		f.press = cmp.Or(o.Press, colour.Coated)

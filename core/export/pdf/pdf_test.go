@@ -10,6 +10,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 )
@@ -25,10 +26,10 @@ func page(w, h float64) export.Page {
 // of 20 bytes, each offset at "n 0 obj", startxref at the table; streams are as
 // long as they say; pages have the boxes of their frames.
 func TestStructure(t *testing.T) {
-	for _, standard := range []string{"", X1a, X4, A2b} {
+	for _, standard := range []format.Standard{"", format.X1a, format.X4, format.A2b} {
 		o := Options{Title: "Élan (& co.)", Standard: standard}
-		if standard == X1a || standard == X4 {
-			o.Colour = export.CMYK
+		if standard.Press() {
+			o.Colour = format.CMYK
 		}
 		b, err := Encode([]export.Page{page(200, 100), page(40, 400)}, o)
 		if err != nil {

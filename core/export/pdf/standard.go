@@ -9,13 +9,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/export"
-)
-
-// Standards a file can keep to.
-const (
-	X1a = "pdfx1a" // PDF/X-1a:2003, ISO 15930-4: process and spot inks, nothing translucent
-	X4  = "pdfx4"  // PDF/X-4, ISO 15930-7: translucency kept, the press's profile inside
-	A2b = "pdfa2b" // PDF/A-2b, ISO 19005-2: to be kept for good
+	"dyekit/core/format"
 )
 
 // A standard is what a file must say and must not have.
@@ -32,12 +26,12 @@ type standard struct {
 
 // The requirements are from memory of the standards' texts, which no package
 // carries: X-1a 6.10 and 6.13, X-4 6.4 and 6.7, A-2 6.2.3 and 6.6.
-var standards = map[string]standard{
-	"":  {version: "1.4"},
-	X1a: {version: "1.4", info: "/GTS_PDFXVersion(PDF/X-1a:2003)", intent: "GTS_PDFX", oneBox: true, opaque: true, name: "PDF/X-1a:2003"},
-	X4: {version: "1.6", intent: "GTS_PDFX", profile: true, oneBox: true, name: "PDF/X-4",
+var standards = map[format.Standard]standard{
+	"":         {version: "1.4"},
+	format.X1a: {version: "1.4", info: "/GTS_PDFXVersion(PDF/X-1a:2003)", intent: "GTS_PDFX", oneBox: true, opaque: true, name: "PDF/X-1a:2003"},
+	format.X4: {version: "1.6", intent: "GTS_PDFX", profile: true, oneBox: true, name: "PDF/X-4",
 		xmp: `<pdfxid:GTS_PDFXVersion xmlns:pdfxid="http://www.npes.org/pdfx/ns/id/">PDF/X-4</pdfxid:GTS_PDFXVersion>`},
-	A2b: {version: "1.7", intent: "GTS_PDFA1", profile: true, name: "PDF/A-2b",
+	format.A2b: {version: "1.7", intent: "GTS_PDFA1", profile: true, name: "PDF/A-2b",
 		xmp: `<pdfaid:part xmlns:pdfaid="http://www.aiim.org/pdfa/ns/id/">2</pdfaid:part><pdfaid:conformance xmlns:pdfaid="http://www.aiim.org/pdfa/ns/id/">B</pdfaid:conformance>`},
 }
 
@@ -58,10 +52,10 @@ func escape(s string) string {
 // metadata adds the XMP packet (ISO 16684-1), not compressed, so that programs
 // which know no PDF find it.
 func (f *file) metadata(o Options) string {
-	sum := sha256.Sum256([]byte(o.Title + o.Standard + o.Colour))
+	sum := sha256.Sum256([]byte(o.Title + string(o.Standard) + string(o.Colour)))
 	id := fmt.Sprintf("uuid:%x-%x-%x-%x-%x", sum[:4], sum[4:6], sum[6:8], sum[8:10], sum[10:16])
 	trapped := `<pdf:Trapped>False</pdf:Trapped>`
-	if o.Standard == A2b { // of properties outside its predefined schemas it wants a description (6.6.2.3)
+	if o.Standard == format.A2b { // of properties outside its predefined schemas it wants a description (6.6.2.3)
 		trapped = ""
 	}
 	x := "<?xpacket begin=\"\ufeff\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n" +
@@ -122,7 +116,7 @@ func (f *file) check(o Options) error {
 		return export.Cannot(s.name + " is made of process and spot inks, not of screen colours")
 	case s.opaque && f.translucent:
 		return export.Cannot(s.name + " knows no translucency")
-	case o.Standard == A2b && !f.cmyk && f.spots:
+	case o.Standard == format.A2b && !f.cmyk && f.spots:
 		return export.Cannot("a spot ink beside screen colours has no place in " + s.name)
 	}
 	return nil

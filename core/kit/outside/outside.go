@@ -18,6 +18,7 @@ import (
 	"strings"
 	"time"
 
+	"dyekit/core/format"
 	"dyekit/core/intake/picture"
 )
 
@@ -79,7 +80,7 @@ type Result struct {
 // A Reader renders a file.
 type Reader struct {
 	Name    string
-	Formats []string
+	Formats []format.Key
 	program string
 	// Colours reports whether its colours can be compared: readers show
 	// process inks each in their own way, so there only opacity counts.
@@ -91,7 +92,7 @@ type Reader struct {
 // readers in the order of their names.
 var readers = []Reader{
 	{
-		Name: "ghostscript", program: "gs", Formats: []string{"eps", "pdf"}, out: "out.png",
+		Name: "ghostscript", program: "gs", Formats: []format.Key{format.EPS, format.PDF}, out: "out.png",
 		args: func(in string, w, h, page int, ptW, ptH float64) []string {
 			crop := "-dEPSCrop"
 			if strings.HasSuffix(in, ".pdf") {
@@ -106,13 +107,13 @@ var readers = []Reader{
 		},
 	},
 	{
-		Name: "librsvg", program: "rsvg-convert", Formats: []string{"svg"}, RGB: true, out: "out.png",
+		Name: "librsvg", program: "rsvg-convert", Formats: []format.Key{format.SVG}, RGB: true, out: "out.png",
 		args: func(in string, w, h, _ int, _, _ float64) []string {
 			return []string{"-w", strconv.Itoa(w), "-h", strconv.Itoa(h), "-o", "out.png", in}
 		},
 	},
 	{
-		Name: "poppler", program: "pdftocairo", Formats: []string{"pdf"}, out: "out.png",
+		Name: "poppler", program: "pdftocairo", Formats: []format.Key{format.PDF}, out: "out.png",
 		args: func(in string, w, h, page int, _, _ float64) []string {
 			p := strconv.Itoa(page)
 			return []string{"-png", "-transp", "-singlefile", "-f", p, "-l", p, "-scale-to-x", strconv.Itoa(w), "-scale-to-y", strconv.Itoa(h), in, "out"}
@@ -135,8 +136,8 @@ func Find() (found []Reader, missing []string) {
 // Picture renders one page of a file at w × h px; ptW and ptH are the page's
 // size in points. The picture may be a pixel larger where whole-point boxes
 // are; the surplus is cut off at the top and the right.
-func (r Reader) Picture(ctx context.Context, format string, data []byte, w, h, page int, ptW, ptH float64) (*image.NRGBA, error) {
-	out, err := r.run(ctx, r.program, "in."+format, data, r.args("in."+format, w, h, page, ptW, ptH), r.out)
+func (r Reader) Picture(ctx context.Context, k format.Key, data []byte, w, h, page int, ptW, ptH float64) (*image.NRGBA, error) {
+	out, err := r.run(ctx, r.program, "in."+string(k), data, r.args("in."+string(k), w, h, page, ptW, ptH), r.out)
 	if err != nil {
 		return nil, err
 	}

@@ -5,7 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
+
+	"dyekit/core/format"
 )
 
 // A Claim is what a PDF says of itself and of the standard it keeps to.
@@ -94,7 +97,7 @@ func Claims(b []byte) (*Claim, error) {
 }
 
 // Keeps reports what speaks against a file keeping to a standard, or "".
-func (c *Claim) Keeps(standard string, cmyk bool) string {
+func (c *Claim) Keeps(standard format.Standard, cmyk bool) string {
 	components := 3
 	if cmyk {
 		components = 4
@@ -103,22 +106,22 @@ func (c *Claim) Keeps(standard string, cmyk bool) string {
 		return regexp.MustCompile(`<` + property + `[^>]*>` + regexp.QuoteMeta(value) + `</`).MatchString(c.XMP)
 	}
 	for _, rule := range []struct {
-		standards string
+		standards []format.Standard
 		ok        bool
 		want      string
 	}{
-		{"pdfx1a pdfx4 pdfa2b", c.ID && c.Dated && c.Title != "", "an ID, dates and a title"},
-		{"pdfx1a", c.Version == "1.4" && c.X == "PDF/X-1a:2003", "version PDF/X-1a:2003 in PDF 1.4"},
-		{"pdfx1a", !c.Groups, "nothing translucent"},
-		{"pdfx1a pdfx4", c.Intent == "GTS_PDFX" && c.Condition != "", "an output intent that names the press"},
-		{"pdfx1a pdfx4", c.Trapped == "/False" || c.Trapped == "/True", "a word on trapping"},
-		{"pdfx1a pdfx4", !c.BothBoxes, "TrimBox alone"},
-		{"pdfx4", c.Version == "1.6" && xmp("pdfxid:GTS_PDFXVersion", "PDF/X-4") && xmp("pdf:Trapped", "False") && xmp("xmp:CreateDate", "2026-01-01T00:00:00Z"), "metadata of PDF/X-4"},
-		{"pdfx4 pdfa2b", c.Components == components, "the profile of its colours"},
-		{"pdfa2b", c.Intent == "GTS_PDFA1", "an output intent of PDF/A"},
-		{"pdfa2b", c.Version == "1.7" && xmp("pdfaid:part", "2") && xmp("pdfaid:conformance", "B"), "metadata of PDF/A-2b"},
+		{[]format.Standard{format.X1a, format.X4, format.A2b}, c.ID && c.Dated && c.Title != "", "an ID, dates and a title"},
+		{[]format.Standard{format.X1a}, c.Version == "1.4" && c.X == "PDF/X-1a:2003", "version PDF/X-1a:2003 in PDF 1.4"},
+		{[]format.Standard{format.X1a}, !c.Groups, "nothing translucent"},
+		{[]format.Standard{format.X1a, format.X4}, c.Intent == "GTS_PDFX" && c.Condition != "", "an output intent that names the press"},
+		{[]format.Standard{format.X1a, format.X4}, c.Trapped == "/False" || c.Trapped == "/True", "a word on trapping"},
+		{[]format.Standard{format.X1a, format.X4}, !c.BothBoxes, "TrimBox alone"},
+		{[]format.Standard{format.X4}, c.Version == "1.6" && xmp("pdfxid:GTS_PDFXVersion", "PDF/X-4") && xmp("pdf:Trapped", "False") && xmp("xmp:CreateDate", "2026-01-01T00:00:00Z"), "metadata of PDF/X-4"},
+		{[]format.Standard{format.X4, format.A2b}, c.Components == components, "the profile of its colours"},
+		{[]format.Standard{format.A2b}, c.Intent == "GTS_PDFA1", "an output intent of PDF/A"},
+		{[]format.Standard{format.A2b}, c.Version == "1.7" && xmp("pdfaid:part", "2") && xmp("pdfaid:conformance", "B"), "metadata of PDF/A-2b"},
 	} {
-		if strings.Contains(rule.standards, standard) && !rule.ok {
+		if slices.Contains(rule.standards, standard) && !rule.ok {
 			return rule.want + " is missing"
 		}
 	}
