@@ -91,19 +91,19 @@ type guide struct {
 	Left     []leftOut
 
 	job      *job
-	pictures map[string]template.URL // by version, as data addresses
+	pictures map[string]template.HTMLAttr // by version, as attributes: a template would write each + of the data in five letters
 }
 
 // A shown version and its picture.
 type shown struct {
 	Name string
-	Src  template.URL
+	Src  template.HTMLAttr
 }
 
 // A served purpose: the first files for it, and how many more there are.
 type served struct {
 	purpose
-	Src   template.URL
+	Src   template.HTMLAttr
 	Files []File
 	More  int
 }
@@ -119,7 +119,7 @@ type leftOut struct{ What, Reason string }
 
 // guide writes START-HERE.html.
 func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, error) {
-	g := guide{Kit: k, Brand: in.Brand, Number: in.Number, job: j, pictures: map[string]template.URL{}}
+	g := guide{Kit: k, Brand: in.Brand, Number: in.Number, job: j, pictures: map[string]template.HTMLAttr{}}
 	for _, step := range []func(context.Context, Input, *Plan) error{g.versions, g.purposes, g.inks, g.small} {
 		if err := step(ctx, in, p); err != nil {
 			return nil, err
@@ -132,7 +132,7 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, err
 }
 
 // picture draws a version on the ground it is meant for: white ones on dark.
-func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (template.URL, error) {
+func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (template.HTMLAttr, error) {
 	if d, ok := g.pictures[v.Spec.Name]; ok {
 		return d, nil
 	}
@@ -151,7 +151,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (templ
 	if err != nil {
 		return "", err
 	}
-	d := template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(data))
+	d := template.HTMLAttr(`src="data:image/png;base64,` + base64.StdEncoding.EncodeToString(data) + `"`)
 	g.pictures[v.Spec.Name] = d
 	return d, nil
 }
