@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/field"
 	"dyekit/core/intake/picture"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -86,7 +87,7 @@ func (s *Studio) AddOnPicture(ctx context.Context, w *Work, u Upload) error {
 	b := version.Backing{Shape: version.ToTheEdge, Picture: asURI(u.Data)}
 	img, err := b.GroundPicture()
 	if err != nil {
-		return &InputError{"ground", fmt.Sprintf("%s: %s", fileName(u.Filename), strings.TrimPrefix(err.Error(), "picture: "))}
+		return &InputError{"ground", fmt.Sprintf("%s: %s", fileName(u.Filename), field.Message(err))}
 	}
 	ink := version.Ink{Name: "White", RGB: "#ffffff", CMYK: &[4]float64{}}
 	middle := img.Bounds().Inset(min(img.Bounds().Dx(), img.Bounds().Dy()) / 4)

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"dyekit/core/finding"
 )
 
 // maxSentence bounds what a person is told at once, in letters.
@@ -33,17 +35,25 @@ type Held struct {
 	At       time.Time
 }
 
+// refused is the word on a master that is not taken in. What is missing may be
+// a font: then that is the field to fill.
+func refused(t Taking, why error) error {
+	field := "master"
+	var stopped *finding.Stopped
+	if errors.As(why, &stopped) && stopped.Code == finding.MissingFont {
+		field = "font"
+	}
+	return &InputError{field, cut(fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), why), maxSentence)}
+}
+
 // probe puts a master on probation. What does not come through is held.
 func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
-	refused := func(why any) error {
-		return &InputError{"master", cut(fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), why), maxSentence)}
-	}
 	const held = "%s; it is kept on the desk as a file, and not opened again"
 	h := hashBytes(t.Data)
 	var why string
 	switch err := s.db.QueryRowContext(ctx, "SELECT why FROM held WHERE sha256 = ?", h[:]).Scan(&why); {
 	case err == nil:
-		return refused(fmt.Sprintf(held, why))
+		return refused(t, fmt.Errorf(held, why))
 	case !errors.Is(err, sql.ErrNoRows):
 		return err
 	}
@@ -60,9 +70,9 @@ func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
 			cut(t.Client, MaxName), fileName(t.Filename), h[:], len(t.Data), cut(fatal.Why, maxSentence)); err != nil {
 			return err
 		}
-		return refused(fmt.Sprintf(held, fatal.Why))
+		return refused(t, fmt.Errorf(held, fatal.Why))
 	case err != nil:
-		return refused(err)
+		return refused(t, err)
 	}
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/palette"
+	"dyekit/core/field"
 	"dyekit/core/version"
 )
 
@@ -35,8 +36,7 @@ func (m *Mark) InksDecided() bool { return m.inkSet != 0 }
 func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 	t.Name, t.Spot = strings.TrimSpace(t.Name), strings.TrimSpace(t.Spot)
 	if err := t.Check(); err != nil {
-		_, message, _ := strings.Cut(err.Error(), ": ")
-		return &InputError{"ink " + t.Drawn, message}
+		return &InputError{"ink " + t.Drawn, field.Message(err)}
 	}
 	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
 		// One ink may be kept for coated and for uncoated paper, side by side.

@@ -294,7 +294,7 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 		if ctx.Err() != nil {
 			return Hash{}, ctx.Err()
 		}
-		return Hash{}, &InputError{"master", fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), err)}
+		return Hash{}, refused(t, err)
 	}
 	return s.put(ctx, t.Data)
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"dyekit/core/drawing"
+	"dyekit/core/field"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
@@ -118,8 +119,7 @@ func (s *Studio) UnnamePart(ctx context.Context, mark int64, name string) error 
 func (s *Studio) SetLockup(ctx context.Context, w *Work, l version.Lockup) error {
 	l.Name = strings.TrimSpace(l.Name)
 	if err := l.Check(); err != nil {
-		_, message, _ := strings.Cut(err.Error(), ": ")
-		return &InputError{"lockup", message}
+		return &InputError{"lockup", field.Message(err)}
 	}
 	if recipe.Slug(l.Name) == "" {
 		return &InputError{"lockup", "the name leaves nothing for file names: use letters or digits"}

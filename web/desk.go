@@ -204,7 +204,7 @@ func (s *Server) takeIn(c *gin.Context) {
 	var in *studio.InputError
 	if errors.As(err, &in) {
 		form.Error = in
-		form.Font = in.Field == "font" || strings.Contains(in.Message, "the font ")
+		form.Font = in.Field == "font"
 		s.showNew(c, http.StatusUnprocessableEntity, form)
 		return
 	}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/kit"
 	"dyekit/internal/child"
@@ -37,10 +38,14 @@ func probation(ctx context.Context, master []byte, fonts [][]byte) error {
 	if err := gob.NewEncoder(&in).Encode(parcel{master, fonts}); err != nil {
 		return err
 	}
-	err := child.Run(ctx, child.Limits{Memory: probeMemory, CPU: probeWork, Time: probeTime}, &in, io.Discard, "probe")
+	var code bytes.Buffer // of the finding that stopped it, if one did
+	err := child.Run(ctx, child.Limits{Memory: probeMemory, CPU: probeWork, Time: probeTime}, &in, &code, "probe")
 	var died *child.Died
 	if errors.As(err, &died) {
 		return &studio.Fatal{Why: died.Why}
+	}
+	if err != nil && code.Len() > 0 {
+		return &finding.Stopped{Finding: finding.Finding{Code: finding.Code(code.String()), Severity: finding.Stop, Message: err.Error()}}
 	}
 	return err
 }
@@ -60,7 +65,12 @@ func probeCmd() *cobra.Command {
 					return failed(err)
 				}
 			}
-			if err := kit.Probe(cmd.Context(), p.Master, set); err != nil {
+			err := kit.Probe(cmd.Context(), p.Master, set)
+			var stopped *finding.Stopped
+			if errors.As(err, &stopped) {
+				io.WriteString(cmd.OutOrStdout(), string(stopped.Code))
+			}
+			if err != nil {
 				return failed(err)
 			}
 			return nil

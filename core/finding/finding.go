@@ -69,6 +69,11 @@ type Finding struct {
 	Mend string `json:"mend,omitempty"`
 }
 
+// Stopped is the error of what cannot go on because of a finding.
+type Stopped struct{ Finding }
+
+func (s *Stopped) Error() string { return s.Message }
+
 // A List gathers findings; equal code, severity and message are one finding
 // with several parts. The zero List is ready to use.
 type List []Finding

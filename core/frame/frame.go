@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"dyekit/core/drawing"
+	"dyekit/core/field"
 	"dyekit/core/geom"
 )
 
@@ -158,38 +159,38 @@ func (s Spec) Check() error {
 	switch s.Fit {
 	case "", Artwork, ViewBox:
 		if s.Page != "" {
-			return fmt.Errorf("page: a page size needs \"fit\": \"page\"")
+			return field.Errorf("page", "a page size needs \"fit\": \"page\"")
 		}
 	case Page:
 		if _, _, err := Size(s.Page); err != nil {
-			return fmt.Errorf("page: %w", err)
+			return field.In("page", err)
 		}
 	default:
-		return fmt.Errorf("fit: %q is not known: artwork, viewbox or page", s.Fit)
+		return field.Errorf("fit", "%q is not known: artwork, viewbox or page", s.Fit)
 	}
 	if _, ok := places[s.Place]; !ok {
-		return fmt.Errorf("place: %q is not one of centre, top, bottom, left, right, top-left, top-right, bottom-left, bottom-right", s.Place)
+		return field.Errorf("place", "%q is not one of centre, top, bottom, left, right, top-left, top-right, bottom-left, bottom-right", s.Place)
 	}
 	if s.Clear != nil {
 		if s.Clear.Part == "" {
-			return fmt.Errorf("clear.part: which part the clear space is measured in is missing")
+			return field.Errorf("clear.part", "which part the clear space is measured in is missing")
 		}
 		if !(s.Clear.Times >= 0 && s.Clear.Times <= maxClear) {
-			return fmt.Errorf("clear.times: %v is not between 0 and %d heights of the part", s.Clear.Times, maxClear)
+			return field.Errorf("clear.times", "%v is not between 0 and %d heights of the part", s.Clear.Times, maxClear)
 		}
 	}
 	if s.Smallest != "" {
 		if v, err := s.Smallest.Px(0); err != nil {
-			return fmt.Errorf("smallest: %w", err)
+			return field.In("smallest", err)
 		} else if v < 0 || s.Smallest.Unit() == "%" {
-			return fmt.Errorf("smallest: %q is no width: write it in px, mm, cm, in or pt", string(s.Smallest))
+			return field.Errorf("smallest", "%q is no width: write it in px, mm, cm, in or pt", string(s.Smallest))
 		}
 	}
 	for _, l := range s.Margin {
 		if v, err := l.Px(1); err != nil {
-			return fmt.Errorf("margin: %w", err)
+			return field.In("margin", err)
 		} else if v < 0 {
-			return fmt.Errorf("margin: %q is below 0", string(l))
+			return field.Errorf("margin", "%q is below 0", string(l))
 		}
 	}
 	return nil

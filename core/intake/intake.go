@@ -107,7 +107,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	if len(checked.Nodes) == 0 {
 		if f, stop := m.Findings.Stopping(); stop {
-			return nil, errors.New(f.Message)
+			return nil, &finding.Stopped{Finding: f}
 		}
 		return nil, errors.New("the drawing is empty: all of it lies outside the page")
 	}

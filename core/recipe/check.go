@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"dyekit/core/colour"
+	"dyekit/core/field"
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/version"
@@ -32,35 +33,35 @@ func checkVersion(v version.Spec) error {
 	switch v.Treatment {
 	case version.AsDrawn, version.Tints, version.Backed, version.SingleInk:
 	case "":
-		return errors.New("treatment: is missing")
+		return field.Errorf("treatment", "is missing")
 	default:
-		return fmt.Errorf("treatment: %q is not known: as-drawn, single-ink, tints or backed", v.Treatment)
+		return field.Errorf("treatment", "%q is not known: as-drawn, single-ink, tints or backed", v.Treatment)
 	}
 	if (v.Treatment == version.SingleInk || v.Treatment == version.Tints) && v.Ink == nil {
-		return fmt.Errorf("ink: a version in one ink must name it")
+		return field.Errorf("ink", "a version in one ink must name it")
 	}
 	if v.Ink != nil {
 		if err := checkInk(v.Ink); err != nil {
-			return fmt.Errorf("ink.%w", err)
+			return field.In("ink", err)
 		}
 	}
 	switch v.Reversed {
 	case "", version.SameShapes, version.KeepLight:
 	case version.OnDark:
 		if v.OneInk() {
-			return errors.New("reversed: on-dark is for versions as drawn")
+			return field.Errorf("reversed", "on-dark is for versions as drawn")
 		}
 	default:
-		return fmt.Errorf("reversed: %q is not known: same-shapes, keep-light or on-dark", v.Reversed)
+		return field.Errorf("reversed", "%q is not known: same-shapes, keep-light or on-dark", v.Reversed)
 	}
 	for i, o := range v.Overrides {
 		switch o.As {
 		case version.AsInk, version.AsPaper, version.AsTint, version.AsOmit:
 		default:
-			return fmt.Errorf("overrides[%d].as: %q is not known: ink, paper, tint or omit", i, o.As)
+			return field.Errorf(field.At("overrides", i)+".as", "%q is not known: ink, paper, tint or omit", o.As)
 		}
 		if !(o.Tint >= 0 && o.Tint <= 100) {
-			return fmt.Errorf("overrides[%d].tint: %v is not between 0 and 100 percent", i, o.Tint)
+			return field.Errorf(field.At("overrides", i)+".tint", "%v is not between 0 and 100 percent", o.Tint)
 		}
 		named := 0
 		for _, s := range []string{o.Colour, o.Part, o.Piece} {
@@ -69,34 +70,34 @@ func checkVersion(v version.Spec) error {
 			}
 		}
 		if named != 1 {
-			return fmt.Errorf("overrides[%d]: names either a colour, a part or a piece", i)
+			return field.Errorf(field.At("overrides", i), "names either a colour, a part or a piece")
 		}
 		if o.Colour != "" {
 			if _, err := colour.ParseHex(o.Colour); err != nil {
-				return fmt.Errorf("overrides[%d].colour: %w", i, err)
+				return field.In(field.At("overrides", i)+".colour", err)
 			}
 		}
 	}
 	if !(v.Opacity >= 0 && v.Opacity <= 1) {
-		return fmt.Errorf("opacity: %v is not between 0 and 1", v.Opacity)
+		return field.Errorf("opacity", "%v is not between 0 and 1", v.Opacity)
 	}
 	if v.Gap != "" {
 		if err := checkLength(v.Gap); err != nil {
-			return fmt.Errorf("gap: %w", err)
+			return field.In("gap", err)
 		}
 	}
 	if o := v.Outline; o != nil {
 		if err := checkLength(o.Width); err != nil {
-			return fmt.Errorf("outline.width: %w", err)
+			return field.In("outline.width", err)
 		}
 		switch o.Side {
 		case "", version.Outside, version.Inside, version.Centred:
 		default:
-			return fmt.Errorf("outline.side: %q is not known: outside, inside or centre", o.Side)
+			return field.Errorf("outline.side", "%q is not known: outside, inside or centre", o.Side)
 		}
 		if o.Ink != nil {
 			if err := checkInk(o.Ink); err != nil {
-				return fmt.Errorf("outline.ink.%w", err)
+				return field.In("outline.ink", err)
 			}
 		}
 	}
@@ -119,90 +120,90 @@ func checkBacking(v version.Spec) error {
 	b := v.Backing
 	if b == nil {
 		if v.Treatment == version.Backed && v.Ink == nil {
-			return errors.New("backing: a version on a backing must name it, as a colour or with an ink")
+			return field.Errorf("backing", "a version on a backing must name it, as a colour or with an ink")
 		}
 		return nil
 	}
 	switch b.Shape {
 	case "", version.Rectangle, version.Rounded, version.Circle, version.ToTheEdge:
 	default:
-		return fmt.Errorf("backing.shape: %q is not known: rectangle, rounded, circle or to-the-edge", b.Shape)
+		return field.Errorf("backing.shape", "%q is not known: rectangle, rounded, circle or to-the-edge", b.Shape)
 	}
 	if b.Shape == version.ToTheEdge && (b.Knockout || b.Room != "") {
-		return errors.New("backing: to-the-edge has the room of the frame, and nothing is cut out of it")
+		return field.Errorf("backing", "to-the-edge has the room of the frame, and nothing is cut out of it")
 	}
 	if b.To != nil {
 		if b.Shape != version.ToTheEdge {
-			return errors.New("backing.to: a run of two inks goes to the edge")
+			return field.Errorf("backing.to", "a run of two inks goes to the edge")
 		}
 		if err := checkInk(b.To); err != nil {
-			return fmt.Errorf("backing.to.%w", err)
+			return field.In("backing.to", err)
 		}
 	}
 	if b.Picture != "" {
 		if b.Shape != version.ToTheEdge || b.To != nil {
-			return errors.New("backing.picture: a picture goes to the edge, and nothing runs into it")
+			return field.Errorf("backing.picture", "a picture goes to the edge, and nothing runs into it")
 		}
 		if err := b.CheckPicture(); err != nil {
-			return fmt.Errorf("backing.%w", err)
+			return field.In("backing", err)
 		}
 		return nil // in place of an ink
 	}
 	if b.Room != "" {
 		if px, err := b.Room.Px(1); err != nil {
-			return fmt.Errorf("backing.room: %w", err)
+			return field.In("backing.room", err)
 		} else if px < 0 {
-			return fmt.Errorf("backing.room: %q is below 0", string(b.Room))
+			return field.Errorf("backing.room", "%q is below 0", string(b.Room))
 		}
 	}
 	if b.Ink != nil {
 		if err := checkInk(b.Ink); err != nil {
-			return fmt.Errorf("backing.ink.%w", err)
+			return field.In("backing.ink", err)
 		}
 	}
 	if b.Ink == nil && v.Ink == nil {
-		return errors.New("backing.ink: neither the backing nor the version names an ink")
+		return field.Errorf("backing.ink", "neither the backing nor the version names an ink")
 	}
 	return nil
 }
 
 func checkInk(k *version.Ink) error {
 	if err := checkName(k.Name); err != nil {
-		return fmt.Errorf("name: %w", err)
+		return field.In("name", err)
 	}
 	if err := checkName(k.Spot); err != nil {
-		return fmt.Errorf("spot: %w", err)
+		return field.In("spot", err)
 	}
 	if _, err := colour.ParseHex(k.RGB); err != nil {
-		return fmt.Errorf("rgb: %w", err)
+		return field.In("rgb", err)
 	}
 	if k.CMYK != nil {
 		for i, v := range k.CMYK {
 			if !(v >= 0 && v <= 100) {
-				return fmt.Errorf("cmyk[%d]: %v is not between 0 and 100 percent", i, v)
+				return field.Errorf(field.At("cmyk", i), "%v is not between 0 and 100 percent", v)
 			}
 		}
 	}
 	if k.Spot != "" && k.CMYK == nil {
-		return errors.New("spot: a spot ink needs a cmyk build as its alternate")
+		return field.Errorf("spot", "a spot ink needs a cmyk build as its alternate")
 	}
 	if len(k.Spot) > 60 {
-		return errors.New("spot: a plate's name has at most 60 letters")
+		return field.Errorf("spot", "a plate's name has at most 60 letters")
 	}
 	switch k.Stock {
 	case "", "coated", "uncoated":
 	default:
-		return fmt.Errorf("stock: %q is not coated or uncoated", k.Stock)
+		return field.Errorf("stock", "%q is not coated or uncoated", k.Stock)
 	}
 	if !(k.Tint >= 0 && k.Tint <= 100) {
-		return fmt.Errorf("tint: %v is not between 0 and 100 percent", k.Tint)
+		return field.Errorf("tint", "%v is not between 0 and 100 percent", k.Tint)
 	}
 	return nil
 }
 
 func (e Entry) check(versions map[string]bool) error {
 	if len([]rune(e.Use)) > 60 {
-		return errors.New("use: it is longer than 60 letters")
+		return field.Errorf("use", "it is longer than 60 letters")
 	}
 	kind := e.Kind()
 	if !slices.ContainsFunc(format.Wanted(), func(f format.Format) bool { return f.Key == e.Format }) {
@@ -210,47 +211,52 @@ func (e Entry) check(versions map[string]bool) error {
 		for _, f := range format.Wanted() {
 			known = append(known, string(f.Key))
 		}
-		return fmt.Errorf("format: %q is not known: %s", e.Format, strings.Join(known, ", "))
+		return field.Errorf("format", "%q is not known: %s", e.Format, strings.Join(known, ", "))
 	}
 	for i, v := range e.Versions {
 		if !versions[v] {
-			return fmt.Errorf("versions[%d]: there is no version called %q", i, v)
+			return field.Errorf(field.At("versions", i), "there is no version called %q", v)
 		}
 	}
 	switch {
 	case e.Standard == "":
 	case !slices.Contains(format.Standards, e.Standard):
-		return fmt.Errorf("standard: %q is not known: pdfx1a, pdfx4 or pdfa2b", e.Standard)
+		return field.Errorf("standard", "%q is not known: pdfx1a, pdfx4 or pdfa2b", e.Standard)
 	case e.Standard.Press() && e.Colour != format.CMYK:
-		return fmt.Errorf("standard: %s is made of process inks: it needs colour cmyk", e.Standard)
+		return field.Errorf("standard", "%s is made of process inks: it needs colour cmyk", e.Standard)
 	case !kind.Pages:
-		return fmt.Errorf("standard: %s is for pdf", e.Standard)
+		return field.Errorf("standard", "%s is for pdf", e.Standard)
 	}
 	if _, ok := colour.PressOf(e.Press); e.Press != "" && !ok {
-		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", e.Press)
+		return field.Errorf("press", "%q is not known: fogra39, fogra29 or tr006", e.Press)
 	}
 	switch e.Effects {
 	case "", Omit, LeaveOut, Picture:
 	default:
-		return fmt.Errorf("effects: %q is not known: omit, leave-out or picture", e.Effects)
+		return field.Errorf("effects", "%q is not known: omit, leave-out or picture", e.Effects)
 	}
 	if (e.Effects != "" || e.EffectsPPI != 0) && !kind.Curves {
-		return errors.New("effects: is for svg, pdf and eps; files of pixels keep them")
+		return field.Errorf("effects", "is for svg, pdf and eps; files of pixels keep them")
 	}
 	if e.EffectsPPI != 0 && !(e.EffectsPPI >= 36 && e.EffectsPPI <= MaxPPI) {
-		return fmt.Errorf("effects_ppi: %v is not between 36 and %d", e.EffectsPPI, MaxPPI)
+		return field.Errorf("effects_ppi", "%v is not between 36 and %d", e.EffectsPPI, MaxPPI)
 	}
 	if e.NoProfile && (!kind.Pages || e.Colour != format.CMYK || e.Standard != "") {
-		return errors.New("no_profile: is for a pdf in cmyk that keeps to no standard")
+		return field.Errorf("no_profile", "is for a pdf in cmyk that keeps to no standard")
 	}
 	if e.Preview && !kind.Placed {
-		return errors.New("preview: is for eps")
+		return field.Errorf("preview", "is for eps")
 	}
 	if e.Dark != "" && !versions[e.Dark] {
-		return fmt.Errorf("dark: there is no version called %q", e.Dark)
+		return field.Errorf("dark", "there is no version called %q", e.Dark)
 	}
-	if (e.Dark != "" || e.Current || e.Fluid) && !kind.Styled {
-		return errors.New("currentcolor, fluid and dark are for svg")
+	for _, x := range []struct {
+		name string
+		set  bool
+	}{{"currentcolor", e.Current}, {"fluid", e.Fluid}, {"dark", e.Dark != ""}} {
+		if x.set && !kind.Styled {
+			return field.Errorf(x.name, "is for svg")
+		}
 	}
 	if err := e.checkStretch(); err != nil {
 		return err
@@ -262,66 +268,66 @@ func (e Entry) check(versions map[string]bool) error {
 		}
 	}
 	if kind.Pixels && ways == 0 && !kind.Icon {
-		return fmt.Errorf("widths: a %s needs a size: widths, heights, scales or size with ppi", e.Format)
+		return field.Errorf("widths", "a %s needs a size: widths, heights, scales or size with ppi", e.Format)
 	}
 	if !kind.Pixels && ways > 0 {
-		return fmt.Errorf("widths: %s is drawn in curves and has no pixel size", e.Format)
+		return field.Errorf("widths", "%s is drawn in curves and has no pixel size", e.Format)
 	}
 	for name, list := range map[string][]int{"heights": e.Heights, "widths": e.Widths} {
 		for i, n := range list {
 			if n < 1 || n > MaxSide {
-				return fmt.Errorf("%s[%d]: %d px is not between 1 and %d px", name, i, n, MaxSide)
+				return field.Errorf(field.At(name, i), "%d px is not between 1 and %d px", n, MaxSide)
 			}
 		}
 	}
 	for i, k := range e.Scales {
 		if !(k > 0 && k <= 100) {
-			return fmt.Errorf("scales[%d]: %v is not between 0 and 100", i, k)
+			return field.Errorf(field.At("scales", i), "%v is not between 0 and 100", k)
 		}
 	}
 	if e.Size != "" {
 		if _, _, err := frame.Size(e.Size); err != nil {
-			return fmt.Errorf("size: %w", err)
+			return field.In("size", err)
 		}
 	}
 	if !(e.PPI >= 0 && e.PPI <= MaxPPI) || e.PPI > 0 && e.PPI < 1 {
-		return fmt.Errorf("ppi: %v is not between 1 and %d", e.PPI, MaxPPI)
+		return field.Errorf("ppi", "%v is not between 1 and %d", e.PPI, MaxPPI)
 	}
 	switch e.Colour {
 	case "", format.RGB, format.CMYK:
 	default:
-		return fmt.Errorf("colour: %q is not rgb or cmyk", e.Colour)
+		return field.Errorf("colour", "%q is not rgb or cmyk", e.Colour)
 	}
 	switch e.Compression {
 	case "", "deflate", "lzw":
 	default:
-		return fmt.Errorf("compression: %q is not deflate or lzw", e.Compression)
+		return field.Errorf("compression", "%q is not deflate or lzw", e.Compression)
 	}
 	if kind.Icon {
 		for i, w := range e.Widths {
 			if w > kind.Side {
-				return fmt.Errorf("widths[%d]: an ICO holds pictures of at most %d px, not %d px", i, kind.Side, w)
+				return field.Errorf(field.At("widths", i), "an ICO holds pictures of at most %d px, not %d px", kind.Side, w)
 			}
 		}
 		if len(e.Heights)+len(e.Scales)+len(e.Size) > 0 {
-			return errors.New("widths: an ICO is square; its sizes are widths")
+			return field.Errorf("widths", "an ICO is square; its sizes are widths")
 		}
 	}
 	if e.Backing != "" {
 		if _, err := colour.ParseHex(e.Backing); err != nil {
-			return fmt.Errorf("backing: %w", err)
+			return field.In("backing", err)
 		}
 	}
 	if e.Quality < 0 || e.Quality > 100 {
-		return fmt.Errorf("quality: %d is not between 1 and 100", e.Quality)
+		return field.Errorf("quality", "%d is not between 1 and 100", e.Quality)
 	}
 	if e.Level != 0 && e.Level != 2 && e.Level != 3 {
-		return fmt.Errorf("level: %d is not 2 or 3", e.Level)
+		return field.Errorf("level", "%d is not 2 or 3", e.Level)
 	}
 	switch e.Pages {
 	case "", OneFile, OneEach:
 	default:
-		return fmt.Errorf("pages: %q is not one-file or one-per-version-file", e.Pages)
+		return field.Errorf("pages", "%q is not one-file or one-per-version-file", e.Pages)
 	}
 	return nil
 }

@@ -1,9 +1,9 @@
 package recipe
 
 import (
-	"fmt"
 	"slices"
 
+	"dyekit/core/field"
 	"dyekit/core/version"
 )
 
@@ -13,18 +13,18 @@ const MaxLockups = 50
 // checkLockups reports what is wrong with the lockups whatever the art.
 func (r *Recipe) checkLockups() error {
 	if len(r.Lockups) > MaxLockups {
-		return fmt.Errorf("lockups: there are more than %d", MaxLockups)
+		return field.Errorf("lockups", "there are more than %d", MaxLockups)
 	}
 	standard := ""
 	for i, l := range r.Lockups {
 		if err := l.Check(); err != nil {
-			return fmt.Errorf("lockups[%d].%w", i, err)
+			return field.In(field.At("lockups", i), err)
 		}
 		if slices.ContainsFunc(r.Lockups[:i], func(o version.Lockup) bool { return o.Name == l.Name }) {
-			return fmt.Errorf("lockups[%d].name: there are two lockups called %q", i, l.Name)
+			return field.Errorf(field.At("lockups", i)+".name", "there are two lockups called %q", l.Name)
 		}
 		if l.Standard && standard != "" {
-			return fmt.Errorf("lockups[%d].standard: %q is the standard lockup already", i, standard)
+			return field.Errorf(field.At("lockups", i)+".standard", "%q is the standard lockup already", standard)
 		}
 		if l.Standard {
 			standard = l.Name

@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/field"
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/raster"
@@ -186,7 +187,10 @@ func Builtins() []string {
 	return names
 }
 
-// Parse reads and checks a recipe. Errors name the place, as files[2].widths.
+// A FieldError is a wrong value at a place of a recipe.
+type FieldError = field.Error
+
+// Parse reads and checks a recipe. What is wrong in it is a FieldError.
 func Parse(data []byte) (*Recipe, error) {
 	if len(data) > MaxBytes {
 		return nil, fmt.Errorf("the recipe is larger than %d MB", MaxBytes>>20)
@@ -203,61 +207,55 @@ func Parse(data []byte) (*Recipe, error) {
 
 // Check reports what is wrong with a recipe whatever the art.
 func (r *Recipe) Check() error {
-	at := func(place string, err error) error {
-		if err == nil {
-			return nil
-		}
-		return fmt.Errorf("%s: %w", place, err)
-	}
 	if err := checkName(r.Name); err != nil {
-		return at("name", err)
+		return field.In("name", err)
 	}
 	if err := checkNaming(r.naming()); err != nil {
-		return at("naming", err)
+		return field.In("naming", err)
 	}
 	if err := r.Frame.Check(); err != nil {
-		return fmt.Errorf("frame.%w", err)
+		return field.In("frame", err)
 	}
 	switch r.Folders {
 	case "", ByType, ByVersion, Flat:
 	default:
-		return fmt.Errorf("folders: %q is not %s, %s or %s", r.Folders, ByType, ByVersion, Flat)
+		return field.Errorf("folders", "%q is not %s, %s or %s", r.Folders, ByType, ByVersion, Flat)
 	}
 	if _, ok := colour.PressOf(r.Press); r.Press != "" && !ok {
-		return fmt.Errorf("press: %q is not known: fogra39, fogra29 or tr006", r.Press)
+		return field.Errorf("press", "%q is not known: fogra39, fogra29 or tr006", r.Press)
 	}
 	if len(r.Versions) == 0 {
-		return errors.New("versions: there is none")
+		return field.Errorf("versions", "there is none")
 	}
 	if len(r.Versions) > MaxVersion {
-		return fmt.Errorf("versions: there are more than %d", MaxVersion)
+		return field.Errorf("versions", "there are more than %d", MaxVersion)
 	}
 	if err := r.checkLockups(); err != nil {
 		return err
 	}
 	seen := map[string]bool{}
 	for i, v := range r.Versions {
-		place := fmt.Sprintf("versions[%d]", i)
+		place := field.At("versions", i)
 		if v.Name == "" {
-			return fmt.Errorf("%s.name: is missing", place)
+			return field.Errorf(place+".name", "is missing")
 		}
 		if err := checkName(v.Name); err != nil {
-			return fmt.Errorf("%s.name: %w", place, err)
+			return field.In(place+".name", err)
 		}
 		if seen[v.Name] {
-			return fmt.Errorf("%s.name: there are two versions called %q", place, v.Name)
+			return field.Errorf(place+".name", "there are two versions called %q", v.Name)
 		}
 		seen[v.Name] = true
 		if err := checkVersion(v); err != nil {
-			return fmt.Errorf("%s.%w", place, err)
+			return field.In(place, err)
 		}
 	}
 	if len(r.Files) == 0 {
-		return errors.New("files: there is none")
+		return field.Errorf("files", "there is none")
 	}
 	for i, e := range r.Files {
 		if err := e.check(seen); err != nil {
-			return fmt.Errorf("files[%d].%w", i, err)
+			return field.In(field.At("files", i), err)
 		}
 	}
 	return nil

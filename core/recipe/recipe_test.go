@@ -109,7 +109,7 @@ func TestWrongRecipes(t *testing.T) {
 		{`"same-shapes"`, `"same-shapes", "overrides": [{"colour": "blue", "as": "ink"}]`, "versions[2].overrides[0].colour"},
 		{`{"format": "svg"}`, `{"format": "svg", "dark": "blue"}`, "files[3].dark"},
 		{`{"format": "svg"}`, `{"format": "svg", "preview": true}`, "files[3].preview: is for eps"},
-		{`{"format": "svg"}`, `{"format": "png", "widths": [9], "fluid": true}`, "files[3].currentcolor"},
+		{`{"format": "svg"}`, `{"format": "png", "widths": [9], "fluid": true}`, "files[3].fluid"},
 		{`{"format": "svg"}`, `{"format": "ico", "widths": [512]}`, "files[3].widths[0]: an ICO"},
 		{`{"format": "svg"}`, `{"format": "ico", "heights": [16]}`, "files[3].widths: an ICO is square"},
 		{`{"format": "svg"}`, `{"format": "icons", "widths": [16]}`, "files[3].widths"},

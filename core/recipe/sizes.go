@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dyekit/core/field"
 	"dyekit/core/frame"
 )
 
@@ -76,13 +77,13 @@ func (e Entry) checkStretch() error {
 	case e.Stretch == "":
 		return nil
 	case !ok || strings.ContainsAny(e.Stretch, "mcip"): // mm, cm, in, pt, px
-		return fmt.Errorf("stretch: %q is not a size in px such as 500x300", e.Stretch)
+		return field.Errorf("stretch", "%q is not a size in px such as 500x300", e.Stretch)
 	case !e.Kind().Pixels || e.Kind().Icon:
-		return fmt.Errorf("stretch: %s keeps the proportions of the art", e.Format)
+		return field.Errorf("stretch", "%s keeps the proportions of the art", e.Format)
 	case w < 1 || h < 1 || w > MaxSide || h > MaxSide:
-		return fmt.Errorf("stretch: a side is not between 1 and %d px", MaxSide)
+		return field.Errorf("stretch", "a side is not between 1 and %d px", MaxSide)
 	case !e.Sure:
-		return fmt.Errorf("stretch: %s distorts the mark whatever its proportions are; say sure as well if that is meant", e.Stretch)
+		return field.Errorf("stretch", "%s distorts the mark whatever its proportions are; say sure as well if that is meant", e.Stretch)
 	}
 	return nil
 }

@@ -9,6 +9,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+
+	"dyekit/core/field"
 )
 
 // strict decodes JSON into v and refuses what v has no place for, naming the
@@ -40,7 +42,7 @@ func nothing(place string, raw any) error {
 		for _, k := range []string{"ppi", "effects_ppi", "quality", "opacity", "level"} {
 			if n, ok := raw[k].(json.Number); ok {
 				if v, err := n.Float64(); err == nil && v == 0 {
-					return fmt.Errorf("%s: 0 is nothing; leave the key out for the usual value", strings.TrimPrefix(place+"."+k, "."))
+					return field.Errorf(strings.TrimPrefix(place+"."+k, "."), "0 is nothing; leave the key out for the usual value")
 				}
 			}
 		}
@@ -83,11 +85,11 @@ func fits(place string, raw any, t reflect.Type) error {
 			err = json.Unmarshal(b, reflect.New(t).Interface())
 		}
 		if err != nil {
-			return fmt.Errorf("%s: %w", name, err)
+			return field.In(name, err)
 		}
 		return nil
 	}
-	bad := func(want string) error { return fmt.Errorf("%s: must be %s", name, want) }
+	bad := func(want string) error { return field.Errorf(name, "must be %s", want) }
 	switch t.Kind() {
 	case reflect.Pointer:
 		if raw == nil {
@@ -105,10 +107,10 @@ func fits(place string, raw any, t reflect.Type) error {
 		}
 		slices.Sort(keys)
 		for _, k := range keys {
-			f, ok := field(t, k)
+			f, ok := keyed(t, k)
 			at := strings.TrimPrefix(place+"."+k, ".")
 			if !ok {
-				return fmt.Errorf("%s: is not a key known here", at)
+				return field.Errorf(at, "is not a key known here")
 			}
 			if err := fits(at, m[k], f.Type); err != nil {
 				return err
@@ -155,7 +157,7 @@ func fits(place string, raw any, t reflect.Type) error {
 	return nil
 }
 
-func field(t reflect.Type, key string) (reflect.StructField, bool) {
+func keyed(t reflect.Type, key string) (reflect.StructField, bool) {
 	for i := range t.NumField() {
 		f := t.Field(i)
 		if n, _, _ := strings.Cut(f.Tag.Get("json"), ","); n == key {

@@ -9,6 +9,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/field"
 	"dyekit/core/geom"
 	pictures "dyekit/core/intake/picture"
 )
@@ -34,7 +35,7 @@ func (b Backing) CheckPicture() error {
 		err = pictures.Check(data)
 	}
 	if err != nil {
-		return fmt.Errorf("picture: %w", err)
+		return field.In("picture", err)
 	}
 	return nil
 }
@@ -62,11 +63,11 @@ func (b Backing) GroundPicture() (*image.NRGBA, error) {
 	}
 	data, err := b.pictureData()
 	if err != nil {
-		return nil, fmt.Errorf("picture: %w", err)
+		return nil, field.In("picture", err)
 	}
 	img, err := pictures.Decode(data)
 	if err != nil {
-		return nil, fmt.Errorf("picture: %w", err)
+		return nil, field.In("picture", err)
 	}
 	return img, nil
 }

@@ -3,12 +3,12 @@ package version
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"dyekit/core/drawing"
+	"dyekit/core/field"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
@@ -56,34 +56,34 @@ func (l Lockup) gap(i int) float64 {
 func (l Lockup) Check() error {
 	switch {
 	case l.Name == "" || len(l.Name) > 60:
-		return errors.New("name: a lockup needs a name of at most 60 letters")
+		return field.Errorf("name", "a lockup needs a name of at most 60 letters")
 	case l.Name == Full:
-		return fmt.Errorf("name: %q is the whole mark as drawn", Full)
+		return field.Errorf("name", "%q is the whole mark as drawn", Full)
 	case len(l.Parts) == 0:
-		return errors.New("parts: a lockup needs at least one part")
+		return field.Errorf("parts", "a lockup needs at least one part")
 	case !(l.Gap >= 0 && l.Gap <= MaxGap):
-		return fmt.Errorf("gap: %v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
+		return field.Errorf("gap", "%v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
 	}
 	if len(l.Gaps) >= max(1, len(l.Parts)) {
-		return fmt.Errorf("gaps: there are %d between %d parts", len(l.Gaps), len(l.Parts))
+		return field.Errorf("gaps", "there are %d between %d parts", len(l.Gaps), len(l.Parts))
 	}
 	for i, g := range l.Gaps {
 		if !(g >= 0 && g <= MaxGap) {
-			return fmt.Errorf("gaps[%d]: %v is not between 0 and %d heights of the first part", i, g, MaxGap)
+			return field.Errorf(field.At("gaps", i), "%v is not between 0 and %d heights of the first part", g, MaxGap)
 		}
 	}
 	if l.Smallest != "" {
 		if v, err := l.Smallest.Px(0); err != nil {
-			return fmt.Errorf("smallest: %w", err)
+			return field.In("smallest", err)
 		} else if v < 0 || l.Smallest.Unit() == "%" {
-			return fmt.Errorf("smallest: %q is no width: write it in px, mm, cm, in or pt", string(l.Smallest))
+			return field.Errorf("smallest", "%q is no width: write it in px, mm, cm, in or pt", string(l.Smallest))
 		}
 	}
 	switch l.Placed {
 	case "", Beside, Stacked:
 		return nil
 	}
-	return fmt.Errorf("placed: %q is not %s, %s or empty", l.Placed, Beside, Stacked)
+	return field.Errorf("placed", "%q is not %s, %s or empty", l.Placed, Beside, Stacked)
 }
 
 // Whole reports whether the version shows the whole mark.

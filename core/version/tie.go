@@ -1,7 +1,6 @@
 package version
 
 import (
-	"errors"
 	"fmt"
 	"image"
 	"math"
@@ -10,6 +9,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/field"
 )
 
 // Tied is an ink of a brand and the colour in the masters that it stands for.
@@ -34,27 +34,27 @@ const maxInkName = 80
 // Check reports what is wrong with an ink, by the name of its value.
 func (t Tied) Check() error {
 	if _, err := colour.ParseHex(t.Drawn); err != nil {
-		return fmt.Errorf("drawn: %w", err)
+		return field.In("drawn", err)
 	}
 	if _, err := colour.ParseHex(t.RGB); err != nil {
-		return fmt.Errorf("rgb: %w", err)
+		return field.In("rgb", err)
 	}
 	switch {
 	case strings.TrimSpace(t.Name) == "":
-		return errors.New("name: an ink has a name")
+		return field.Errorf("name", "an ink has a name")
 	case len(t.Name) > maxInkName || len(t.Spot) > maxInkName:
-		return fmt.Errorf("name: it is longer than %d letters", maxInkName)
+		return field.Errorf("name", "it is longer than %d letters", maxInkName)
 	case t.Spot != "" && t.CMYK == nil:
-		return errors.New("cmyk: a spot ink needs the build that stands for it where its plate is missing")
+		return field.Errorf("cmyk", "a spot ink needs the build that stands for it where its plate is missing")
 	case t.Stock != "" && t.Stock != "coated" && t.Stock != "uncoated":
-		return fmt.Errorf("stock: %q is not coated or uncoated", t.Stock)
+		return field.Errorf("stock", "%q is not coated or uncoated", t.Stock)
 	case !(t.Tint >= 0 && t.Tint <= 100):
-		return fmt.Errorf("tint: %v is not between 0 and 100 percent", t.Tint)
+		return field.Errorf("tint", "%v is not between 0 and 100 percent", t.Tint)
 	}
 	if t.CMYK != nil {
 		for i, v := range t.CMYK {
 			if !(v >= 0 && v <= 100) {
-				return fmt.Errorf("cmyk: %c %v is not between 0 and 100 percent", "CMYK"[i], v)
+				return field.Errorf("cmyk", "%c %v is not between 0 and 100 percent", "CMYK"[i], v)
 			}
 		}
 	}

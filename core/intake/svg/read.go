@@ -90,7 +90,7 @@ func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (
 	}
 	if len(d.Nodes) == 0 {
 		if f, stop := r.findings.Stopping(); stop {
-			return nil, r.findings, errors.New(f.Message)
+			return nil, r.findings, &finding.Stopped{Finding: f}
 		}
 		return nil, r.findings, errors.New("the drawing is empty: nothing in it is painted")
 	}
