@@ -140,7 +140,7 @@ func (s *Server) nameParts(c *gin.Context) {
 
 // asked reads a lockup out of a form or an address.
 func asked(get func(string) string) version.Lockup {
-	l := version.Lockup{Name: get("lockup"), Placed: get("placed"), Standard: get("standard") != ""}
+	l := version.Lockup{Name: get("lockup"), Placed: version.Placing(get("placed")), Standard: get("standard") != ""}
 	for _, slot := range []string{"first", "second", "third", "fourth"} {
 		if p := get(slot); p != "" && !slices.Contains(l.Parts, p) {
 			l.Parts = append(l.Parts, p)

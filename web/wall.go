@@ -56,8 +56,9 @@ type chip struct {
 
 // A way is one of the words a chip can have.
 type way struct {
-	As, Name string
-	On       bool
+	As   version.Word
+	Name string
+	On   bool
 }
 
 type wallPage struct {
@@ -321,7 +322,7 @@ func (s *Server) reading(c *gin.Context) {
 		what = fmt.Sprintf("all in one ink read as %s", name)
 		change = func(d *studio.Decisions) error { return d.SayAll(name) }
 	} else {
-		o := version.Override{Part: c.PostForm("part"), Piece: c.PostForm("piece"), As: c.PostForm("as")}
+		o := version.Override{Part: c.PostForm("part"), Piece: c.PostForm("piece"), As: version.Word(c.PostForm("as"))}
 		subject := cmp.Or(o.Part, o.Piece)
 		if subject == "" {
 			o.Colour = c.PostForm("colour")
@@ -331,7 +332,7 @@ func (s *Server) reading(c *gin.Context) {
 			}
 			subject = rgb.Word()
 		}
-		as := o.As
+		as := string(o.As)
 		switch o.As {
 		case version.AsTint:
 			tint, bad := strconv.ParseFloat(strings.TrimSpace(c.PostForm("tint")), 64)

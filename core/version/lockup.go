@@ -18,10 +18,12 @@ import (
 // unless the recipe has a standard lockup.
 const Full = "full"
 
-// How the parts of a lockup are placed.
+// A Placing is how the parts of a lockup stand; as drawn if empty.
+type Placing string
+
 const (
-	Beside  = "beside"  // in a row, from left to right
-	Stacked = "stacked" // under each other
+	Beside  Placing = "beside"  // in a row, from left to right
+	Stacked Placing = "stacked" // under each other
 )
 
 // MaxGap bounds the distance between the parts of a lockup, in heights of the
@@ -33,7 +35,7 @@ const MaxGap = 10
 type Lockup struct {
 	Name   string   `json:"name"`
 	Parts  []string `json:"parts"`
-	Placed string   `json:"placed,omitempty"` // as drawn if empty
+	Placed Placing  `json:"placed,omitempty"` // as drawn if empty
 	// Gap is the distance between neighbours, in heights of the first part.
 	Gap float64 `json:"gap,omitempty"`
 	// Gaps are those between neighbours one by one, in the same unit; where there

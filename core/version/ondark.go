@@ -8,10 +8,6 @@ import (
 	"dyekit/core/raster"
 )
 
-// OnDark, as Reversed of a version as drawn, changes only what would vanish on a
-// dark ground.
-const OnDark = "on-dark"
-
 // darkGround is what such a version is made for: nearly black, as screens and
 // printed sheets are.
 var darkGround = colour.FromBytes(0x1a, 0x1a, 0x19)

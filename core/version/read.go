@@ -14,12 +14,14 @@ import (
 	"dyekit/core/raster"
 )
 
-// What a colour becomes in one ink.
+// A Word is what a colour becomes in one ink.
+type Word string
+
 const (
-	AsInk   = "ink"
-	AsPaper = "paper"
-	AsTint  = "tint"
-	AsOmit  = "omit"
+	AsInk   Word = "ink"
+	AsPaper Word = "paper"
+	AsTint  Word = "tint"
+	AsOmit  Word = "omit"
 )
 
 const (
@@ -35,7 +37,7 @@ const (
 type Reading struct {
 	Colour colour.RGB // as seen on white
 	Word   string     // that names it, with its value where two share a word
-	As     string
+	As     Word
 	Tint   float64 // percent of the ink, for tints
 	Why    string
 	Share  float64   // of the painted area, 0 to 1
@@ -183,7 +185,7 @@ func (a *Art) label(ctx context.Context, r *reading, overrides []Override) error
 // class finds or makes the class of a colour.
 func (r *reading) class(c colour.RGB, o Override, said bool) int {
 	lab := c.Lab()
-	as, tint := "", 0.0
+	as, tint := Word(""), 0.0
 	if said {
 		as, tint = o.As, o.Tint
 	}

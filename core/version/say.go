@@ -12,20 +12,20 @@ import (
 // A Summary is what a report says of a version: how one ink read the colours,
 // what was lost by it, and how many curves it has.
 type Summary struct {
-	Name      string   `json:"name"`
-	Treatment string   `json:"treatment"`
-	Refused   string   `json:"refused,omitempty"`
-	Words     string   `json:"words,omitempty"`
-	Colours   []Said   `json:"colours,omitempty"`
-	Lost      *float64 `json:"lost,omitempty"` // share of the visible edges, 0 to 1; one-ink versions
-	Places    []Spot   `json:"lost_at,omitempty"`
-	Curves    *Curves  `json:"curves,omitempty"`
+	Name      string    `json:"name"`
+	Treatment Treatment `json:"treatment"`
+	Refused   string    `json:"refused,omitempty"`
+	Words     string    `json:"words,omitempty"`
+	Colours   []Said    `json:"colours,omitempty"`
+	Lost      *float64  `json:"lost,omitempty"` // share of the visible edges, 0 to 1; one-ink versions
+	Places    []Spot    `json:"lost_at,omitempty"`
+	Curves    *Curves   `json:"curves,omitempty"`
 }
 
 // Said is a reading as a report writes it.
 type Said struct {
 	Colour string   `json:"colour"` // #rrggbb
-	As     string   `json:"as"`
+	As     Word     `json:"as"`
 	Tint   float64  `json:"tint,omitempty"`
 	Why    string   `json:"why"`
 	Person bool     `json:"by_person,omitempty"`
@@ -98,7 +98,7 @@ func (r Reading) Outcome() string {
 	case AsTint:
 		return fmt.Sprintf("tint %.0f %%", full(r.Tint))
 	}
-	return r.As
+	return string(r.As)
 }
 
 // Say puts a person's word above what was said before of the same colour or

@@ -20,18 +20,25 @@ import (
 	"dyekit/core/planar"
 )
 
-// The treatments a recipe may ask for.
+// A Treatment is what becomes of the colours of a mark.
+type Treatment string
+
 const (
-	AsDrawn   = "as-drawn"
-	SingleInk = "single-ink"
-	Tints     = "tints"
-	Backed    = "backed"
+	AsDrawn   Treatment = "as-drawn"   // as the master has them
+	SingleInk Treatment = "single-ink" // one ink, ink or paper
+	Tints     Treatment = "tints"      // one ink in tints
+	Backed    Treatment = "backed"     // on a shape, or knocked out of it
 )
 
-// How a version for dark grounds is read.
+// A Reversal is how a version for dark grounds is read; SameShapes if empty.
+type Reversal string
+
 const (
-	SameShapes = "same-shapes"
-	KeepLight  = "keep-light"
+	SameShapes Reversal = "same-shapes" // the same shapes in a light ink
+	KeepLight  Reversal = "keep-light"  // what is light stays light
+	// OnDark, of a version as drawn, changes only what would vanish on a dark
+	// ground.
+	OnDark Reversal = "on-dark"
 )
 
 // An Ink is a colour of the brand with all its values.
@@ -76,38 +83,42 @@ type Override struct {
 	Colour string  `json:"colour,omitempty"`
 	Part   string  `json:"part,omitempty"`
 	Piece  string  `json:"piece,omitempty"`
-	As     string  `json:"as"` // ink, paper, tint or omit
+	As     Word    `json:"as"`
 	Tint   float64 `json:"tint,omitempty"`
 }
 
-// Sides of an outline.
+// A Side is where an outline runs along the edge.
+type Side string
+
 const (
-	Outside = "outside"
-	Inside  = "inside"
-	Centred = "centre"
+	Outside Side = "outside"
+	Inside  Side = "inside"
+	Centred Side = "centre"
 )
 
 // An Outline is a line of another ink round a version.
 type Outline struct {
 	Width frame.Length `json:"width"`
-	Side  string       `json:"side,omitempty"` // outside if empty
+	Side  Side         `json:"side,omitempty"` // outside if empty
 	Ink   *Ink         `json:"ink,omitempty"`  // black if nil
 }
 
-// Shapes of a backing.
+// A Shape is that of a backing.
+type Shape string
+
 const (
-	Rectangle = "rectangle"
-	Rounded   = "rounded"
-	Circle    = "circle"
+	Rectangle Shape = "rectangle"
+	Rounded   Shape = "rounded"
+	Circle    Shape = "circle"
 	// ToTheEdge is no shape behind the mark but the ground of the whole page:
 	// colour to the edge, with the frame's room inside it.
-	ToTheEdge = "to-the-edge"
+	ToTheEdge Shape = "to-the-edge"
 )
 
 // A Backing is a shape behind the mark, or one that the mark is knocked out
 // of. In a recipe it is an object, or just a colour.
 type Backing struct {
-	Shape    string       `json:"shape,omitempty"`   // rectangle if empty
+	Shape    Shape        `json:"shape,omitempty"`   // rectangle if empty
 	Ink      *Ink         `json:"ink,omitempty"`     // the version's own ink if nil
 	To       *Ink         `json:"to,omitempty"`      // that Ink runs into from top to bottom, to the edge alone
 	Picture  string       `json:"picture,omitempty"` // instead of Ink, to the edge alone: a data URI (RFC 2397)
@@ -137,10 +148,10 @@ func (b *Backing) UnmarshalJSON(data []byte) error {
 // A Spec says how a version is to be made.
 type Spec struct {
 	Name      string       `json:"name"`
-	Treatment string       `json:"treatment"`
+	Treatment Treatment    `json:"treatment"`
 	Ink       *Ink         `json:"ink,omitempty"`
 	Lockup    string       `json:"lockup,omitempty"` // of the recipe, or parts joined by plus signs
-	Reversed  string       `json:"reversed,omitempty"`
+	Reversed  Reversal     `json:"reversed,omitempty"`
 	Overrides []Override   `json:"overrides,omitempty"`
 	Gap       frame.Length `json:"gap,omitempty"`
 	Outline   *Outline     `json:"outline,omitempty"`

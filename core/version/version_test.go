@@ -144,7 +144,7 @@ func TestOneInkCasesWithAKnownAnswer(t *testing.T) {
 // words are the readings without their regions.
 func words(v *Version) (out []string) {
 	for _, r := range v.Readings {
-		out = append(out, r.Colour.Hex()+" is "+r.As+" because "+r.Why)
+		out = append(out, r.Colour.Hex()+" is "+string(r.As)+" because "+r.Why)
 	}
 	return out
 }
@@ -274,7 +274,7 @@ func TestTints(t *testing.T) {
 
 func TestOutlines(t *testing.T) {
 	disc := `<circle cx="50" cy="50" r="30"/>`
-	for side, want := range map[string][]at{
+	for side, want := range map[Side][]at{
 		"outside": {{50, 50, "ink"}, {50, 19, "ink"}, {50, 17, "paper"}},
 		"inside":  {{50, 50, "ink"}, {50, 19, "paper"}, {50, 21, "ink"}},
 		"centre":  {{50, 50, "ink"}, {50, 19.3, "ink"}, {50, 18, "paper"}},
@@ -301,7 +301,7 @@ func TestOutlines(t *testing.T) {
 		if hidden := below.Area() - line; hidden < 2*math.Pi*28*60/150 {
 			t.Errorf("%s: the line goes on under the ink by %.1f alone", side, hidden)
 		}
-		wants := map[string][2]float64{"outside": {32*32 - 900, 900}, "inside": {900 - 28*28, 28 * 28}, "centre": {31*31 - 29*29, 29 * 29}}[side]
+		wants := map[Side][2]float64{"outside": {32*32 - 900, 900}, "inside": {900 - 28*28, 28 * 28}, "centre": {31*31 - 29*29, 29 * 29}}[side]
 		if math.Abs(line-math.Pi*wants[0]) > 2 || math.Abs(ink-math.Pi*wants[1]) > 3 {
 			t.Errorf("%s: line %.1f and ink %.1f, want %.1f and %.1f", side, line, ink, math.Pi*wants[0], math.Pi*wants[1])
 		}
