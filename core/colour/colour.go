@@ -78,15 +78,28 @@ func Encoded(v float64) float64 {
 
 // Luminance is the relative luminance of WCAG 2.2, from 0 to 1.
 func (c RGB) Luminance() float64 {
-	return 0.2126*Linear(c.R) + 0.7152*Linear(c.G) + 0.0722*Linear(c.B)
+	return BT709.Of(Linear(c.R), Linear(c.G), Linear(c.B))
 }
 
-// Weights of the encoded channels in the brightness of a mask (SVG 1.1
-// section 14.4).
+// Weights are the shares of red, green and blue in brightness. Standards differ
+// in them: which ones are meant follows from what the brightness is for.
+type Weights struct{ R, G, B float64 }
+
+var (
+	BT709    = Weights{0.2126, 0.7152, 0.0722} // of linear light: relative luminance (ITU-R BT.709, WCAG 2.2)
+	BT601    = Weights{0.299, 0.587, 0.114}    // of encoded channels in JPEG and in grey pictures (ITU-R BT.601, JFIF 1.02)
+	Masking  = Weights{LumaR, LumaG, LumaB}    // of encoded channels in masks (SVG 1.1, section 14.4)
+	Blending = Weights{0.3, 0.59, 0.11}        // of encoded channels in blends (W3C Compositing and Blending 1, section 10.2)
+)
+
+// LumaR, LumaG and LumaB are Masking for numbers of any kind.
 const LumaR, LumaG, LumaB = 0.2125, 0.7154, 0.0721
 
+// Of is the brightness of a colour, in the unit of its channels.
+func (w Weights) Of(r, g, b float64) float64 { return w.R*r + w.G*g + w.B*b }
+
 // Luma is the brightness of c in a mask, from 0 to 1, encoded as c is.
-func (c RGB) Luma() float64 { return LumaR*c.R + LumaG*c.G + LumaB*c.B }
+func (c RGB) Luma() float64 { return Masking.Of(c.R, c.G, c.B) }
 
 // Contrast is the ratio (L1+0.05)/(L2+0.05) of WCAG 2.2, from 1 to 21.
 func Contrast(a, b RGB) float64 {
@@ -100,9 +113,17 @@ type Lab struct{ L, A, B float64 }
 // Chroma is the distance from the grey axis.
 func (l Lab) Chroma() float64 { return math.Hypot(l.A, l.B) }
 
+// xyz is the colour in CIE XYZ under D65, by the matrix of IEC 61966-2-1.
+func (c RGB) xyz() (x, y, z float64) {
+	r, g, b := Linear(c.R), Linear(c.G), Linear(c.B)
+	return 0.4124564*r + 0.3575761*g + 0.1804375*b,
+		0.2126729*r + 0.7151522*g + 0.0721750*b,
+		0.0193339*r + 0.1191920*g + 0.9503041*b
+}
+
 // Lab converts by the matrix of IEC 61966-2-1 and the formulae of CIE 15.
 func (c RGB) Lab() Lab {
-	r, g, b := Linear(c.R), Linear(c.G), Linear(c.B)
+	x, y, z := c.xyz()
 	f := func(t float64) float64 {
 		const d = 6.0 / 29
 		if t > d*d*d {
@@ -110,9 +131,7 @@ func (c RGB) Lab() Lab {
 		}
 		return t/(3*d*d) + 4.0/29
 	}
-	x := f((0.4124564*r + 0.3575761*g + 0.1804375*b) / 0.95047)
-	y := f(0.2126729*r + 0.7151522*g + 0.0721750*b)
-	z := f((0.0193339*r + 0.1191920*g + 0.9503041*b) / 1.08883)
+	x, y, z = f(x/0.95047), f(y), f(z/1.08883)
 	return Lab{116*y - 16, 500 * (x - y), 200 * (y - z)}
 }
 

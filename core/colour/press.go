@@ -33,7 +33,7 @@ type Press struct {
 	grids []grid // by rising black
 	white [3]float64
 	dark  float64 // luminance of solid black, relative to the paper's
-	table func() *table
+	table func() *Lattice
 }
 
 // Presses that come along.
@@ -60,13 +60,7 @@ func NewPress(name string, white [3]float64, profile []byte, look func(CMYK) Lab
 			for l := 0.0; l <= 100; l += 10 {
 				g.levels = append(g.levels, l)
 			}
-			for _, c := range g.levels {
-				for _, m := range g.levels {
-					for _, y := range g.levels {
-						g.lab = append(g.lab, look(CMYK{c, m, y, k}))
-					}
-				}
-			}
+			g.fill(look)
 			p.grids = append(p.grids, g)
 		}
 		p.ready()
@@ -77,14 +71,14 @@ func NewPress(name string, white [3]float64, profile []byte, look func(CMYK) Lab
 // ready finds what follows from the grids.
 func (p *Press) ready() {
 	p.dark = p.at(CMYK{K: 100}).xyz()[1]
-	p.table = sync.OnceValue(func() *table { return newTable(p) })
+	p.table = sync.OnceValue(func() *Lattice { return newTable(p) })
 }
 
 // A grid holds patches of one black: all mixtures of the levels of three inks.
 type grid struct {
 	k      float64
 	levels []float64
-	lab    []Lab // media-relative; cyan slowest, yellow fastest
+	lab    Lattice // L*, a*, b*, media-relative, over cyan, magenta and yellow
 }
 
 // patch is one line of a characterisation.
@@ -130,13 +124,7 @@ func (p *Press) load() {
 					g.levels = append(g.levels, l)
 				}
 			}
-			for _, c := range g.levels {
-				for _, m := range g.levels {
-					for _, y := range g.levels {
-						g.lab = append(g.lab, p.relative(lab[CMYK{c, m, y, k}]))
-					}
-				}
-			}
+			g.fill(func(b CMYK) Lab { return p.relative(lab[b]) })
 			p.grids = append(p.grids, g)
 		}
 		p.ready()
@@ -246,46 +234,39 @@ func between(a, b Lab, t float64) Lab {
 }
 
 func (g *grid) at(b CMYK) Lab {
-	n := len(g.levels)
-	var i [3]int
+	var cell [3]int
 	var t [3]float64
 	for k, v := range [3]float64{b.C, b.M, b.Y} {
 		j := 0
-		for j < n-2 && v > g.levels[j+1] {
+		for j < len(g.levels)-2 && v > g.levels[j+1] {
 			j++
 		}
-		i[k], t[k] = j, min(1, max(0, (v-g.levels[j])/(g.levels[j+1]-g.levels[j])))
+		cell[k], t[k] = j, min(1, max(0, (v-g.levels[j])/(g.levels[j+1]-g.levels[j])))
 	}
-	var out Lab
-	for corner := range 8 {
-		w, at := 1.0, 0
-		for k := range 3 {
-			up := corner >> k & 1
-			if up == 1 {
-				w *= t[k]
-			} else {
-				w *= 1 - t[k]
+	var out [3]float64
+	g.lab.At(cell[:], t[:], out[:])
+	return Lab{out[0], out[1], out[2]}
+}
+
+// fill asks for what each mixture of the levels looks like.
+func (g *grid) fill(look func(CMYK) Lab) {
+	n := len(g.levels)
+	g.lab = Lattice{Sides: []int{n, n, n}, Width: 3}
+	for _, c := range g.levels {
+		for _, m := range g.levels {
+			for _, y := range g.levels {
+				l := look(CMYK{c, m, y, g.k})
+				g.lab.V = append(g.lab.V, l.L, l.A, l.B)
 			}
-			at = at*n + i[k] + up
-		}
-		if w > 0 {
-			l := g.lab[at]
-			out.L += w * l.L
-			out.A += w * l.A
-			out.B += w * l.B
 		}
 	}
-	return out
 }
 
 // target is what a screen colour asks of the press: its own white is the
 // paper, its black that of the solid ink (black point compensation), under D50
 // (Bradford adaptation of ICC.1 annex E; the matrix is from memory).
 func (p *Press) target(c RGB) Lab {
-	r, g, b := Linear(c.R), Linear(c.G), Linear(c.B)
-	x := 0.4124564*r + 0.3575761*g + 0.1804375*b
-	y := 0.2126729*r + 0.7151522*g + 0.0721750*b
-	z := 0.0193339*r + 0.1191920*g + 0.9503041*b
+	x, y, z := c.xyz()
 	v := [3]float64{
 		1.0478112*x + 0.0228866*y - 0.0501270*z,
 		0.0295424*x + 0.9904844*y - 0.0170491*z,

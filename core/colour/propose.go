@@ -206,24 +206,22 @@ func (p *Press) Show(b CMYK) RGB {
 	}
 }
 
-// A table holds solutions on a grid of screen colours, for pictures.
-type table struct{ inks [][4]float64 }
-
 // side is the number of steps of a channel in a table.
 const side = 17
 
-func newTable(p *Press) *table {
-	t := &table{make([][4]float64, side*side*side)}
+// newTable holds solutions on a grid of screen colours, for pictures.
+func newTable(p *Press) *Lattice {
+	t := &Lattice{Sides: []int{side, side, side}, Width: 4, V: make([]float64, 4*side*side*side)}
 	parallel.Each(side, func(r int) {
 		for g := range side {
 			for b := range side {
 				v := p.solve(p.target(RGB{float64(r) / (side - 1), float64(g) / (side - 1), float64(b) / (side - 1)}))
-				t.inks[(r*side+g)*side+b] = [4]float64{v.C, v.M, v.Y, v.K}
+				copy(t.V[4*((r*side+g)*side+b):], []float64{v.C, v.M, v.Y, v.K})
 			}
 		}
 	})
-	t.inks[len(t.inks)-1] = [4]float64{}
-	t.inks[0] = [4]float64{3: 100}
+	clear(t.V[len(t.V)-4:])
+	copy(t.V, []float64{0, 0, 0, 100})
 	return t
 }
 
@@ -231,30 +229,13 @@ func newTable(p *Press) *table {
 // interpolation between solutions, without rounding.
 func (p *Press) Pixel(c RGB) CMYK {
 	p.load()
-	t := p.table()
-	var i [3]int
-	var f [3]float64
+	var cell [3]int
+	var t [3]float64
 	for k, v := range [3]float64{c.R, c.G, c.B} {
-		v = min(1, max(0, v)) * (side - 1)
-		i[k] = min(side-2, int(v))
-		f[k] = v - float64(i[k])
+		cell[k], t[k] = Cell(v, side)
 	}
 	var out [4]float64
-	for corner := range 8 {
-		w, at := 1.0, 0
-		for k := range 3 {
-			up := corner >> k & 1
-			if up == 1 {
-				w *= f[k]
-			} else {
-				w *= 1 - f[k]
-			}
-			at = at*side + i[k] + up
-		}
-		for n, v := range t.inks[at] {
-			out[n] += w * v
-		}
-	}
+	p.table().At(cell[:], t[:], out[:])
 	return CMYK{out[0], out[1], out[2], out[3]}
 }
 

@@ -8,7 +8,6 @@ package drawing
 
 import (
 	"image"
-	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/geom"
@@ -113,31 +112,6 @@ func (d *Drawing) Map(f func(Node) Node) *Drawing {
 	e := *d
 	e.Nodes = mapNodes(d.Nodes, f)
 	return &e
-}
-
-// MapColours returns a drawing in which every solid colour and every stop of a
-// gradient is replaced by what f makes of it. Pictures stay as they are.
-func (d *Drawing) MapColours(f func(colour.Colour) colour.Colour) *Drawing {
-	return d.Map(func(n Node) Node {
-		s, ok := n.(*Shape)
-		if !ok {
-			return n
-		}
-		c := *s
-		switch p := s.Paint.(type) {
-		case Solid:
-			p.Colour = f(p.Colour)
-			c.Paint = p
-		case *Gradient:
-			g := *p
-			g.Stops = slices.Clone(p.Stops)
-			for i := range g.Stops {
-				g.Stops[i].Colour = f(g.Stops[i].Colour)
-			}
-			c.Paint = &g
-		}
-		return &c
-	})
 }
 
 func mapNodes(ns []Node, f func(Node) Node) []Node {

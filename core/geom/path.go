@@ -320,6 +320,10 @@ func (p Path) WithoutPoints() (path Path, points int) {
 	return out, points
 }
 
+// Flatness is how far, in px, lines in place of curves may lie from the true ones
+// in all that is drawn as pixels.
+const Flatness = 1.0 / 80
+
 // Flatten calls f with the line pieces of the closed path, nowhere further
 // than tol from the curves. The count for each curve comes from its second
 // derivative (Wang's bound), so no recursion is needed.

@@ -86,25 +86,11 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, _ pixels, data []byte
 	}
 	if f.Entry.Current {
 		cs.add("inks", strings.Count(s, `fill="currentColor"`) == strings.Count(s, "<path"), "currentColor")
-		d = d.Map(func(n drawing.Node) drawing.Node { return inked(n, j.drawing(f.Versions[0])) })
+		if ink, one := onlyInk(j.drawing(f.Versions[0])); one { // the colour of its surroundings stands for it
+			d = d.Recolour(drawing.Recolouring{Gradient: drawing.Kept, Colour: func(colour.Colour) colour.Colour { return colour.Screen(ink) }})
+		}
 	}
 	return j.samePicture(ctx, f.Versions[0], f, d, d.Page, false, cs)
-}
-
-// inked gives a shape that takes the colour of its surroundings that of the
-// art.
-func inked(n drawing.Node, art *drawing.Drawing) drawing.Node {
-	s, ok := n.(*drawing.Shape)
-	ink, one := onlyInk(art)
-	if !ok || !one {
-		return n
-	}
-	c := *s
-	if p, ok := c.Paint.(drawing.Solid); ok {
-		p.Colour = colour.Screen(ink)
-		c.Paint = p
-	}
-	return &c
 }
 
 // close2 compares lengths of a page to within 1/10000 of it.

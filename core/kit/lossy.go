@@ -4,6 +4,8 @@ import (
 	"errors"
 	"image"
 	"math"
+
+	"dyekit/core/colour"
 )
 
 // checkJPEG holds a JPEG to what was drawn: each coefficient of each block may
@@ -74,7 +76,7 @@ func checkJPEG(img image.Image, px pixels, data []byte, cs *checks) error {
 func ycc(c int, r, g, b float64) float64 {
 	switch c {
 	case 0:
-		return 0.299*r + 0.587*g + 0.114*b
+		return colour.BT601.Of(r, g, b)
 	case 1:
 		return -0.168736*r - 0.331264*g + 0.5*b + 128
 	}

@@ -121,7 +121,7 @@ func forPress(d *drawing.Drawing, p *colour.Press) *drawing.Drawing {
 		}
 		return c
 	}
-	return d.MapColours(build)
+	return d.Recolour(drawing.Recolouring{Colour: build})
 }
 
 // pixels are what a file of pixels is made of, as they were drawn: what it
@@ -219,7 +219,7 @@ func preview(ctx context.Context, d *drawing.Drawing, fr frame.Frame) (*image.Gr
 	g := image.NewGray(img.Rect)
 	for i := range g.Pix {
 		p := img.Pix[4*i:]
-		g.Pix[i] = uint8((299*int(p[0]) + 587*int(p[1]) + 114*int(p[2]) + 500) / 1000)
+		g.Pix[i] = uint8(colour.BT601.Of(float64(p[0]), float64(p[1]), float64(p[2])) + 0.5)
 	}
 	return g, nil
 }

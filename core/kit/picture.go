@@ -195,22 +195,14 @@ func pressed(d *drawing.Drawing, press *colour.Press) *drawing.Drawing {
 		}
 		return colour.Screen(b.RGB())
 	}
-	return d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return separated(n.(*drawing.Picture), press)
-		}
-		c := *s
-		switch p := s.Paint.(type) {
-		case drawing.Solid:
-			p.Colour = swap(p.Colour)
-			c.Paint = p
-		case *drawing.Gradient:
-			c.Paint = p.Inked(func(k []float64) colour.RGB {
+	return d.Recolour(drawing.Recolouring{
+		Colour: swap,
+		Gradient: func(g *drawing.Gradient) drawing.Paint {
+			return g.Inked(func(k []float64) colour.RGB {
 				return colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}.RGB()
 			})
-		}
-		return &c
+		},
+		Picture: func(p *drawing.Picture) *drawing.Picture { return separated(p, press) },
 	})
 }
 

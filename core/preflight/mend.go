@@ -195,21 +195,13 @@ func join(d *drawing.Drawing, keep, from colour.RGB, n *int) *drawing.Drawing {
 			}
 		}
 	})
-	return d.Map(func(x drawing.Node) drawing.Node {
-		s, ok := x.(*drawing.Shape)
-		if !ok {
-			return x
-		}
-		p, ok := s.Paint.(drawing.Solid)
-		if !ok || p.Colour.RGB.Hex() != from.Hex() {
-			return x
+	return d.Recolour(drawing.Recolouring{Gradient: drawing.Kept, Colour: func(c colour.Colour) colour.Colour {
+		if c.RGB.Hex() != from.Hex() {
+			return c
 		}
 		*n++
-		c := *s
-		p.Colour = to
-		c.Paint = p
-		return &c
-	})
+		return to
+	}})
 }
 
 // width is how thick a shape is, in page units, if it is a line: long for its

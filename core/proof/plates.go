@@ -98,26 +98,14 @@ func spotsOf(d *drawing.Drawing) []spotInk {
 // repaint returns the drawing with other colours; gradients and pictures are
 // process work and go through f as white.
 func repaint(d *drawing.Drawing, f func(colour.Colour) colour.Colour, others bool) *drawing.Drawing {
-	return d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if ok {
-			if p, flat := s.Paint.(drawing.Solid); flat {
-				c := *s
-				p.Colour = f(p.Colour)
-				c.Paint = p
-				return &c
-			}
+	r := drawing.Recolouring{Colour: f, Gradient: drawing.Kept}
+	if !others {
+		r.Gradient = func(*drawing.Gradient) drawing.Paint {
+			return drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
 		}
-		if others {
-			return n
-		}
-		if !ok {
-			return nil
-		}
-		c := *s
-		c.Paint = drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
-		return &c
-	})
+		r.Picture = func(*drawing.Picture) *drawing.Picture { return nil }
+	}
+	return d.Recolour(r)
 }
 
 // withoutSpots paints spot inks as bare paper: the plates below are knocked

@@ -3,6 +3,7 @@ package raster
 import (
 	"math"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 )
 
@@ -100,7 +101,9 @@ func nonSeparable(b, s [3]float32, mode drawing.Blend) [3]float32 {
 	return setLum(b, lum(s))
 }
 
-func lum(c [3]float32) float32 { return 0.3*c[0] + 0.59*c[1] + 0.11*c[2] }
+var lumR, lumG, lumB = float32(colour.Blending.R), float32(colour.Blending.G), float32(colour.Blending.B)
+
+func lum(c [3]float32) float32 { return lumR*c[0] + lumG*c[1] + lumB*c[2] }
 func sat(c [3]float32) float32 { return max(c[0], c[1], c[2]) - min(c[0], c[1], c[2]) }
 
 func setLum(c [3]float32, l float32) [3]float32 {

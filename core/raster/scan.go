@@ -9,8 +9,6 @@ import (
 	"dyekit/core/geom"
 )
 
-// flatness is how far, in pixels, a flattened curve may lie from the true one.
-const flatness = 1.0 / 80
 
 // bandRows is the height of the strips a picture is drawn in: small enough
 // that a strip stays in the processor's cache, and the unit of parallel work.
@@ -79,7 +77,7 @@ func take[T any](s *[]T, n int) []T {
 func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) outline {
 	a.tmp = a.tmp[:0]
 	height, width := float64(h), float64(w)
-	p.FlattenBy(m, flatness, func(p, q geom.Point) {
+	p.FlattenBy(m, geom.Flatness, func(p, q geom.Point) {
 		e := edge{p.X, p.Y, q.X, q.Y, 1}
 		if p.Y > q.Y {
 			e = edge{q.X, q.Y, p.X, p.Y, -1}

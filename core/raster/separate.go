@@ -29,36 +29,16 @@ func Plates(d *drawing.Drawing, press *colour.Press, backing colour.CMYK) (cmy, 
 
 // plate paints d in the inks that pick takes of each build.
 func plate(d *drawing.Drawing, press *colour.Press, pick func(k []float64) colour.RGB) *drawing.Drawing {
-	return d.Map(func(n drawing.Node) drawing.Node {
-		switch n := n.(type) {
-		case *drawing.Shape:
-			c := *n
-			switch p := n.Paint.(type) {
-			case drawing.Solid:
-				p.Colour = colour.Screen(pick(p.Colour.Inks(true)))
-				c.Paint = p
-			case *drawing.Gradient:
-				c.Paint = p.Inked(pick)
-			}
-			return &c
-		case *drawing.Picture:
-			c := *n
-			c.Image = image.NewNRGBA(n.Image.Rect)
-			memo := map[[3]uint8][3]uint8{}
-			for i := 0; i < len(c.Image.Pix); i += 4 {
-				k := [3]uint8(n.Image.Pix[i : i+3])
-				v, ok := memo[k]
-				if !ok {
-					b := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
-					v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
-					memo[k] = v
-				}
-				copy(c.Image.Pix[i:], v[:])
-				c.Image.Pix[i+3] = n.Image.Pix[i+3]
-			}
-			return &c
-		}
-		return n
+	return d.Recolour(drawing.Recolouring{
+		Colour:   func(c colour.Colour) colour.Colour { return colour.Screen(pick(c.Inks(true))) },
+		Gradient: func(g *drawing.Gradient) drawing.Paint { return g.Inked(pick) },
+		Picture: func(p *drawing.Picture) *drawing.Picture {
+			return p.MapPixels(func(k [3]uint8) (v [3]uint8) {
+				b := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
+				v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
+				return v
+			})
+		},
 	})
 }
 

@@ -77,7 +77,7 @@ func trace2(img *image.NRGBA) *traced {
 	for i := range body.V {
 		q := img.Pix[4*i:]
 		a := float64(q[3]) / 255
-		y := (0.2126*float64(q[0]) + 0.7152*float64(q[1]) + 0.0722*float64(q[2]))
+		y := colour.BT709.Of(float64(q[0]), float64(q[1]), float64(q[2]))
 		body.V[i] = a
 		dark.V[i] = (255 - y) * a
 		if a >= 0.5 {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"image"
 	"math"
-	"slices"
 	"strings"
 
 	"dyekit/core/colour"
@@ -97,30 +96,16 @@ func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
 		}
 		return all[best].ink
 	}
-	return d.Map(func(n drawing.Node) drawing.Node {
-		if p, ok := n.(*drawing.Picture); ok {
+	return d.Recolour(drawing.Recolouring{
+		Colour: swap,
+		Gradient: func(g *drawing.Gradient) drawing.Paint {
+			return g.Recolour(func(c colour.Colour) colour.Colour { return unplated(swap(c)) })
+		},
+		Picture: func(p *drawing.Picture) *drawing.Picture {
 			c := *p
 			c.Image = tiePixels(p.Image, inks)
 			return &c
-		}
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return n
-		}
-		c := *s
-		switch p := s.Paint.(type) {
-		case drawing.Solid:
-			p.Colour = swap(p.Colour)
-			c.Paint = p
-		case *drawing.Gradient:
-			g := *p
-			g.Stops = slices.Clone(p.Stops)
-			for i := range g.Stops {
-				g.Stops[i].Colour = unplated(swap(g.Stops[i].Colour))
-			}
-			c.Paint = &g
-		}
-		return &c
+		},
 	}), nil
 }
 
@@ -148,7 +133,7 @@ func ForStock(d *drawing.Drawing, inks []Tied, stock string) *drawing.Drawing {
 		}
 		return c
 	}
-	return d.MapColours(one)
+	return d.Recolour(drawing.Recolouring{Colour: one})
 }
 
 // unplated is a colour without its plate: gradients are printed in process inks.

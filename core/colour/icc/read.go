@@ -99,8 +99,7 @@ func describe(b []byte) string {
 // for what comes out.
 type chain struct {
 	in, out []func(float64) float64
-	grid    [4]int
-	clut    []float64 // shares of the largest value; three for each node
+	clut    colour.Lattice // over the four inks, shares of the largest value
 	decode  func([3]float64) colour.Lab
 }
 
@@ -146,11 +145,11 @@ func readLut(b []byte) (*chain, error) {
 		}
 		return v
 	}
-	c := &chain{grid: [4]int{g, g, g, g}}
+	c := &chain{clut: colour.Lattice{Sides: []int{g, g, g, g}, Width: 3}}
 	for range 4 {
 		c.in = append(c.in, sampled(take(n)))
 	}
-	c.clut = take(3 * nodes)
+	c.clut.V = take(3 * nodes)
 	for range 3 {
 		c.out = append(c.out, sampled(take(m)))
 	}
@@ -177,7 +176,7 @@ func readAB(b []byte) (*chain, error) {
 	if matrix != 0 || clut < 32 || aAt < 32 || bAt < 32 || clut+20 > len(b) {
 		return nil, errTable
 	}
-	c := &chain{decode: short}
+	c := &chain{clut: colour.Lattice{Sides: make([]int, 4), Width: 3}, decode: short}
 	var err error
 	if c.in, err = curves(b, aAt, 4); err != nil {
 		return nil, err
@@ -191,7 +190,7 @@ func readAB(b []byte) (*chain, error) {
 		if g < 2 {
 			return nil, errTable
 		}
-		c.grid[i] = g
+		c.clut.Sides[i] = g
 		if nodes *= g; nodes > len(b) {
 			return nil, errTable
 		}
@@ -203,9 +202,9 @@ func readAB(b []byte) (*chain, error) {
 	}
 	for i := range nodes {
 		if size == 1 {
-			c.clut = append(c.clut, float64(b[at+i])/255)
+			c.clut.V = append(c.clut.V, float64(b[at+i])/255)
 		} else {
-			c.clut = append(c.clut, float64(be.Uint16(b[at+2*i:]))/65535)
+			c.clut.V = append(c.clut.V, float64(be.Uint16(b[at+2*i:]))/65535)
 		}
 	}
 	return c, nil
@@ -259,39 +258,20 @@ func curves(b []byte, at, n int) (out []func(float64) float64, err error) {
 
 func sampled(v []float64) func(float64) float64 {
 	return func(x float64) float64 {
-		x = min(1, max(0, x)) * float64(len(v)-1)
-		i := min(len(v)-2, int(x))
-		return v[i] + (v[i+1]-v[i])*(x-float64(i))
+		i, t := colour.Cell(x, len(v))
+		return v[i] + (v[i+1]-v[i])*t
 	}
 }
 
-// at looks a build up: between the sixteen nodes around it.
+// at looks a build up.
 func (c *chain) at(b colour.CMYK) colour.Lab {
-	var i [4]int
+	var cell [4]int
 	var t [4]float64
 	for k, v := range [4]float64{b.C, b.M, b.Y, b.K} {
-		x := min(1, max(0, c.in[k](v/100))) * float64(c.grid[k]-1)
-		i[k] = min(c.grid[k]-2, int(x))
-		t[k] = x - float64(i[k])
+		cell[k], t[k] = colour.Cell(c.in[k](v/100), c.clut.Sides[k])
 	}
 	var out [3]float64
-	for corner := range 16 {
-		w, at := 1.0, 0
-		for k := range 4 {
-			up := corner >> k & 1
-			if up == 1 {
-				w *= t[k]
-			} else {
-				w *= 1 - t[k]
-			}
-			at = at*c.grid[k] + i[k] + up
-		}
-		if w > 0 {
-			for n := range out {
-				out[n] += w * c.clut[3*at+n]
-			}
-		}
-	}
+	c.clut.At(cell[:], t[:], out[:])
 	for n := range out {
 		out[n] = c.out[n](out[n])
 	}

@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"image"
 	"math"
+
+	"dyekit/core/colour"
 )
 
 // Options of a file.
@@ -27,7 +29,7 @@ func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
 	return encode(img.Pix, img.Stride, b.Dx(), b.Dy(), 3, o, func(p []uint8, v *[4]float64) {
 		r, g, bl := float64(p[0]), float64(p[1]), float64(p[2])
 		// JFIF 1.02: full-range ITU-R BT.601.
-		v[0] = 0.299*r + 0.587*g + 0.114*bl
+		v[0] = colour.BT601.Of(r, g, bl)
 		v[1] = -0.168735892*r - 0.331264108*g + 0.5*bl + 128
 		v[2] = 0.5*r - 0.418687589*g - 0.081312411*bl + 128
 	})

@@ -2,7 +2,6 @@ package pdf
 
 import (
 	"fmt"
-	"image"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -36,7 +35,7 @@ func (c *canvas) soft(m *drawing.Mask) error {
 	if m.Alpha {
 		kind = "/Alpha"
 	}
-	d := (&drawing.Drawing{Nodes: ns}).Map(func(n drawing.Node) drawing.Node { return grey(n, m.Linear) })
+	d := (&drawing.Drawing{Nodes: ns}).Recolour(grey(m.Linear))
 	inner := &drawing.Group{Nodes: d.Nodes, Alpha: 1, Clip: m.Clip, Mask: m.Mask}
 	form, err := c.form([]drawing.Node{inner}, drawing.Bounds(inner), space)
 	if err != nil {
@@ -53,7 +52,7 @@ func (c *canvas) state(entries string) {
 }
 
 // grey turns paint into its brightness, as masks take it.
-func grey(n drawing.Node, linear bool) drawing.Node {
+func grey(linear bool) drawing.Recolouring {
 	bright := func(c colour.RGB) colour.Colour {
 		v := c.Luma()
 		if linear {
@@ -61,14 +60,9 @@ func grey(n drawing.Node, linear bool) drawing.Node {
 		}
 		return colour.Screen(colour.RGB{R: v, G: v, B: v})
 	}
-	switch n := n.(type) {
-	case *drawing.Shape:
-		s := *n
-		switch p := n.Paint.(type) {
-		case drawing.Solid:
-			p.Colour = bright(p.Colour.RGB)
-			s.Paint = p
-		case *drawing.Gradient:
+	return drawing.Recolouring{
+		Colour: func(c colour.Colour) colour.Colour { return bright(c.RGB) },
+		Gradient: func(p *drawing.Gradient) drawing.Paint {
 			g := *p
 			g.Stops = nil
 			for i, st := range p.Stops {
@@ -84,19 +78,15 @@ func grey(n drawing.Node, linear bool) drawing.Node {
 				st.Colour = bright(st.Colour.RGB)
 				g.Stops = append(g.Stops, st)
 			}
-			s.Paint = &g
-		}
-		return &s
-	case *drawing.Picture:
-		p := *n
-		p.Image = image.NewNRGBA(n.Image.Rect)
-		for i := 0; i < len(p.Image.Pix); i += 4 {
-			v, _, _ := bright(colour.FromBytes(n.Image.Pix[i], n.Image.Pix[i+1], n.Image.Pix[i+2])).RGB.Bytes()
-			copy(p.Image.Pix[i:], []uint8{v, v, v, n.Image.Pix[i+3]})
-		}
-		return &p
+			return &g
+		},
+		Picture: func(p *drawing.Picture) *drawing.Picture {
+			return p.MapPixels(func(k [3]uint8) [3]uint8 {
+				v, _, _ := bright(colour.FromBytes(k[0], k[1], k[2])).RGB.Bytes()
+				return [3]uint8{v, v, v}
+			})
+		},
 	}
-	return n
 }
 
 // fading paints a gradient whose opacity changes: its colours through a mask

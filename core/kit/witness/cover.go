@@ -14,7 +14,7 @@ const perRow = 16
 
 // flat is how far, in px, a curve that is drawn as lines may lie from the true
 // one: ours and that of the rasteriser together.
-const flat = 1.0/100 + 1.0/80
+const flat = 1.0/100 + geom.Flatness
 
 // A cover is how much of a pixel is inside, from 0 to 1, and how far that may
 // be off.
