@@ -4,31 +4,38 @@ package colour
 // fastest. Between the grid points values are interpolated linearly along each
 // axis.
 type Lattice struct {
-	Sides []int     // grid points on each axis, at least 2
+	Sides []int     // grid points on each axis, at least 2; at most maxAxes axes
 	Width int       // values at each grid point
 	V     []float64 // Width times the product of Sides
 }
 
+// maxAxes is how many inks or channels are looked up together.
+const maxAxes = 4
+
 // At writes the values at a place into out: on axis k, t[k] of the way from grid
 // point cell[k] to the next, 0 to 1.
 func (l *Lattice) At(cell []int, t, out []float64) {
-	clear(out)
-	for corner := range 1 << len(l.Sides) {
-		w, at := 1.0, 0
-		for k, n := range l.Sides {
-			up := corner >> k & 1
-			if up == 1 {
-				w *= t[k]
-			} else {
-				w *= 1 - t[k]
-			}
-			at = at*n + cell[k] + up
+	var weight [1 << maxAxes]float64 // of the corners of the cell
+	var at [1 << maxAxes]int
+	weight[0] = 1
+	n := 1
+	for k, side := range l.Sides {
+		up := t[k]
+		for c := range n {
+			w, i := weight[c], at[c]*side+cell[k]
+			weight[c], at[c] = w*(1-up), i
+			weight[c+n], at[c+n] = w*up, i+1
 		}
+		n *= 2
+	}
+	clear(out)
+	for c, w := range weight[:n] {
 		if w == 0 {
 			continue
 		}
-		for i, v := range l.V[l.Width*at : l.Width*(at+1)] {
-			out[i] += w * v
+		i := l.Width * at[c]
+		for k, v := range l.V[i : i+l.Width] {
+			out[k] += w * v
 		}
 	}
 }

@@ -51,6 +51,9 @@ const (
 	HeadLines   Key = "html"
 )
 
+// MaxPixels bounds one picture, drawn or kept: 120 megapixels.
+const MaxPixels = 120_000_000
+
 // A Use is what the files of a format are for where nothing else is said. The
 // words are those of the screens.
 type Use string

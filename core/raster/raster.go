@@ -13,12 +13,13 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/parallel"
 )
 
 // MaxPixels bounds the size of one picture.
-const MaxPixels = 120_000_000
+const MaxPixels = format.MaxPixels
 
 // ErrSize is returned for a picture without pixels or with too many.
 var ErrSize = errors.New("picture size")

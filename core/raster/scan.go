@@ -9,7 +9,6 @@ import (
 	"dyekit/core/geom"
 )
 
-
 // bandRows is the height of the strips a picture is drawn in: small enough
 // that a strip stays in the processor's cache, and the unit of parallel work.
 const bandRows = 32

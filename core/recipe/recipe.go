@@ -17,7 +17,6 @@ import (
 	"dyekit/core/field"
 	"dyekit/core/format"
 	"dyekit/core/frame"
-	"dyekit/core/raster"
 	"dyekit/core/version"
 )
 
@@ -267,8 +266,8 @@ func tooLarge(f format.Format, w, h int) error {
 	if f.Side > 0 {
 		limit = min(limit, f.Side)
 	}
-	if w > limit || h > limit || w > raster.MaxPixels/h {
-		return fmt.Errorf("%d × %d px is more than %d px a side or %d megapixels", w, h, limit, raster.MaxPixels/1_000_000)
+	if w > limit || h > limit || w > format.MaxPixels/h {
+		return fmt.Errorf("%d × %d px is more than %d px a side or %d megapixels", w, h, limit, format.MaxPixels/1_000_000)
 	}
 	return nil
 }

@@ -9,15 +9,13 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
+	"dyekit/core/text"
 )
 
-// A setting is a glyph, or a line of decoration, placed along the line before
-// the anchor is applied.
+// A setting is a glyph placed along the line before the anchor is applied, and
+// the letter it comes from.
 type setting struct {
-	path geom.Path
-	wide float64 // advance; 0 for decorations
-	at   geom.Point
-	rot  float64 // degrees
+	text.Glyph
 	from *letter
 }
 
@@ -78,7 +76,7 @@ func (r *reader) chunk(ls []letter, pen *geom.Point, length float64, glyphs bool
 		j := i
 		for ; j < len(set) && set[j].from.s == s; j++ {
 			if m, ok := set[j].place(shift); ok {
-				p = append(p, set[j].path.Transform(turn.Mul(m))...)
+				p = append(p, set[j].Path.Transform(turn.Mul(m))...)
 			}
 		}
 		if len(p) > 0 {
@@ -89,79 +87,55 @@ func (r *reader) chunk(ls []letter, pen *geom.Point, length float64, glyphs bool
 	return out
 }
 
-// place is where a setting goes; ok is false for letters that have run off
-// their path.
+// place is where a setting goes, shift to the left; ok is false for letters that
+// have run off their path.
 func (g *setting) place(shift float64) (geom.Affine, bool) {
-	turn := geom.Rotate(g.rot * math.Pi / 180)
-	tp := g.from.path
-	if tp == nil {
-		return geom.Translate(g.at.X-shift, g.at.Y).Mul(turn), true
+	x := g.Glyph
+	x.At.X -= shift
+	if tp := g.from.path; tp != nil {
+		return x.Along(tp.ruler, tp.start)
 	}
-	// The middle of the glyph stands on the path (section 10.13.3).
-	p, dir, ok := tp.ruler.At(tp.start + g.at.X - shift + g.wide/2)
-	if !ok {
-		return geom.Affine{}, false
-	}
-	m := geom.Translate(p.X, p.Y).Mul(geom.Affine{A: dir.X, B: dir.Y, C: -dir.Y, D: dir.X})
-	return m.Mul(geom.Translate(-g.wide/2, g.at.Y)).Mul(turn), true
+	return x.Place(), true
 }
 
 // fit stretches a line from its natural length to another.
 func fit(set []setting, start, natural, length float64, glyphs bool) {
-	n := 0
-	for _, g := range set {
-		if g.wide > 0 {
-			n++
-		}
+	gs := make([]text.Glyph, len(set))
+	for i, g := range set {
+		gs[i] = g.Glyph
 	}
-	k := length / natural
-	gap := (length - natural) / float64(max(1, n-1))
-	i := 0
-	for j := range set {
-		g := &set[j]
-		if glyphs {
-			g.at.X = start + (g.at.X-start)*k
-			g.path, g.wide = g.path.Transform(geom.Scale(k, 1)), g.wide*k
-			continue
-		}
-		g.at.X += gap * float64(i)
-		if g.wide > 0 {
-			i++
-		}
+	text.Fit(gs, start, natural, length, glyphs)
+	for i, g := range gs {
+		set[i].Glyph = g
 	}
 }
 
 // run shapes letters that share a style and moves the pen.
-func (r *reader) run(ls []letter, f *fonts.Face, pen *geom.Point) []setting {
-	text := make([]rune, len(ls))
+func (r *reader) run(ls []letter, f *fonts.Face, pen *geom.Point) (out []setting) {
+	letters := make([]rune, len(ls))
 	for i, l := range ls {
-		text[i] = l.r
+		letters[i] = l.r
 	}
 	st := ls[0].s
 	space := func(prop string) float64 {
 		v, _ := st.len.length(st.style.get(prop, "0"), st.len.em)
 		return v
 	}
-	letterGap, wordGap := space("letter-spacing"), space("word-spacing")
-	rtl := isRTL(text)
-	pen.X, pen.Y = pen.X+ls[0].dx, pen.Y+ls[0].dy
-	from := geom.Pt(pen.X, pen.Y-st.lift+drop(st.style, f.Metrics(st.len.em)))
-	var out []setting
-	at := from
-	for _, g := range f.Shape(text, 0, len(text), st.len.em, fontStyle(st.style), rtl, letterGap == 0) {
-		l := &ls[min(len(ls)-1, g.Rune)]
-		wide := g.Advance
-		if g.Advance != 0 {
-			wide += letterGap
-		}
-		if l.r == ' ' {
-			wide += wordGap
-		}
-		out = append(out, setting{g.Path, wide, at.Add(g.Offset), l.rot, l})
-		at.X += wide
+	x := text.Run{Face: f, Size: st.len.em, Style: fontStyle(st.style), Letter: space("letter-spacing"), Word: space("word-spacing")}
+	if d := st.style["text-decoration"]; ls[0].path == nil {
+		x.Over, x.Under, x.Through = strings.Contains(d, "overline"), strings.Contains(d, "underline"), strings.Contains(d, "line-through")
 	}
-	pen.X += at.X - from.X
-	return decorate(out, st, f, from, at.X-from.X, &ls[0])
+	pen.X, pen.Y = pen.X+ls[0].dx, pen.Y+ls[0].dy
+	gs, wide := x.Set(letters, geom.Pt(pen.X, pen.Y-st.lift+drop(st.style, f.Metrics(st.len.em))))
+	for _, g := range gs {
+		l := &ls[g.Letter]
+		if !g.Bar {
+			g.Turn = l.rot
+		}
+		out = append(out, setting{g, l})
+	}
+	pen.X += wide
+	return out
 }
 
 // drop is how far the baseline lies below the line that letters are to be
@@ -186,41 +160,6 @@ func drop(st style, m fonts.Metrics) float64 {
 		return m.Descent
 	}
 	return 0
-}
-
-// decorate adds the lines of text-decoration to a run: those under and over
-// it below the letters, those through it above them (CSS 2.1 section 16.3.1).
-func decorate(set []setting, st *state, f *fonts.Face, from geom.Point, wide float64, l *letter) []setting {
-	d := st.style["text-decoration"]
-	if d == "" || d == "none" || wide <= 0 || l.path != nil {
-		return set
-	}
-	m := f.Metrics(st.len.em)
-	bar := func(up, thick float64) setting {
-		thick = max(thick, st.len.em/40)
-		return setting{path: geom.Box(geom.Rect{Y0: -up, X1: wide, Y1: -up + thick}), at: from, from: l}
-	}
-	if strings.Contains(d, "overline") {
-		set = append([]setting{bar(m.Ascent, m.UnderlineThickness)}, set...)
-	}
-	if strings.Contains(d, "underline") {
-		set = append([]setting{bar(m.Underline+m.UnderlineThickness/2, m.UnderlineThickness)}, set...)
-	}
-	if strings.Contains(d, "line-through") {
-		set = append(set, bar(m.Strikeout+m.StrikeoutThickness/2, m.StrikeoutThickness))
-	}
-	return set
-}
-
-// isRTL reports whether the text is written from right to left (Hebrew,
-// Arabic and their neighbours).
-func isRTL(text []rune) bool {
-	for _, c := range text {
-		if c >= 0x590 && c <= 0x8ff || c >= 0xfb1d && c <= 0xfdff || c >= 0xfe70 && c <= 0xfeff {
-			return true
-		}
-	}
-	return false
 }
 
 // weight reads font-weight as a number.
