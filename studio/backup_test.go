@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"dyekit/core/version"
+	"dyekit/studio/queue"
 )
 
 // What a backup holds comes back whole: marks, decisions, kits byte for byte;
@@ -182,7 +183,7 @@ func built(t *testing.T, s *Studio, mark int64) *Kit {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Fatalf("%+v", j)
 	}
 	k, err := s.Kit(context.Background(), j.KitID)

@@ -10,6 +10,7 @@ import (
 
 	"dyekit/core/intake"
 	"dyekit/core/kit"
+	"dyekit/studio/queue"
 )
 
 func TestBuild(t *testing.T) {
@@ -23,7 +24,7 @@ func TestBuild(t *testing.T) {
 	if j2, err := s.Build(context.Background(), work(t, s, m.ID)); err == nil && j2.ID != j.ID {
 		t.Error("two builds of one mark at a time")
 	}
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Fatalf("%+v", j)
 	}
 	w := work(t, s, m.ID)
@@ -68,7 +69,7 @@ func TestBuild(t *testing.T) {
 	if j, err = s.Build(context.Background(), w); err != nil {
 		t.Fatal(err)
 	}
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Fatalf("%+v", j)
 	}
 	ks, _ := s.Kits(context.Background(), m.ID)
@@ -93,22 +94,22 @@ func TestCancel(t *testing.T) {
 	if err := s.Cancel(ctx, j.ID); err != nil {
 		t.Fatal(err)
 	}
-	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+	if j, _ = s.Job(ctx, j.ID); j.State != queue.Cancelled {
 		t.Errorf("waiting, then cancelled: %+v", j)
 	}
-	// Cancelled while it runs: the worker hears of it by its pulse.
+	// queue.Cancelled while it runs: the worker hears of it by its pulse.
 	j, err = s.Build(ctx, work(t, s, m.ID))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if id, err := s.lease(ctx, "me"); err != nil || id != j.ID {
+	if id, err := s.queue.Lease(ctx, "me"); err != nil || id != j.ID {
 		t.Fatalf("lease: %d %v", id, err)
 	}
 	if err := s.Cancel(ctx, j.ID); err != nil {
 		t.Fatal(err)
 	}
-	s.work(ctx, j.ID, "me")
-	if j, _ = s.Job(ctx, j.ID); j.State != Cancelled {
+	s.queue.Do(ctx, j.ID, "me", s.work, inWords)
+	if j, _ = s.Job(ctx, j.ID); j.State != queue.Cancelled {
 		t.Errorf("running, then cancelled: %+v", j)
 	}
 	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
@@ -131,33 +132,33 @@ func TestWorkersDie(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if id, _ := s.lease(ctx, "slow"); id != j.ID {
+	if id, _ := s.queue.Lease(ctx, "slow"); id != j.ID {
 		t.Fatal("not leased")
 	}
-	if id, _ := s.lease(ctx, "other"); id != 0 {
+	if id, _ := s.queue.Lease(ctx, "other"); id != 0 {
 		t.Fatal("leased twice")
 	}
 	expire()
-	if id, _ := s.lease(ctx, "other"); id != j.ID {
+	if id, _ := s.queue.Lease(ctx, "other"); id != j.ID {
 		t.Fatal("not taken over")
 	}
-	if err := s.work(ctx, j.ID, "slow"); !errors.Is(err, errLost) {
+	if err := s.queue.Do(ctx, j.ID, "slow", s.work, inWords); !errors.Is(err, queue.ErrLost) {
 		t.Errorf("the slow worker: %v", err)
 	}
 	if ks, _ := s.Kits(ctx, m.ID); len(ks) != 0 {
 		t.Error("the slow worker made a kit")
 	}
-	for i := 3; i <= maxAttempts; i++ {
+	for i := 3; i <= queue.MaxAttempts; i++ {
 		expire()
-		if id, _ := s.lease(ctx, fmt.Sprint("worker ", i)); id != j.ID {
+		if id, _ := s.queue.Lease(ctx, fmt.Sprint("worker ", i)); id != j.ID {
 			t.Fatalf("not taken over for try %d", i)
 		}
 	}
 	expire()
-	if id, _ := s.lease(ctx, "one more"); id != 0 {
+	if id, _ := s.queue.Lease(ctx, "one more"); id != 0 {
 		t.Fatal("begun once more than it may be")
 	}
-	if j, _ = s.Job(ctx, j.ID); j.State != Failed || !strings.Contains(j.Error, "died") {
+	if j, _ = s.Job(ctx, j.ID); j.State != queue.Failed || !strings.Contains(j.Error, "died") {
 		t.Errorf("%+v", j)
 	}
 	// Stopping in order gives the build back and costs no attempt.
@@ -165,12 +166,12 @@ func TestWorkersDie(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s.lease(ctx, "going")
+	s.queue.Lease(ctx, "going")
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
-	s.work(gone, j.ID, "going")
+	s.queue.Do(gone, j.ID, "going", s.work, inWords)
 	workers(t, s, 1)
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Errorf("after a worker left: %+v", j)
 	}
 }
@@ -200,7 +201,7 @@ func TestDatabaseIsKilled(t *testing.T) {
 		t.Error("the decision is lost")
 	}
 	workers(t, s, 1)
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Errorf("the build: %+v", j)
 	}
 	if b, err := s.Bytes(ctx, w.Mark.Master); err != nil || string(b) != dot {
@@ -278,7 +279,7 @@ func TestPermanentErrorEndsTheBuild(t *testing.T) {
 	if err := s.db.QueryRow("SELECT attempts FROM jobs WHERE id = ?", j.ID).Scan(&attempts); err != nil {
 		t.Fatal(err)
 	}
-	if j.State != Failed || attempts != 1 || !strings.Contains(j.Error, "cannot be kept") {
+	if j.State != queue.Failed || attempts != 1 || !strings.Contains(j.Error, "cannot be kept") {
 		t.Errorf("after %d attempts: %+v", attempts, j)
 	}
 }

@@ -5,11 +5,11 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"time"
 
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
+	"dyekit/studio/decision"
 )
 
 // maxCandidates bounds those of one client.
@@ -101,12 +101,12 @@ func (s *Studio) Spread(ctx context.Context, m *Mark) (client int64, err error) 
 }
 
 func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m *Mark) (cid int64, err error) {
-	src, err := s.source(ctx, m, Decisions{})
+	master, err := s.table.Master(ctx, m.subject(), Decisions{})
 	if err != nil {
 		return 0, err
 	}
 	pages := []string{""}
-	if boxes := preflight.Drawings(src.master.Drawing); len(boxes) > 1 {
+	if boxes := preflight.Drawings(master.Drawing); len(boxes) > 1 {
 		pages = nil
 		for _, b := range boxes {
 			pages = append(pages, preflight.PageMend(b))
@@ -121,7 +121,7 @@ func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m 
 			return err
 		}
 		if n+len(pages) > maxCandidates {
-			return &InputError{"master", fmt.Sprintf("%s has %d candidates; at most %d are kept", client, n, maxCandidates)}
+			return decision.Wrong("master", "%s has %d candidates; at most %d are kept", client, n, maxCandidates)
 		}
 		for _, p := range pages {
 			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page) VALUES (?, ?, ?, ?)", cid, fileName(filename), m.Master.Hash[:], p); err != nil {
@@ -206,12 +206,7 @@ func (s *Studio) CandidatePicture(ctx context.Context, c *Candidate, width, heig
 	if c.Page != "" {
 		d.Mends = []intake.Mend{c.Page}
 	}
-	src, err := s.source(ctx, &m, d)
-	if err != nil {
-		return nil, err
-	}
-	w := Work{shelf: &s.shelf}
-	return w.picture(ctx, src.name+" candidate", src.master.Drawing, src.master.Drawing.Page, width, height, nil)
+	return s.table.Page(ctx, m.subject(), d, width, height)
 }
 
 // A Board is the candidates of one client.

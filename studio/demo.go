@@ -5,6 +5,8 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+
+	"dyekit/studio/queue"
 )
 
 //go:embed demo/*
@@ -50,11 +52,11 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		name := workerName()
-		if id, err := s.lease(ctx, name); err != nil || id != j.ID {
+		name := queue.WorkerName()
+		if id, err := s.queue.Lease(ctx, name); err != nil || id != j.ID {
 			return errors.Join(err, fmt.Errorf("the build of %s was taken by another worker", d.file))
 		}
-		if err := s.work(ctx, j.ID, name); err != nil {
+		if err := s.queue.Do(ctx, j.ID, name, s.work, inWords); err != nil {
 			return err
 		}
 	}

@@ -6,6 +6,8 @@ import (
 	"sync"
 	"testing"
 	"time"
+
+	"dyekit/studio/queue"
 )
 
 // A hundred people who follow a build cost the database what one costs, and each
@@ -27,7 +29,7 @@ func TestManyFollowOneBuild(t *testing.T) {
 		return n
 	}
 	const viewers = 100
-	ends := make([]string, viewers)
+	ends := make([]queue.State, viewers)
 	var wg sync.WaitGroup
 	for i := range viewers {
 		wg.Go(func() {
@@ -43,18 +45,17 @@ func TestManyFollowOneBuild(t *testing.T) {
 		t.Errorf("%d viewers cost %.0f queries a second", viewers, n)
 	}
 	stop := workers(t, s, 1)
-	defer stop()
 	wg.Wait()
+	stop()
 	for i, e := range ends {
-		if e != Done {
+		if e != queue.Done {
 			t.Errorf("viewer %d saw it end as %q", i, e)
 		}
 	}
-	s.following.mu.Lock()
-	left := len(s.following.of)
-	s.following.mu.Unlock()
-	if left > 0 {
-		t.Error("it is followed still")
+	before = asked()
+	time.Sleep(500 * time.Millisecond)
+	if n := asked() - before; n > 2 { // the asking itself
+		t.Errorf("it is followed still: %d queries", n)
 	}
 	if err := s.Follow(ctx, 999, nil); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no build: %v", err)

@@ -4,11 +4,11 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"fmt"
 	"strings"
 	"unicode/utf8"
 
 	"dyekit/core/fonts"
+	"dyekit/studio/decision"
 )
 
 // A Font is a font file that a client's masters are set in.
@@ -53,13 +53,13 @@ func (s *Studio) addFont(ctx context.Context, client int64, u Upload) error {
 func fontFamily(u Upload) (string, error) {
 	switch {
 	case len(u.Data) == 0:
-		return "", &InputError{"font", "choose the font's file"}
+		return "", decision.Wrong("font", "choose the font's file")
 	case len(u.Data) > fonts.MaxBytes:
-		return "", &InputError{"font", fmt.Sprintf("%s is larger than %d MB", fileName(u.Filename), fonts.MaxBytes>>20)}
+		return "", decision.Wrong("font", "%s is larger than %d MB", fileName(u.Filename), fonts.MaxBytes>>20)
 	}
 	family, err := fonts.Name(u.Data)
 	if err != nil || family == "" || !utf8.ValidString(family) {
-		return "", &InputError{"font", fmt.Sprintf("%s is not a font that can be read here (.ttf, .otf, .woff or .woff2)", fileName(u.Filename))}
+		return "", decision.Wrong("font", "%s is not a font that can be read here (.ttf, .otf, .woff or .woff2)", fileName(u.Filename))
 	}
 	return family, nil
 }
@@ -80,28 +80,6 @@ func (s *Studio) Fonts(ctx context.Context, m *Mark) ([]Font, error) {
 		out = append(out, f)
 	}
 	return out, rows.Err()
-}
-
-// fontSet is the shipped fonts and those named by their hashes in hex.
-func (s *Studio) fontSet(ctx context.Context, hashes []string) (*fonts.Set, error) {
-	if len(hashes) == 0 {
-		return s.fonts, nil
-	}
-	set := s.fonts.Clone()
-	for _, x := range hashes {
-		h, err := parseHash(x)
-		if err != nil {
-			return nil, fmt.Errorf("a font: %w", err)
-		}
-		b, err := s.get(ctx, h)
-		if err != nil {
-			return nil, err
-		}
-		if err := set.Add(b); err != nil {
-			return nil, err
-		}
-	}
-	return set, nil
 }
 
 // clientID finds a client by name, 0 if there is none yet.

@@ -2,7 +2,6 @@ package studio
 
 import (
 	"context"
-	"encoding/base64"
 	"encoding/hex"
 	"fmt"
 	"slices"
@@ -11,8 +10,8 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/field"
 	"dyekit/core/intake/picture"
-	"dyekit/core/recipe"
 	"dyekit/core/version"
+	"dyekit/studio/decision"
 )
 
 // keepGrounds puts the pictures that versions stand on among the bytes, and
@@ -27,7 +26,7 @@ func (s *Studio) keepGrounds(ctx context.Context, d *Decisions) error {
 			}
 			data, _, ok := picture.DataURI(v.Backing.Picture)
 			if !ok {
-				return nil, &InputError{"recipe", fmt.Sprintf("the picture behind %s cannot be read", v.Name)}
+				return nil, decision.Wrong("recipe", "the picture behind %s cannot be read", v.Name)
 			}
 			h, err := s.put(ctx, data)
 			if err != nil {
@@ -49,45 +48,16 @@ func (s *Studio) keepGrounds(ctx context.Context, d *Decisions) error {
 	return err
 }
 
-// putGrounds puts the pictures that a recipe names by their hash back into it.
-func (s *Studio) putGrounds(ctx context.Context, r *recipe.Recipe) error {
-	for i, v := range r.Versions {
-		if v.Backing == nil {
-			continue
-		}
-		name, ok := strings.CutPrefix(v.Backing.Picture, version.Kept)
-		if !ok {
-			continue
-		}
-		h, err := parseHash(name)
-		if err != nil {
-			return fmt.Errorf("the picture behind %s: %w", v.Name, err)
-		}
-		data, err := s.get(ctx, h)
-		if err != nil {
-			return fmt.Errorf("the picture behind %s: %w", v.Name, err)
-		}
-		b := *v.Backing
-		b.Picture = asURI(data)
-		r.Versions[i].Backing = &b
-	}
-	return nil
-}
-
-func asURI(data []byte) string {
-	return "data:;base64," + base64.StdEncoding.EncodeToString(data)
-}
-
 // AddOnPicture adds a version that stands on a picture to the edge, in white or
 // black, whichever is clearer in the middle of it.
 func (s *Studio) AddOnPicture(ctx context.Context, w *Work, u Upload) error {
 	if len(u.Data) == 0 {
-		return &InputError{"ground", "choose the picture's file"}
+		return decision.Wrong("ground", "choose the picture's file")
 	}
-	b := version.Backing{Shape: version.ToTheEdge, Picture: asURI(u.Data)}
+	b := version.Backing{Shape: version.ToTheEdge, Picture: picture.AsURI(u.Data)}
 	img, err := b.GroundPicture()
 	if err != nil {
-		return &InputError{"ground", fmt.Sprintf("%s: %s", fileName(u.Filename), field.Message(err))}
+		return decision.Wrong("ground", "%s: %s", fileName(u.Filename), field.Message(err))
 	}
 	ink := version.Ink{Name: "White", RGB: "#ffffff", CMYK: &[4]float64{}}
 	middle := img.Bounds().Inset(min(img.Bounds().Dx(), img.Bounds().Dy()) / 4)

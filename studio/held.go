@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"dyekit/core/finding"
+	"dyekit/studio/decision"
 )
 
 // maxSentence bounds what a person is told at once, in letters.
@@ -43,7 +44,7 @@ func refused(t Taking, why error) error {
 	if errors.As(why, &stopped) && stopped.Code == finding.MissingFont {
 		field = "font"
 	}
-	return &InputError{field, cut(fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), why), maxSentence)}
+	return decision.Wrong(field, "%s", cut(fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), why), maxSentence))
 }
 
 // probe puts a master on probation. What does not come through is held.

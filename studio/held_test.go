@@ -6,6 +6,8 @@ import (
 	"errors"
 	"strings"
 	"testing"
+
+	"dyekit/studio/queue"
 )
 
 // What ends its probation is kept as a file and never looked at again; what is
@@ -71,14 +73,17 @@ func TestProbation(t *testing.T) {
 func TestBuildsOfDeadWorkers(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
-	for i, x := range []struct{ why, state string }{{"it needs more than 2048 MB of memory", Failed}, {"", Running}} {
+	for i, x := range []struct {
+		why   string
+		state queue.State
+	}{{"it needs more than 2048 MB of memory", queue.Failed}, {"", queue.Running}} {
 		m := take(t, s, "Client", string(rune('A'+i)))
 		j, err := s.Build(ctx, work(t, s, m.ID))
 		if err != nil {
 			t.Fatal(err)
 		}
-		name := workersOf(4242) + "abcd"
-		if id, err := s.lease(ctx, name); err != nil || id != j.ID {
+		name := queue.WorkersOf(4242) + "abcd"
+		if id, err := s.queue.Lease(ctx, name); err != nil || id != j.ID {
 			t.Fatal(id, err)
 		}
 		if err := s.WorkerDied(ctx, 424, "another's"); err != nil { // its number only begins alike
@@ -90,7 +95,7 @@ func TestBuildsOfDeadWorkers(t *testing.T) {
 		if j, err = s.Job(ctx, j.ID); err != nil || j.State != x.state || x.why != "" && !strings.Contains(j.Error, x.why) {
 			t.Errorf("%+v, %v", j, err)
 		}
-		id, err := s.lease(ctx, workersOf(1)+"other")
+		id, err := s.queue.Lease(ctx, queue.WorkersOf(1)+"other")
 		if want := x.why == ""; err != nil || want != (id == j.ID) {
 			t.Errorf("after %q the next worker takes build %d of %d, %v", x.why, id, j.ID, err)
 		}

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -13,20 +12,14 @@ import (
 	"dyekit/core/colour/palette"
 	"dyekit/core/field"
 	"dyekit/core/version"
+	"dyekit/studio/decision"
 )
 
 // maxInks bounds the inks of a client.
 const maxInks = 200
 
 // Inks are those of the mark's client: all its marks share them.
-func (m *Mark) Inks() ([]version.Tied, error) {
-	if m.inks == "" {
-		return nil, nil
-	}
-	var ts []version.Tied
-	err := json.Unmarshal([]byte(m.inks), &ts)
-	return ts, err
-}
+func (m *Mark) Inks() ([]version.Tied, error) { return m.subject().Tied() }
 
 // InksDecided reports whether a change of the inks can be undone.
 func (m *Mark) InksDecided() bool { return m.inkSet != 0 }
@@ -36,7 +29,7 @@ func (m *Mark) InksDecided() bool { return m.inkSet != 0 }
 func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 	t.Name, t.Spot = strings.TrimSpace(t.Name), strings.TrimSpace(t.Spot)
 	if err := t.Check(); err != nil {
-		return &InputError{"ink " + t.Drawn, field.Message(err)}
+		return decision.Wrong("ink "+t.Drawn, "%s", field.Message(err))
 	}
 	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
 		// One ink may be kept for coated and for uncoated paper, side by side.
@@ -46,10 +39,10 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 		if i := slices.IndexFunc(ts, func(x version.Tied) bool {
 			return strings.EqualFold(x.Name, t.Name) && !tintsOfOne(x, t) && !strings.EqualFold(x.Drawn, t.Drawn)
 		}); i >= 0 {
-			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("there is an ink called %s already, for %s", t.Name, ts[i].Drawn)}
+			return nil, decision.Wrong("ink "+t.Drawn, "there is an ink called %s already, for %s", t.Name, ts[i].Drawn)
 		}
 		if len(ts) >= maxInks {
-			return nil, &InputError{"ink " + t.Drawn, fmt.Sprintf("a client has at most %d inks", maxInks)}
+			return nil, decision.Wrong("ink "+t.Drawn, "a client has at most %d inks", maxInks)
 		}
 		return append(ts, t), nil
 	})
@@ -73,7 +66,7 @@ func tintsOfOne(a, b version.Tied) bool {
 func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int, err error) {
 	list, err := palette.Read(u.Data)
 	if err != nil {
-		return 0, &InputError{"inks", fmt.Sprintf("%s: %s", fileName(u.Filename), err)}
+		return 0, decision.Wrong("inks", "%s: %s", fileName(u.Filename), err)
 	}
 	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.Tied) ([]version.Tied, error) {
 		for _, x := range list {
@@ -87,7 +80,7 @@ func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int,
 			added++
 		}
 		if len(ts) > maxInks {
-			return nil, &InputError{"inks", fmt.Sprintf("a client has at most %d inks", maxInks)}
+			return nil, decision.Wrong("inks", "a client has at most %d inks", maxInks)
 		}
 		return ts, nil
 	})
@@ -151,7 +144,7 @@ func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return errors.Join(err, &InputError{"", "someone else changed the inks just now; look again and repeat the change"})
+			return errors.Join(err, decision.Wrong("", "someone else changed the inks just now; look again and repeat the change"))
 		}
 		return unsee(ctx, tx, "client_id", m.ClientID)
 	})

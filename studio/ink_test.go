@@ -11,6 +11,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/version"
+	"dyekit/studio/queue"
 )
 
 // A word on a colour reaches the recipe, and only the version spoken of.
@@ -91,12 +92,12 @@ func TestPress(t *testing.T) {
 	if _, err := s.Build(ctx, w); err != nil {
 		t.Fatal(err)
 	}
-	name := workerName()
-	id, err := s.lease(ctx, name)
+	name := queue.WorkerName()
+	id, err := s.queue.Lease(ctx, name)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.work(ctx, id, name); err != nil {
+	if err := s.queue.Do(ctx, id, name, s.work, inWords); err != nil {
 		t.Fatal(err)
 	}
 	if m, err = s.Mark(ctx, m.ID); err != nil || m.Kit == nil {
@@ -151,12 +152,12 @@ func TestInks(t *testing.T) {
 	if _, err := s.Build(ctx, w); err != nil {
 		t.Fatal(err)
 	}
-	name := workerName()
-	id, err := s.lease(ctx, name)
+	name := queue.WorkerName()
+	id, err := s.queue.Lease(ctx, name)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.work(ctx, id, name); err != nil {
+	if err := s.queue.Do(ctx, id, name, s.work, inWords); err != nil {
 		t.Fatal(err)
 	}
 	m, err := s.Mark(ctx, a.ID)

@@ -11,6 +11,8 @@ import (
 
 	"dyekit/core/intake"
 	"dyekit/core/recipe"
+	"dyekit/studio/decision"
+	"dyekit/studio/queue"
 )
 
 // MaxMaster bounds an upload.
@@ -95,7 +97,7 @@ func (s *Studio) Mark(ctx context.Context, id int64) (*Mark, error) {
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return nil, err
 	}
-	m.Job, err = s.openJob(ctx, id)
+	m.Job, err = s.queue.Open(ctx, id)
 	return m, err
 }
 
@@ -192,8 +194,8 @@ func keepClient(ctx context.Context, tx *sql.Tx, name string) (id int64, err err
 // newMark makes a mark of a client with its first master.
 func newMark(ctx context.Context, tx *sql.Tx, cid int64, client, name, filename string, h Hash) (int64, error) {
 	res, err := tx.ExecContext(ctx, "INSERT INTO marks (client_id, name) VALUES (?, ?)", cid, name)
-	if duplicate(err) {
-		return 0, &InputError{"mark", fmt.Sprintf("%s has a mark called %q already; give this one another name", client, name)}
+	if queue.Duplicate(err) {
+		return 0, decision.Wrong("mark", "%s has a mark called %q already; give this one another name", client, name)
 	}
 	if err != nil {
 		return 0, err
@@ -227,7 +229,7 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 			return err
 		}
 		if string(old) == string(h[:]) {
-			return &InputError{"master", "this file is the master already, byte for byte"}
+			return decision.Wrong("master", "this file is the master already, byte for byte")
 		}
 		if _, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:]); err != nil {
 			return err
@@ -243,10 +245,10 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 // keepMaster reads a master to see that it is one, and keeps its bytes.
 func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, error) {
 	if len(t.Data) == 0 {
-		return Hash{}, &InputError{"master", "choose the file of the approved logo"}
+		return Hash{}, decision.Wrong("master", "choose the file of the approved logo")
 	}
 	if len(t.Data) > MaxMaster {
-		return Hash{}, &InputError{"master", fmt.Sprintf("the file is larger than %d MB", MaxMaster>>20)}
+		return Hash{}, decision.Wrong("master", "the file is larger than %d MB", MaxMaster>>20)
 	}
 	hashes, err := s.clientFonts(ctx, client)
 	if err != nil {
@@ -278,7 +280,7 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 		}
 		return s.put(ctx, t.Data)
 	}
-	set, err := s.fontSet(ctx, hashes)
+	set, err := s.table.Fonts(ctx, hashes)
 	if err != nil {
 		return Hash{}, err
 	}
@@ -290,7 +292,7 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 			}
 		}
 	}
-	if _, err := s.intake(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
+	if _, err := s.table.Intake(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
 		if ctx.Err() != nil {
 			return Hash{}, ctx.Err()
 		}
@@ -307,13 +309,13 @@ func cleanName(field, s string) (string, error) {
 	s = strings.Join(strings.Fields(s), " ")
 	switch {
 	case s == "":
-		return "", &InputError{field, "the " + field + " needs a name"}
+		return "", decision.Wrong(field, "%s", "the "+field+" needs a name")
 	case !utf8.ValidString(s):
-		return "", &InputError{field, "the name has letters that cannot be read"}
+		return "", decision.Wrong(field, "the name has letters that cannot be read")
 	case utf8.RuneCountInString(s) > MaxName:
-		return "", &InputError{field, fmt.Sprintf("the name is longer than %d letters", MaxName)}
+		return "", decision.Wrong(field, "the name is longer than %d letters", MaxName)
 	case recipe.Slug(s) == "":
-		return "", &InputError{field, fmt.Sprintf("%q leaves nothing for file names: use at least one letter from a to z, or a digit", s)}
+		return "", decision.Wrong(field, "%q leaves nothing for file names: use at least one letter from a to z, or a digit", s)
 	}
 	return s, nil
 }

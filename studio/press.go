@@ -7,6 +7,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/studio/decision"
 )
 
 // SetPress decides for which press files in process inks are made: one that
@@ -28,7 +29,7 @@ func (s *Studio) SetPress(ctx context.Context, mark int64, key string, profile U
 	}
 	p, err := icc.Read(profile.Data)
 	if err != nil {
-		return &InputError{"press", fmt.Sprintf("%s: %s", fileName(profile.Filename), err)}
+		return decision.Wrong("press", "%s: %s", fileName(profile.Filename), err)
 	}
 	h, err := s.put(ctx, profile.Data)
 	if err != nil {

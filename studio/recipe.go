@@ -6,12 +6,11 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"time"
 
 	"dyekit/core/frame"
-	"dyekit/core/kit"
 	"dyekit/core/recipe"
+	"dyekit/studio/decision"
 )
 
 // maxSaved bounds the recipes saved for one client, or for all.
@@ -25,50 +24,12 @@ type Saved struct {
 	Recipe  *recipe.Recipe
 }
 
-// base is the recipe before what was decided about this mark: one of its own
-// or a built-in one.
-func (d Decisions) base() (*recipe.Recipe, error) {
-	if d.Own != nil {
-		b, err := json.Marshal(d.Own)
-		if err != nil {
-			return nil, err
-		}
-		var r recipe.Recipe
-		return &r, json.Unmarshal(b, &r) // a copy, as it will be changed
-	}
-	name := d.Recipe
-	if name == "" {
-		name = "standard"
-	}
-	r, ok := recipe.Builtin(name)
-	if !ok {
-		return nil, &InputError{"recipe", fmt.Sprintf("there is no recipe called %q", name)}
-	}
-	return r, nil
-}
-
 // Base is the recipe of a work as it can be edited and saved.
-func (w *Work) Base() (*recipe.Recipe, error) { return w.Decisions.base() }
+func (w *Work) Base() (*recipe.Recipe, error) { return w.Decisions.Base() }
 
 // SetRecipe gives a mark a recipe of its own.
 func (s *Studio) SetRecipe(ctx context.Context, mark int64, r *recipe.Recipe, what string) error {
 	return s.Decide(ctx, mark, what, func(d *Decisions) error { return d.TakeRecipe(r) })
-}
-
-// TakeRecipe makes a recipe the mark's; a built-in one unchanged is that one.
-func (d *Decisions) TakeRecipe(r *recipe.Recipe) error {
-	d.Recipe, d.Own = "", r
-	if _, err := d.Resolve(); err != nil {
-		return err
-	}
-	if b, ok := recipe.Builtin(r.Name); ok { // the built-in one unchanged is that one
-		x, err := json.Marshal(r)
-		y, err2 := json.Marshal(b)
-		if err == nil && err2 == nil && string(x) == string(y) {
-			d.Recipe, d.Own = r.Name, nil
-		}
-	}
-	return nil
 }
 
 // Try puts a mark on the table as it would be with a change that is not kept.
@@ -89,7 +50,7 @@ func (s *Studio) TryRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (*Wor
 func (s *Studio) SetFrame(ctx context.Context, mark int64, f frame.Spec) error {
 	return s.Decide(ctx, mark, "frame set", func(d *Decisions) error {
 		if err := f.Check(); err != nil {
-			return &InputError{"frame", err.Error()}
+			return decision.Wrong("frame", "%s", err)
 		}
 		d.Frame = &f
 		return nil
@@ -141,7 +102,7 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Work, name string, forAll bo
 		return err
 	}
 	if _, ok := recipe.Builtin(name); ok {
-		return &InputError{"save", fmt.Sprintf("%q is a recipe that comes along; save yours under another name", name)}
+		return decision.Wrong("save", "%q is a recipe that comes along; save yours under another name", name)
 	}
 	r, err := w.Base()
 	if err != nil {
@@ -154,7 +115,7 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Work, name string, forAll bo
 		r.Versions = append(r.Versions, v)
 	}
 	if err := r.Check(); err != nil {
-		return &InputError{"save", err.Error()}
+		return decision.Wrong("save", "%s", err)
 	}
 	body, err := json.Marshal(r)
 	if err != nil {
@@ -167,7 +128,7 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Work, name string, forAll bo
 			return err
 		}
 		if n >= maxSaved {
-			return &InputError{"save", fmt.Sprintf("at most %d recipes are saved", maxSaved)}
+			return decision.Wrong("save", "at most %d recipes are saved", maxSaved)
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (client_id, name, body) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", client, name, body)
 		return err
@@ -194,9 +155,9 @@ type RecipeDiff struct {
 
 // CompareRecipe holds the files of a mark to those of another recipe.
 func (s *Studio) CompareRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (d RecipeDiff, err error) {
-	p, err := kit.PlanFor(ctx, w.Plan.Master, w.art, w.Mark.Brand(), r)
+	p, err := w.PlanFor(ctx, r)
 	if err != nil {
-		return d, &InputError{"recipe", err.Error()}
+		return d, decision.Wrong("recipe", "%s", err)
 	}
 	d.Here, d.There, d.Both = recipe.Diff(w.Plan.Files, p.Files)
 	return d, nil
@@ -211,7 +172,7 @@ func (s *Studio) SetEffects(ctx context.Context, mark int64, how string, ppi flo
 		switch how {
 		case "", recipe.LeaveOut, recipe.Picture:
 		default:
-			return &InputError{"recipe", fmt.Sprintf("effects: %q is not known", how)}
+			return decision.Wrong("recipe", "effects: %q is not known", how)
 		}
 		d.Effects, d.EffectsPPI = how, 0
 		if how == recipe.Picture {

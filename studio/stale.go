@@ -14,12 +14,6 @@ import (
 	"dyekit/core/recipe"
 )
 
-// baseName names what all files of a mark have in common: its master as it is
-// read, the client's inks and the press.
-func baseName(m *Mark, d Decisions) (string, error) {
-	return hashOf(m.Master.Hash.String(), d.Mends, d.Parts, m.fonts, m.inks, d.Press, d.Profile)
-}
-
 // reuse finds files of a mark's earlier kits by their keys, with what was
 // checked of them.
 func (s *Studio) reuse(ctx context.Context, mark int64) func(key string) (kit.File, bool) {

@@ -2,7 +2,10 @@
 // their masters, what people decide about them, the queue of builds and the
 // kits that came of it, all kept in MariaDB.
 //
-// It calls the engine in core; it serves no pages.
+// It calls the engine in core; it serves no pages. What depends on no database has
+// rooms of its own: decision, what was decided and what follows from it; preview,
+// what a mark looks like; queue, how builds find their workers. Accounts, the
+// handing over of kits and mail come beside these.
 package studio
 
 import (
@@ -12,8 +15,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"math/rand/v2"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -21,6 +22,10 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"dyekit/core/fonts"
+	"dyekit/core/parallel"
+	"dyekit/studio/decision"
+	"dyekit/studio/preview"
+	"dyekit/studio/queue"
 )
 
 //go:embed migrations/*.sql
@@ -36,25 +41,18 @@ type Studio struct {
 	Troubled func(why string)
 
 	db    *sql.DB
-	fonts *fonts.Set
-	shelf shelf
+	table *preview.Table
+	queue *queue.Queue
 
-	following following
-	zipping   sync.Mutex
-	trouble   atomic.Pointer[string]
-	alone     chan struct{} // held while a large master is read
+	zipping parallel.Once[Hash]
+	trouble atomic.Pointer[string]
 }
 
 // ErrNotFound is returned for what is not there.
-var ErrNotFound = errors.New("this is not there")
+var ErrNotFound = preview.ErrNotFound
 
-// An InputError is a wrong entry of a person: the field and what to do.
-type InputError struct {
-	Field   string
-	Message string
-}
-
-func (e *InputError) Error() string { return e.Message }
+// An InputError is a wrong entry of a person.
+type InputError = decision.InputError
 
 // Open connects to the database and brings its tables up to date, one process
 // at a time.
@@ -76,8 +74,14 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, fonts: fonts.Shipped(), alone: make(chan struct{}, 1)}
-	s.shelf.init()
+	s := &Studio{db: db, queue: queue.New(db)}
+	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
+		h, err := parseHash(hash)
+		if err != nil {
+			return nil, err
+		}
+		return s.get(ctx, h)
+	})
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
 		return nil, fmt.Errorf("the database cannot be prepared: %w", err)
@@ -90,6 +94,11 @@ func (s *Studio) Close() error { return s.db.Close() }
 
 // Ping reports whether the database answers.
 func (s *Studio) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// inTx runs f in a transaction; see queue.InTx.
+func (s *Studio) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
+	return queue.InTx(ctx, s.db, f)
+}
 
 func (s *Studio) migrate(ctx context.Context) error {
 	c, err := s.db.Conn(ctx)
@@ -115,40 +124,4 @@ func (s *Studio) migrate(ctx context.Context) error {
 	}
 	_, err = p.Up(ctx)
 	return err
-}
-
-// inTx runs f in a transaction, again if the server broke it off for a
-// deadlock.
-func (s *Studio) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
-	const tries = 20
-	for i := 1; ; i++ {
-		err := s.oneTx(ctx, f)
-		var me *mysql.MySQLError
-		if !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 || i == tries {
-			return err
-		}
-		select {
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-time.After(time.Duration(rand.IntN(5*i)) * time.Millisecond):
-		}
-	}
-}
-
-func (s *Studio) oneTx(ctx context.Context, f func(tx *sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback()
-	if err := f(tx); err != nil {
-		return err
-	}
-	return tx.Commit()
-}
-
-// duplicate reports whether an insert met a unique key.
-func duplicate(err error) bool {
-	var me *mysql.MySQLError
-	return errors.As(err, &me) && me.Number == 1062
 }

@@ -10,12 +10,12 @@ import (
 	"testing"
 	"time"
 
-	"dyekit/core/colour"
 	"dyekit/core/frame"
 	"dyekit/core/intake"
-	"dyekit/core/preflight"
 	"dyekit/core/version"
 	"dyekit/internal/testkit"
+	"dyekit/studio/decision"
+	"dyekit/studio/queue"
 )
 
 var database *testkit.Database
@@ -244,7 +244,7 @@ func TestFontsOfAClient(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if j = until(t, s, j.ID); j.State != Done {
+	if j = until(t, s, j.ID); j.State != queue.Done {
 		t.Errorf("%+v", j)
 	}
 }
@@ -355,51 +355,6 @@ func TestEstimates(t *testing.T) {
 	}
 }
 
-func TestPreviews(t *testing.T) {
-	s := open(t)
-	m := take(t, s, "A", "B")
-	w := work(t, s, m.ID)
-	ctx := context.Background()
-	for _, g := range w.Grounds() {
-		a, err := w.Preview(ctx, "colour", 84, 64, g)
-		if err != nil || !bytes.HasPrefix(a, []byte("\x89PNG")) {
-			t.Errorf("on %s: %v", g.Name, err)
-		}
-		b, _ := w.Preview(ctx, "colour", 84, 64, g)
-		if &a[0] != &b[0] {
-			t.Errorf("on %s: drawn twice", g.Name)
-		}
-	}
-	if _, err := w.Preview(ctx, "nosuch", 9, 9, Ground{}); !errors.Is(err, ErrNotFound) {
-		t.Errorf("%v", err)
-	}
-	white := w.Grounds()[0].Colour
-	// Ten colours, none of which covers half: seven tenths are black.
-	many := &Work{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
-	for i := range 10 {
-		c := colour.White
-		if i%3 != 0 || i == 9 {
-			c = colour.Black
-		}
-		many.tones["colour"] = append(many.tones["colour"], preflight.Tone{Colour: colour.Screen(c), Share: 0.1})
-	}
-	if c, err := many.Stands(ctx, "colour", white); err != nil || c < 20.9 {
-		t.Errorf("many small colours stand at %v, %v", c, err)
-	}
-	// The master has a white box behind the art: it stands on that everywhere.
-	for _, g := range w.Grounds()[:3] {
-		if c, err := w.Stands(ctx, "colour", g.Colour); err != nil || c < 7 || c > 8 {
-			t.Errorf("in its white box on %s it stands at %v, %v", g.Name, c, err)
-		}
-	}
-	if c, err := w.Stands(ctx, "white", white); err != nil || c > 1.01 {
-		t.Errorf("white on white stands at %v, %v", c, err)
-	}
-	if c, err := w.Stands(ctx, "black", white); err != nil || c < 20.9 {
-		t.Errorf("black on white stands at %v, %v", c, err)
-	}
-}
-
 // After a new master, words on a colour that moved a little follow it; on one
 // that is gone they are listed, can be given to the nearest, or let go.
 func TestDecisionsAfterANewMaster(t *testing.T) {
@@ -428,7 +383,7 @@ func TestDecisionsAfterANewMaster(t *testing.T) {
 		t.Errorf("the blue was not followed: %v", o)
 	}
 	all := w.Loose()
-	if len(all) != 1 || all[0].Word.Colour != "#e08800" || all[0].To == "" || all[0].Difference < follows {
+	if len(all) != 1 || all[0].Word.Colour != "#e08800" || all[0].To == "" || all[0].Difference < decision.Follows {
 		t.Fatalf("loose: %+v", all)
 	}
 	if err := s.Settle(ctx, w, all[0].Says, false); err != nil {

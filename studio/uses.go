@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"dyekit/core/kit"
+	"dyekit/studio/decision"
 )
 
 // ChangeUses makes one change of what a recipe is for: do is a verb with its
@@ -43,43 +43,14 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Work, do, typed string) erro
 	case "use":
 		err = r.AddUse(rest, known)
 	default:
-		err = &InputError{"use", "there is no such change"}
+		err = decision.Wrong("use", "there is no such change")
 	}
 	if err != nil {
-		return &InputError{"use", err.Error()}
+		return decision.Wrong("use", "%s", err)
 	}
 	err = s.SetRecipe(ctx, w.Mark.ID, r, "recipe changed: "+do)
 	if in, ok := err.(*InputError); ok {
 		in.Field = "use"
 	}
 	return err
-}
-
-// LineWeights adds up what the files of each line of the recipe are and weigh;
-// bytes are 0 where that is not known yet.
-func (w *Work) LineWeights() map[int]LineWeight {
-	ws := w.WeightsSoon()
-	out := map[int]LineWeight{}
-	for i, f := range w.Plan.Files {
-		x := out[f.Line]
-		x.Files++
-		x.Bytes += ws[i].Bytes
-		x.Unknown = x.Unknown || !ws[i].Known
-		out[f.Line] = x
-	}
-	return out
-}
-
-// A LineWeight is what comes of one line of a recipe.
-type LineWeight struct {
-	Files, Bytes int
-	Unknown      bool
-}
-
-// Says is the weight in words, empty if it is not known.
-func (l LineWeight) Says() string {
-	if l.Unknown {
-		return ""
-	}
-	return kit.Weight(l.Bytes)
 }

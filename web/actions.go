@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"errors"
-	"fmt"
 	"net/http"
 	"strconv"
 
@@ -13,9 +12,11 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/studio"
+	"dyekit/studio/decision"
+	"dyekit/studio/preview"
 )
 
-func weightOf(w studio.Weight) string {
+func weightOf(w preview.Weight) string {
 	if w.Bytes == 0 {
 		return "–"
 	}
@@ -68,7 +69,7 @@ func (s *Server) addFont(c *gin.Context) {
 	}
 	t, err := upload(c)
 	if err == nil && len(t.Fonts) == 0 {
-		err = &studio.InputError{Field: "font", Message: "choose the font's file"}
+		err = decision.Wrong("font", "choose the font's file")
 	}
 	for _, f := range t.Fonts {
 		if err == nil {
@@ -91,7 +92,7 @@ func (s *Server) mend(c *gin.Context) {
 	}
 	what := intake.Mend(c.PostForm("mend"))
 	if err := what.Check(); err != nil {
-		s.fail(c, &studio.InputError{Field: "mend", Message: err.Error()})
+		s.fail(c, decision.Wrong("mend", "%s", err))
 		return
 	}
 	take := c.PostForm("take") == "yes"
@@ -125,7 +126,7 @@ func (s *Server) choosePress(c *gin.Context) {
 			return
 		}
 	} else if err != nil {
-		s.again(c, "inks", &studio.InputError{Field: "press", Message: fmt.Sprintf("the upload was cut off, or is larger than %d MB", icc.MaxBytes>>20)}, nil)
+		s.again(c, "inks", decision.Wrong("press", "the upload was cut off, or is larger than %d MB", icc.MaxBytes>>20), nil)
 		return
 	}
 	if key := c.PostForm("press"); len(profile.Data) > 0 || key != "profile" { // that is what it is already
@@ -156,7 +157,7 @@ func (s *Server) step(c *gin.Context, do func(ctx context.Context, id, seen int6
 	_, err = do(c.Request.Context(), n, seen)
 	switch {
 	case errors.Is(err, studio.ErrMoved):
-		s.again(c, from(c, "master"), &studio.InputError{Message: "nothing was " + word + ": " + err.Error()}, nil)
+		s.again(c, from(c, "master"), decision.Wrong("", "%s", "nothing was "+word+": "+err.Error()), nil)
 	case err != nil:
 		s.fail(c, err)
 	default:

@@ -9,6 +9,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 type candidatesPage struct {
@@ -64,9 +65,9 @@ func (s *Server) takeCandidates(c *gin.Context) {
 	var in *studio.InputError
 	switch {
 	case err == nil && p.ID == 0 && len(p.Failed) > 0:
-		err = &studio.InputError{Field: "master", Message: strings.Join(p.Failed, " ")}
+		err = decision.Wrong("master", "%s", strings.Join(p.Failed, " "))
 	case err == nil && p.ID == 0:
-		err = &studio.InputError{Field: "master", Message: "choose the files"}
+		err = decision.Wrong("master", "choose the files")
 	}
 	isInput := errors.As(err, &in)
 	switch {

@@ -17,6 +17,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 type deskPage struct {
@@ -224,9 +225,9 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 	if err != nil {
 		var big *http.MaxBytesError
 		if errors.As(err, &big) {
-			return nil, &studio.InputError{Field: "master", Message: fmt.Sprintf("the upload is larger than %d MB; a master drawing rarely needs more than one", studio.MaxMaster>>20)}
+			return nil, decision.Wrong("master", "the upload is larger than %d MB; a master drawing rarely needs more than one", studio.MaxMaster>>20)
 		}
-		return nil, &studio.InputError{Field: "master", Message: "the upload was cut off; send it again"}
+		return nil, decision.Wrong("master", "the upload was cut off; send it again")
 	}
 	value := func(k string) string {
 		if v := f.Value[k]; len(v) > 0 {

@@ -15,6 +15,7 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/recipe"
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 // A recipeRow is a line of the recipe's table as it stands in the form.
@@ -153,7 +154,7 @@ func (s *Server) recipeOf(c *gin.Context, client int64, key string) (*recipe.Rec
 	}
 	r, ok := recipe.Builtin(key)
 	if !ok {
-		return nil, &studio.InputError{Field: "recipe", Message: fmt.Sprintf("there is no recipe called %q", key)}
+		return nil, decision.Wrong("recipe", "there is no recipe called %q", key)
 	}
 	return r, nil
 }
@@ -249,7 +250,7 @@ func typedRecipe(c *gin.Context, base *recipe.Recipe) (rows []recipeRow, r *reci
 		x.Entry = e
 		rows = append(rows, x)
 		if bad != nil && err == nil {
-			err = &studio.InputError{Field: "recipe", Message: fmt.Sprintf("line %d, %s: %v", len(rows), x.Format, bad)}
+			err = decision.Wrong("recipe", "line %d, %s: %v", len(rows), x.Format, bad)
 		}
 		next.Files = append(next.Files, e)
 	}
@@ -288,7 +289,7 @@ func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
 		case err != nil && !errors.As(err, &in):
 			// What the plan refuses, as two files with one name, is the
 			// person's to change as well.
-			in = &studio.InputError{Field: "recipe", Message: err.Error()}
+			in = decision.Wrong("recipe", "%s", err)
 		}
 		d := s.newDocket(w, "files")
 		d.Work, d.Error = w, in
@@ -389,7 +390,7 @@ func (s *Server) takeRecipe(c *gin.Context) {
 	}
 	f, _, err := c.Request.FormFile("file")
 	if err != nil {
-		s.again(c, "files", &studio.InputError{Field: "file", Message: fmt.Sprintf("choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20)}, nil)
+		s.again(c, "files", decision.Wrong("file", "choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20), nil)
 		return
 	}
 	defer f.Close()
@@ -402,7 +403,7 @@ func (s *Server) takeRecipe(c *gin.Context) {
 	if err == nil {
 		err = s.studio.SetRecipe(c.Request.Context(), n, r, "recipe "+r.Name+" from a file")
 	} else {
-		err = &studio.InputError{Field: "file", Message: err.Error()}
+		err = decision.Wrong("file", "%s", err)
 	}
 	if err != nil {
 		s.again(c, "files", err, nil)
@@ -460,7 +461,7 @@ func (s *Server) setEffects(c *gin.Context) {
 	ppi := 0.0
 	if v := strings.TrimSpace(c.PostForm("ppi")); v != "" {
 		if ppi, err = strconv.ParseFloat(v, 64); err != nil {
-			s.again(c, "files", &studio.InputError{Field: "effects", Message: fmt.Sprintf("%q is no resolution: write a number of pixels per inch, such as 300", v)}, map[string]string{"ppi": v})
+			s.again(c, "files", decision.Wrong("effects", "%q is no resolution: write a number of pixels per inch, such as 300", v), map[string]string{"ppi": v})
 			return
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 // Places lists where art can stand on a page, row by row.
@@ -87,7 +88,7 @@ func typedFrame(c *gin.Context) (f frame.Spec, err error) {
 	if c.PostForm("by") == "part" {
 		k := frame.Clear{Part: c.PostForm("part")}
 		if k.Times, err = strconv.ParseFloat(strings.TrimSpace(c.PostForm("times")), 64); err != nil {
-			return f, &studio.InputError{Field: "frame", Message: fmt.Sprintf("%q is not a number of heights", c.PostForm("times"))}
+			return f, decision.Wrong("frame", "%q is not a number of heights", c.PostForm("times"))
 		}
 		f.Clear = &k
 	} else {
@@ -97,11 +98,11 @@ func typedFrame(c *gin.Context) (f frame.Spec, err error) {
 			}
 		}
 		if n := len(f.Margin); n != 0 && n != 1 && n != 4 {
-			return f, &studio.InputError{Field: "frame", Message: "room is one length, or four: top, right, bottom, left"}
+			return f, decision.Wrong("frame", "room is one length, or four: top, right, bottom, left")
 		}
 	}
 	if err := f.Check(); err != nil {
-		return f, &studio.InputError{Field: "frame", Message: err.Error()}
+		return f, decision.Wrong("frame", "%s", err)
 	}
 	return f, nil
 }
@@ -133,7 +134,7 @@ func (s *Server) setFrame(keep bool) gin.HandlerFunc {
 		}
 		var in *studio.InputError
 		if err != nil && !errors.As(err, &in) {
-			in = &studio.InputError{Field: "frame", Message: err.Error()}
+			in = decision.Wrong("frame", "%s", err)
 		}
 		d := s.newDocket(w, "frame")
 		d.Error, d.Typed = in, typed

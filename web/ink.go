@@ -1,7 +1,6 @@
 package web
 
 import (
-	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -13,6 +12,7 @@ import (
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 // setInk ties a colour to an ink of the client, or unties it.
@@ -34,7 +34,7 @@ func (s *Server) setInk(c *gin.Context) {
 		for i, k := range []string{"c", "m", "y", "k"} {
 			v, bad := strconv.ParseFloat(strings.TrimSpace(typed[k]), 64)
 			if bad != nil {
-				err = &studio.InputError{Field: "ink " + t.Drawn, Message: strings.ToUpper(k) + " is a number of percent"}
+				err = decision.Wrong("ink "+t.Drawn, "%s", strings.ToUpper(k)+" is a number of percent")
 			}
 			build[i] = v
 		}
@@ -42,7 +42,7 @@ func (s *Server) setInk(c *gin.Context) {
 		if v := strings.TrimSpace(typed["tint"]); v != "" {
 			var bad error
 			if t.Tint, bad = strconv.ParseFloat(v, 64); bad != nil || !(t.Tint > 0 && t.Tint <= 100) {
-				err = &studio.InputError{Field: "ink " + t.Drawn, Message: "a tint is a number from 1 to 100 percent of the full ink"}
+				err = decision.Wrong("ink "+t.Drawn, "a tint is a number from 1 to 100 percent of the full ink")
 			}
 			if t.Tint == 100 {
 				t.Tint = 0
@@ -82,9 +82,9 @@ func (s *Server) takeInks(c *gin.Context) {
 	f, err := c.MultipartForm()
 	switch {
 	case err != nil:
-		err = &studio.InputError{Field: "inks", Message: fmt.Sprintf("the list was cut off, or is larger than %d MB", palette.MaxBytes>>20)}
+		err = decision.Wrong("inks", "the list was cut off, or is larger than %d MB", palette.MaxBytes>>20)
 	case len(f.File["inks"]) == 0:
-		err = &studio.InputError{Field: "inks", Message: "choose the list's file"}
+		err = decision.Wrong("inks", "choose the list's file")
 	default:
 		var data []byte
 		if data, err = readAll(f.File["inks"][0]); err == nil {

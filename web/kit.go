@@ -18,6 +18,7 @@ import (
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 	"dyekit/studio"
+	"dyekit/studio/queue"
 )
 
 type kitPage struct {
@@ -46,7 +47,7 @@ func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
 	if err != nil {
 		return p, err
 	}
-	if j != nil && j.State != studio.Done {
+	if j != nil && j.State != queue.Done {
 		p.Job = j
 	}
 	return p, nil

@@ -11,12 +11,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"dyekit/core/drawing"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/parts"
 	"dyekit/core/version"
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 // A board is the art large, to be looked at closely and picked from.
@@ -180,7 +180,7 @@ func (s *Server) lockups(c *gin.Context) {
 	case standard != "":
 		i := slices.IndexFunc(w.Recipe.Lockups, func(l version.Lockup) bool { return l.Name == standard })
 		if i < 0 {
-			err = &studio.InputError{Field: "lockup", Message: fmt.Sprintf("there is no lockup %q", standard)}
+			err = decision.Wrong("lockup", "there is no lockup %q", standard)
 			break
 		}
 		l := w.Recipe.Lockups[i]
@@ -250,19 +250,6 @@ func (s *Server) lit(c *gin.Context) {
 	s.picture(c, b, err)
 }
 
-// A pick is what lies at a place of the art, as the page is told.
-type pick struct {
-	Key      string   `json:"key,omitempty"`
-	Number   int      `json:"number,omitempty"`
-	Part     string   `json:"part,omitempty"`
-	Colour   string   `json:"colour,omitempty"`
-	Size     string   `json:"size,omitempty"`
-	Hole     bool     `json:"hole,omitempty"`  // bare, and closed in
-	Fills    []string `json:"fills,omitempty"` // colours to fill it with
-	At       string   `json:"at"`              // as a mend names the place
-	Findings []int    `json:"findings"`        // by their place in the list
-}
-
 // at tells what lies at a place of the art.
 func (s *Server) at(c *gin.Context) {
 	w, err := s.pictured(c)
@@ -277,48 +264,12 @@ func (s *Server) at(c *gin.Context) {
 			return
 		}
 	}
-	page := w.Plan.Master.Drawing.Page
-	p := geom.Pt(v[0], v[1])
-	if !p.Finite() || !(v[2] > 0 && v[2] <= page.Long()) {
-		s.fail(c, studio.ErrNotFound)
-		return
-	}
-	ctx := c.Request.Context()
-	x, ok, err := w.At(ctx, p, v[2])
+	p, err := w.At(c.Request.Context(), geom.Pt(v[0], v[1]), v[2])
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	out := pick{At: fmt.Sprintf("%.5g %.5g", p.X, p.Y), Findings: []int{}}
-	if ok {
-		out.Key, out.Number, out.Part = x.Key, x.Number, x.Part
-		out.Size = fmt.Sprintf("%.4g × %.4g px", x.Box.W(), x.Box.H())
-		w.Plan.Master.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
-			if sh, is := n.(*drawing.Shape); is && sh.Piece == x.Number {
-				if f, flat := sh.Paint.(drawing.Solid); flat {
-					out.Colour = f.Colour.RGB.Hex()
-				}
-			}
-		})
-		for i, f := range newMasterPage(docket{Mark: w.Mark, Work: w}).Findings {
-			here := f.Rect.X0 <= p.X && p.X <= f.Rect.X1 && f.Rect.Y0 <= p.Y && p.Y <= f.Rect.Y1
-			if x.Part != "" && slices.Contains(f.Parts, x.Part) || len(f.Parts) == 0 && here {
-				out.Findings = append(out.Findings, i)
-			}
-		}
-	} else if out.Hole, err = w.Hole(ctx, p); err != nil {
-		s.fail(c, err)
-		return
-	}
-	if out.Hole {
-		out.Fills = []string{"#ffffff"}
-		for _, t := range w.Tones {
-			if h := t.Colour.RGB.Hex(); !t.Gradient && h != "#ffffff" && len(out.Fills) < 4 {
-				out.Fills = append(out.Fills, h)
-			}
-		}
-	}
-	c.JSON(http.StatusOK, out)
+	c.JSON(http.StatusOK, p)
 }
 
 // mendPicture is the master with one mend taken, or taken back, in place.
@@ -329,6 +280,6 @@ func (s *Server) mendPicture(c *gin.Context) {
 		return
 	}
 	pw, ph := size(c)
-	b, err := s.studio.MendPicture(c.Request.Context(), w, c.Query("mend"), pw, ph)
+	b, err := w.MendPicture(c.Request.Context(), c.Query("mend"), pw, ph)
 	s.picture(c, b, err)
 }

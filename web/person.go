@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/studio"
+	"dyekit/studio/decision"
 )
 
 // whoCookie holds what the person at this browser calls themselves.
@@ -80,7 +81,7 @@ func (s *Server) setPerson(c *gin.Context) {
 	}
 	name := strings.Join(strings.Fields(c.PostForm("who")), " ")
 	if n := utf8.RuneCountInString(name); n > studio.MaxName {
-		s.again(c, "master", &studio.InputError{Field: "who", Message: fmt.Sprintf("the name is longer than %d letters", studio.MaxName)}, map[string]string{"who": name})
+		s.again(c, "master", decision.Wrong("who", "the name is longer than %d letters", studio.MaxName), map[string]string{"who": name})
 		return
 	}
 	http.SetCookie(c.Writer, &http.Cookie{Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})

@@ -8,6 +8,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 // picture sends a PNG. Its address holds the name of the build, so it never
@@ -24,7 +25,7 @@ func (s *Server) picture(c *gin.Context, data []byte, err error) {
 }
 
 // pictured puts the mark of the address on the table to draw a picture of it.
-func (s *Server) pictured(c *gin.Context) (*studio.Work, error) {
+func (s *Server) pictured(c *gin.Context) (*preview.Work, error) {
 	n, err := id(c, "id")
 	if err != nil {
 		return nil, err
@@ -32,7 +33,11 @@ func (s *Server) pictured(c *gin.Context) (*studio.Work, error) {
 	if w, ok := s.studio.Seen(n, c.Query("k")); ok {
 		return w, nil
 	}
-	return s.work(c)
+	w, err := s.work(c)
+	if err != nil {
+		return nil, err
+	}
+	return w.Work, nil
 }
 
 // size is the size asked for, in px.

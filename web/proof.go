@@ -13,11 +13,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"dyekit/core/colour"
 	"dyekit/core/format"
 	"dyekit/core/proof"
 	"dyekit/core/recipe"
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 // The ways to look at what will come out.
@@ -46,12 +46,12 @@ type proofPage struct {
 	Version  string
 	Look     string
 	Width    float64 // mm
-	Fine     studio.Fine
+	Fine     preview.Fine
 	Small    []int
 
 	A, B      string // encodings
-	Encodings []studio.Encoding
-	Two       studio.Two
+	Encodings []preview.Encoding
+	Two       preview.Two
 	TooLarge  bool
 
 	Machines []machine
@@ -64,7 +64,7 @@ type proofPage struct {
 
 // A photograph with the version that stands on it.
 type photograph struct {
-	studio.Ground
+	preview.Ground
 	Version, Look string
 }
 
@@ -102,7 +102,7 @@ func shifted(c *gin.Context) float64 {
 
 func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 	ctx, w := c.Request.Context(), d.Work
-	p = proofPage{D: d, View: c.Query("view"), Views: proofViews, Width: wide(c), Shift: shifted(c), Encodings: studio.Encodings, Small: smallWidths}
+	p = proofPage{D: d, View: c.Query("view"), Views: proofViews, Width: wide(c), Shift: shifted(c), Encodings: preview.Encodings, Small: smallWidths}
 	if !slices.ContainsFunc(proofViews, func(v struct{ Key, Name string }) bool { return v.Key == p.View }) {
 		p.View = "true"
 	}
@@ -139,7 +139,7 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 			}
 			p.Scenes = append(p.Scenes, x)
 		}
-		for _, g := range []studio.Ground{w.Grounds()[len(w.Grounds())-1], studio.Dusk()} {
+		for _, g := range []preview.Ground{w.Grounds()[len(w.Grounds())-1], preview.Dusk()} {
 			name, err := w.StandsOn(ctx, g.Colour)
 			if err != nil {
 				return p, err
@@ -151,15 +151,9 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 	case "plates":
 		p.Plates, err = w.Plates(ctx, p.Version)
 	case "eyes":
-		var cs []colour.RGB
-		for _, t := range w.Tones {
-			if !t.Gradient && len(cs) < 12 {
-				cs = append(cs, t.Colour.RGB)
-			}
-		}
 		for _, v := range proof.Visions {
 			x := eyes{Vision: v, Says: "no two colours of the art fall together"}
-			if n, ok := v.Nearest(cs); ok && n.Difference < 10 {
+			if n, ok := w.Confused(v); ok && n.Difference < 10 {
 				x.Says, x.Bad = fmt.Sprintf("%s and %s come near: ΔE00 %.1f", n.A.Hex(), n.B.Hex(), n.Difference), true
 			}
 			p.Eyes = append(p.Eyes, x)
@@ -187,7 +181,7 @@ func (p *proofPage) files(c *gin.Context) (err error) {
 		return nil
 	}
 	p.A, p.B = c.DefaultQuery("a", "png"), c.DefaultQuery("b", "png16")
-	if max(p.File.W, p.File.H) > studio.MaxTwo {
+	if max(p.File.W, p.File.H) > preview.MaxTwo {
 		p.TooLarge = true
 		return nil
 	}
@@ -244,7 +238,7 @@ func (p proofPage) Q() template.URL {
 }
 
 // file finds a planned file by its path.
-func file(w *studio.Work, path string) (recipe.File, error) {
+func file(w *preview.Work, path string) (recipe.File, error) {
 	i := slices.IndexFunc(w.Plan.Files, func(f recipe.File) bool { return f.Path == path })
 	if i < 0 {
 		return recipe.File{}, studio.ErrNotFound
@@ -259,7 +253,7 @@ func (s *Server) proofPicture(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	f, err := file(w, c.Query("file"))
+	f, err := file(w.Work, c.Query("file"))
 	if err != nil || !f.Entry.Kind().Pixels || !f.Entry.Kind().Shown {
 		s.fail(c, studio.ErrNotFound)
 		return

@@ -18,6 +18,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/studio"
+	"dyekit/studio/queue"
 )
 
 //go:embed templates/*.html
@@ -194,10 +195,10 @@ func (s *Server) fail(c *gin.Context, err error) {
 		s.render(c, http.StatusNotFound, "error", errorPage{Title: "Not here", Message: "There is nothing at this address. Perhaps it was typed wrong.", Path: c.Request.URL.Path})
 	case errors.As(err, &in):
 		s.render(c, http.StatusUnprocessableEntity, "error", errorPage{Title: "That did not work", Message: sentence(in.Message) + " Nothing was changed.", Mark: ailing(c)})
-	case studio.Full(err):
+	case queue.DiskFull(err):
 		slog.Error("the disc is full", "path", c.Request.URL.Path, "err", err)
 		s.render(c, http.StatusInsufficientStorage, "error", errorPage{Title: "The server’s disc is full", Message: "Nothing was changed, and what was kept is safe. Whoever runs the server has to make room; builds go on by themselves then."})
-	case studio.Away(err):
+	case queue.Unavailable(err):
 		slog.Warn("the database is away", "path", c.Request.URL.Path, "err", err)
 		if c.Request.Method == http.MethodGet {
 			c.Header("Refresh", "5")

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -14,10 +13,10 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
-	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 func markURL(id int64, station string) string { return fmt.Sprintf("/marks/%d/%s", id, station) }
@@ -133,27 +132,20 @@ type masterPage struct {
 func newMasterPage(d docket) masterPage {
 	m := d.Work.Plan.Master
 	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
-	order := []finding.Severity{finding.Stop, finding.Warn, finding.Mended, finding.Note}
-	for _, sev := range order {
-		for _, f := range slices.Concat(m.Findings, d.Work.Plan.Hairlines) {
-			if f.Severity != sev {
-				continue
-			}
-			x := seen{Finding: f, Rect: f.Place.Intersect(p.Board.Page)}
-			x.HasRect = !x.Rect.Empty()
-			p.NoFont = p.NoFont || f.Code == finding.MissingFont
-			p.Several = p.Several || f.Code == finding.SeveralDrawings
-			if f.Mend != "" {
-				x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
-				x.Does = does(f.Code, f.Mend, x.Mended)
-			}
-			p.Findings = append(p.Findings, x)
-			p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))
-			if len(f.Parts) > 0 {
-				p.Text += " (" + strings.Join(f.Parts, ", ") + ")"
-			}
-			p.Text += "\n"
+	for _, f := range d.Work.Findings() {
+		x := seen{Finding: f, Rect: f.Place, HasRect: !f.Place.Empty()}
+		p.NoFont = p.NoFont || f.Code == finding.MissingFont
+		p.Several = p.Several || f.Code == finding.SeveralDrawings
+		if f.Mend != "" {
+			x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
+			x.Does = does(f.Code, f.Mend, x.Mended)
 		}
+		p.Findings = append(p.Findings, x)
+		p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))
+		if len(f.Parts) > 0 {
+			p.Text += " (" + strings.Join(f.Parts, ", ") + ")"
+		}
+		p.Text += "\n"
 	}
 	p.Board.Rings = p.Findings
 	if p.Text != "" {
@@ -191,27 +183,16 @@ func does(code finding.Code, mend string, done bool) string {
 
 // A card is a colour on the Inks station.
 type card struct {
-	preflight.Tone
-	Hex    string
-	Drawn  string        // in the masters
-	Ink    *version.Tied // the brand's ink for it, or nil
-	Form   version.Tied  // what stands in the fields
-	Twin   *version.Tied // the same ink for other paper, or nil
-	CMYK   [4]string     // the same
-	Open   bool          // whether the fields are shown
-	Print  colour.Printed
-	On     string // the press that it is printed by
-	Total  float64
-	Stands [3]stand // on white, mid grey, black
+	preview.Swatch
+	Hex   string
+	Drawn string       // in the masters
+	Form  version.Tied // what stands in the fields
+	CMYK  [4]string    // the same
+	Open  bool         // whether the fields are shown
 }
 
 // Stocks are the kinds of paper an ink can be mixed for.
 func (card) Stocks() []string { return []string{"coated", "uncoated"} }
-
-type stand struct {
-	On, Ratio string
-	OK        bool
-}
 
 type inksPage struct {
 	D       docket
@@ -220,31 +201,18 @@ type inksPage struct {
 	Inks    []version.Tied // of the client, in the order in which they came
 	Presses []*colour.Press
 	Press   *colour.Press
-	Pairs   []pairs
-}
-
-// pairs is how the other colours stand on one.
-type pairs struct {
-	Hex   string
-	Ratio []stand // of each colour on it; the one of itself is empty
+	Pairs   [][]preview.Stand
 }
 
 // maxPairs bounds the colours that are held against each other.
 const maxPairs = 8
 
-// fill finds the ink of a colour and what its fields show: what was typed, the
+// fill finds what the fields of a colour show: what was typed, the
 // ink as it is, or the colour as drawn with the build it would get.
-func (k *card) fill(d docket, inks []version.Tied) {
+func (k *card) fill(d docket) {
 	k.Drawn = k.Hex
-	for _, t := range inks {
-		if t.Paints(k.Colour) {
-			k.Ink, k.Drawn = &t, t.Drawn
-			for _, x := range inks {
-				if strings.EqualFold(x.Drawn, t.Drawn) && x.Stock != t.Stock {
-					k.Twin = &x
-				}
-			}
-		}
+	if k.Ink != nil {
+		k.Drawn = k.Ink.Drawn
 	}
 	build := k.Print.Build
 	k.Form = version.Tied{Ink: version.Ink{Name: "", RGB: k.Hex}, Drawn: k.Drawn}
@@ -267,42 +235,14 @@ func (k *card) fill(d docket, inks []version.Tied) {
 func newInksPage(d docket) (inksPage, error) {
 	inks, err := d.Mark.Inks()
 	p := inksPage{D: d, Inks: inks, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
-	for _, t := range d.Work.Tones {
-		k := card{Tone: t, Hex: t.Colour.RGB.Hex()}
-		press := d.Work.Plan.Press
-		for _, x := range inks { // an ink is mixed for its stock
-			if x.Paints(t.Colour) {
-				press = colour.PressFor(x.Stock, press)
-			}
-		}
-		k.Print, k.On = press.Print(t.Colour), press.Name
-		k.fill(d, inks)
-		k.Total = k.Print.Build.Total()
-		for i, g := range d.Work.Grounds()[:3] {
-			r := colour.Contrast(t.Colour.RGB, g.Colour)
-			k.Stands[i] = stand{g.Name, ratio(r), r >= graphics}
-		}
+	for _, x := range d.Work.Swatches() {
+		k := card{Swatch: x, Hex: x.Colour.RGB.Hex()}
+		k.fill(d)
 		p.Cards = append(p.Cards, k)
 	}
-	if n := len(p.Cards); n > 1 {
-		for _, on := range p.Cards[:min(n, maxPairs)] {
-			row := pairs{Hex: on.Hex}
-			for _, c := range p.Cards[:min(n, maxPairs)] {
-				var x stand
-				if c.Hex != on.Hex {
-					r := colour.Contrast(c.Colour.RGB, on.Colour.RGB)
-					x = stand{on.Hex, ratio(r), r >= graphics}
-				}
-				row.Ratio = append(row.Ratio, x)
-			}
-			p.Pairs = append(p.Pairs, row)
-		}
-	}
+	p.Pairs = d.Work.Pairs(maxPairs)
 	return p, err
 }
-
-// graphics is the contrast that WCAG 2.2 asks of graphics.
-const graphics = 3.0
 
 // A line is one planned file in the table.
 type line struct {

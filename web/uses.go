@@ -12,6 +12,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/recipe"
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 // A useRow is something files are wanted for, with the lines that serve it.
@@ -66,13 +67,13 @@ type branch struct {
 func (p *filesPage) uses() {
 	w := p.D.Work
 	weights := w.LineWeights()
-	var sums []studio.LineWeight
+	var sums []preview.LineWeight
 	for i, e := range p.Base.Files {
 		name, who := e.UseOf()
 		at := slices.IndexFunc(p.ForWhat, func(u useRow) bool { return u.Name == name })
 		if at < 0 {
 			at = len(p.ForWhat)
-			p.ForWhat, sums = append(p.ForWhat, useRow{Name: name, For: who}), append(sums, studio.LineWeight{})
+			p.ForWhat, sums = append(p.ForWhat, useRow{Name: name, For: who}), append(sums, preview.LineWeight{})
 		}
 		l := useLine{N: i, Type: e.Kind().Name, Facts: facts(e), Turns: turns(e), Pixels: e.Kind().Sized()}
 		if s := e.Sizes(); s != "" {

@@ -12,6 +12,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/kit"
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 // stations in working order.
@@ -99,8 +100,8 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 }
 
 // total says what files weigh together, or nothing if that is not known yet.
-func total(ws []studio.Weight) string {
-	bytes, known, exact := studio.Total(ws)
+func total(ws []preview.Weight) string {
+	bytes, known, exact := preview.Total(ws)
 	switch {
 	case !known:
 		return ""
@@ -167,8 +168,9 @@ func breaks(path string) template.HTML {
 var funcs = template.FuncMap{
 	"asset":    asset,
 	"weight":   kit.Weight,
+	"ratio":    ratio,
 	"sentence": sentence,
-	"upper":    strings.ToUpper,
+	"upper":    func(v any) string { return strings.ToUpper(fmt.Sprint(v)) },
 	"join":     strings.Join,
 	"percent":  func(v float64) string { return percent(v) },
 	"mm":       func(pt float64) string { return fmt.Sprintf("%.0f", pt/72*25.4) },

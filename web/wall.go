@@ -14,6 +14,8 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/version"
 	"dyekit/studio"
+	"dyekit/studio/decision"
+	"dyekit/studio/preview"
 )
 
 // Sizes of the wall's pictures in CSS px; they are drawn at twice that.
@@ -63,11 +65,11 @@ type way struct {
 
 type wallPage struct {
 	D       docket
-	Grounds []studio.Ground
+	Grounds []preview.Ground
 	Rows    []row
 	Large   *cell
 	Look    string // of the large one
-	Needs   []studio.Need
+	Needs   []preview.Need
 }
 
 func newWallPage(c *gin.Context, d docket) (wallPage, error) {
@@ -89,7 +91,7 @@ func newWallPage(c *gin.Context, d docket) (wallPage, error) {
 				if err != nil {
 					return p, err
 				}
-				if stands < graphics {
+				if stands < preview.Graphics {
 					k.Falls = ratio(stands)
 				}
 				r.Cells = append(r.Cells, k)
@@ -275,7 +277,7 @@ func (s *Server) onPicture(c *gin.Context) {
 	f, err := c.MultipartForm()
 	switch {
 	case err != nil:
-		err = &studio.InputError{Field: "ground", Message: fmt.Sprintf("the upload was cut off, or the picture is larger than %d MB", version.MaxGround>>20)}
+		err = decision.Wrong("ground", "the upload was cut off, or the picture is larger than %d MB", version.MaxGround>>20)
 	case len(f.File["picture"]) > 0:
 		u.Filename = f.File["picture"][0].Filename
 		u.Data, err = readAll(f.File["picture"][0])
@@ -328,7 +330,7 @@ func (s *Server) reading(c *gin.Context) {
 			o.Colour = c.PostForm("colour")
 			rgb, bad := colour.ParseHex(o.Colour)
 			if bad != nil {
-				err = &studio.InputError{Field: "reading", Message: bad.Error()}
+				err = decision.Wrong("reading", "%s", bad)
 			}
 			subject = rgb.Word()
 		}
@@ -337,7 +339,7 @@ func (s *Server) reading(c *gin.Context) {
 		case version.AsTint:
 			tint, bad := strconv.ParseFloat(strings.TrimSpace(c.PostForm("tint")), 64)
 			if bad != nil || tint < 1 || tint > 100 {
-				err = &studio.InputError{Field: "reading", Message: "a tint is a number from 1 to 100 percent"}
+				err = decision.Wrong("reading", "a tint is a number from 1 to 100 percent")
 			}
 			o.Tint, as = tint, fmt.Sprintf("a tint of %.0f %%", tint)
 		case version.AsOmit:

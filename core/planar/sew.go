@@ -185,11 +185,17 @@ func foot(c geom.Curve, t float64, q geom.Point) float64 {
 // whichever boundary comes by first, so that neighbours have no gap.
 func (p *Plane) meet(a, b run) geom.Point {
 	p.mu.Lock()
-	defer p.mu.Unlock()
-	if q, ok := p.joint[a.v1]; ok {
+	q, ok := p.joint[a.v1]
+	p.mu.Unlock()
+	if ok {
 		return q
 	}
-	q := p.crossing(a, b)
+	q = p.crossing(a, b)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if first, ok := p.joint[a.v1]; ok {
+		return first
+	}
 	p.joint[a.v1] = q
 	return q
 }

@@ -11,6 +11,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 	"dyekit/core/planar"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
@@ -26,8 +27,17 @@ type Art struct {
 	// be nil.
 	Keys []string
 
-	mu       sync.Mutex
-	lockups  map[string]*Art // of some parts alone
+	fine bool // gradients are cut into bands that nobody tells apart
+
+	mu        sync.Mutex
+	lockups   map[string]*Art // of some parts alone
+	arranging parallel.Once[*Art]
+	*division // nil until it is needed
+	dividing  parallel.Once[*division]
+}
+
+// A division is the page divided into faces.
+type division struct {
 	plane    *planar.Plane
 	nodes    []node
 	leaves   []*leaf
@@ -35,9 +45,7 @@ type Art struct {
 	view     geom.Rect
 	pieces   int // curves of the drawing
 	findings finding.List
-	err      error
-
-	fine bool // gradients are cut into bands that nobody tells apart
+	err      error // why it cannot be divided
 }
 
 // NewArt takes a drawing whose mends are done.
@@ -87,38 +95,51 @@ type mask struct {
 
 // resolve divides the page, unless that has been done.
 func (a *Art) resolve(ctx context.Context) error {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.plane != nil || a.err != nil {
-		return a.err
+	if d := a.divided(nil); d != nil {
+		return d.err
 	}
-	box := a.Drawing.Bounds()
-	if box.Empty() {
-		return errors.New("the drawing is empty")
-	}
-	a.view = box.Grow(box.Long() / 100)
-	backing, _ := preflight.Backing(a.Drawing)
-	c := compiler{art: a, ctx: ctx, backing: backing}
-	a.nodes, a.leaves, a.layers, a.findings, a.pieces = nil, nil, nil, nil, 0
-	nodes := c.nodes(a.Drawing.Nodes, "", nil)
-	if c.err != nil {
-		return c.err
-	}
-	a.nodes = nodes
-	p, err := planar.Overlay(ctx, a.view, a.layers)
-	switch {
-	case ctx.Err() != nil:
-		return ctx.Err()
-	case err != nil:
-		a.err = err
+	d, err := a.dividing.Do(ctx, "", func(ctx context.Context) (*division, error) {
+		d, err := a.divide(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return a.divided(d), nil
+	})
+	if err != nil {
 		return err
 	}
-	a.plane = p
-	return nil
+	return d.err
+}
+
+// divided keeps d unless there is one already, and returns what is kept.
+func (a *Art) divided(d *division) *division {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.division == nil {
+		a.division = d
+	}
+	return a.division
+}
+
+func (a *Art) divide(ctx context.Context) (*division, error) {
+	box := a.Drawing.Bounds()
+	if box.Empty() {
+		return &division{err: errors.New("the drawing is empty")}, nil
+	}
+	d := &division{view: box.Grow(box.Long() / 100)}
+	backing, _ := preflight.Backing(a.Drawing)
+	c := compiler{art: a, division: d, ctx: ctx, backing: backing}
+	d.nodes = c.nodes(a.Drawing.Nodes, "", nil)
+	if c.err != nil {
+		return nil, c.err
+	}
+	d.plane, d.err = planar.Overlay(ctx, d.view, d.layers)
+	return d, ctx.Err()
 }
 
 // A compiler turns nodes into programs and their paths into layers.
 type compiler struct {
+	*division
 	art     *Art
 	ctx     context.Context
 	backing *drawing.Shape
@@ -126,8 +147,8 @@ type compiler struct {
 }
 
 func (c *compiler) layer(p geom.Path, r geom.Rule) int {
-	c.art.layers = append(c.art.layers, planar.Layer{Path: p, Rule: r})
-	return len(c.art.layers) - 1
+	c.layers = append(c.layers, planar.Layer{Path: p, Rule: r})
+	return len(c.layers) - 1
 }
 
 // nodes compiles what is drawn, or what a mask is made of; in is nil but for a
@@ -135,7 +156,7 @@ func (c *compiler) layer(p geom.Path, r geom.Rule) int {
 func (c *compiler) nodes(ns []drawing.Node, part string, in *drawing.Mask) []node {
 	var out []node
 	for _, n := range ns {
-		first := len(c.art.layers)
+		first := len(c.layers)
 		var m node
 		switch n := n.(type) {
 		case *drawing.Shape:
@@ -153,7 +174,7 @@ func (c *compiler) nodes(ns []drawing.Node, part string, in *drawing.Mask) []nod
 			m.kids = c.nodes(n.Nodes, n.Part, in)
 			if n.Filter != nil {
 				if _, effect, err := (raster.Pixel{0, 0, 0, 1}).Flat(n.Filter); effect || err != nil {
-					c.art.findings.Add(finding.EffectDropped, finding.Note,
+					c.findings.Add(finding.EffectDropped, finding.Note,
 						"an effect (shadow, glow, blur or the like) has no edge that one ink could follow; it is left out of one-ink versions", n.Part, drawing.Bounds(n))
 				}
 			}
@@ -161,7 +182,7 @@ func (c *compiler) nodes(ns []drawing.Node, part string, in *drawing.Mask) []nod
 		if m.leaf == nil && m.group == nil {
 			continue
 		}
-		m.first, m.last = first, len(c.art.layers)
+		m.first, m.last = first, len(c.layers)
 		out = append(out, m)
 	}
 	return out
@@ -202,7 +223,7 @@ func (c *compiler) shape(s *drawing.Shape, in *drawing.Mask) *leaf {
 		if c.art.fine {
 			cut = bandRamp
 		}
-		cuts, tones := cut(p, c.art.view, in)
+		cuts, tones := cut(p, c.view, in)
 		if tones == nil {
 			c.err = errors.New("a gradient repeats too often, or its circles do not hold each other: it cannot be cut into bands")
 			return nil
@@ -216,8 +237,8 @@ func (c *compiler) shape(s *drawing.Shape, in *drawing.Mask) *leaf {
 		return nil
 	}
 	if in == nil {
-		s.Path.Each(func(geom.Curve, bool) { c.art.pieces++ })
-		c.art.leaves = append(c.art.leaves, l)
+		s.Path.Each(func(geom.Curve, bool) { c.pieces++ })
+		c.leaves = append(c.leaves, l)
 	}
 	return l
 }

@@ -110,20 +110,28 @@ func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if l, ok := a.lockups[string(key)]; ok {
-		return l, nil
+	known := func(made *Art) *Art {
+		a.mu.Lock()
+		defer a.mu.Unlock()
+		if x, ok := a.lockups[string(key)]; ok || made == nil {
+			return x
+		}
+		if a.lockups == nil {
+			a.lockups = map[string]*Art{}
+		}
+		a.lockups[string(key)] = made
+		return made
 	}
-	d, err := Arrange(ctx, a.Drawing, l)
-	if err != nil {
-		return nil, err
+	if x := known(nil); x != nil {
+		return x, nil
 	}
-	if a.lockups == nil {
-		a.lockups = map[string]*Art{}
-	}
-	a.lockups[string(key)] = &Art{Drawing: d, Keys: a.Keys}
-	return a.lockups[string(key)], nil
+	return a.arranging.Do(ctx, string(key), func(ctx context.Context) (*Art, error) {
+		d, err := Arrange(ctx, a.Drawing, l)
+		if err != nil {
+			return nil, err
+		}
+		return known(&Art{Drawing: d, Keys: a.Keys}), nil
+	})
 }
 
 // Arrange returns the parts of a lockup alone, placed as it says. Parts placed

@@ -34,7 +34,7 @@ func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
 		side /= 2
 		t = trace2(shrink(p.Image, side))
 	}
-	c.art.findings.Add(finding.PictureTraced, finding.Note,
+	c.findings.Add(finding.PictureTraced, finding.Note,
 		"pixels are cut at one threshold of lightness and traced to curves in one-ink versions; fine shading is lost", p.Part, drawing.Bounds(p))
 	to := p.To.Mul(geom.Scale(1/t.w, 1/t.h))
 	var out []node
@@ -44,7 +44,7 @@ func (c *compiler) picture(p *drawing.Picture, in *drawing.Mask) []node {
 		}
 		l := &leaf{part: p.Part, layer: c.layer(path.Transform(to), geom.NonZero), tones: []tone{flat(t.mean(k), p.Alpha)}}
 		if in == nil {
-			c.art.leaves = append(c.art.leaves, l)
+			c.leaves = append(c.leaves, l)
 		}
 		out = append(out, node{first: l.layer, last: l.layer + 1, leaf: l})
 	}

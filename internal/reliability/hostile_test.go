@@ -21,6 +21,7 @@ import (
 
 	"dyekit/internal/hostile"
 	"dyekit/studio"
+	"dyekit/studio/queue"
 )
 
 // family is the memory, in bytes, of the largest process that another began,
@@ -141,7 +142,7 @@ func TestHostileMasters(t *testing.T) {
 		case j.Open():
 			t.Errorf("%s is built for more than three minutes", tag.Name)
 			s.Cancel(t.Context(), j.ID)
-		case j.State == studio.Done:
+		case j.State == queue.Done:
 			made++
 		default:
 			failed++

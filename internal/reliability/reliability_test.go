@@ -203,11 +203,11 @@ func TestKilledAtRandom(t *testing.T) {
 			t.Fatal(err)
 		}
 		switch {
-		case j.State == studio.Done && (len(ks) != 1 || ks[0].Number != 1):
+		case j.State == queue.Done && (len(ks) != 1 || ks[0].Number != 1):
 			t.Errorf("job %d is done, and its mark has %d kits", id, len(ks))
-		case j.State != studio.Done && len(ks) > 0:
+		case j.State != queue.Done && len(ks) > 0:
 			t.Errorf("job %d is %s, and its mark has a kit", id, j.State)
-		case j.State != studio.Done:
+		case j.State != queue.Done:
 			t.Errorf("job %d ended as %s: %s", id, j.State, j.Error)
 		default:
 			done++
@@ -295,12 +295,12 @@ func TestDiscFull(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if j.State == studio.Done {
+		if j.State == queue.Done {
 			t.Log("there was room for the kit after all")
 			break
 		}
 		// The job's own row may be what no longer fits.
-		if waits = j.State == studio.Waiting && strings.Contains(j.What+s.Trouble(), "disc is full"); waits {
+		if waits = j.State == queue.Waiting && strings.Contains(j.What+s.Trouble(), "disc is full"); waits {
 			break
 		}
 		time.Sleep(100 * time.Millisecond)
@@ -316,7 +316,7 @@ func TestDiscFull(t *testing.T) {
 	start := time.Now()
 	for {
 		j, err := s.Job(t.Context(), jobs[0])
-		if err == nil && j.State == studio.Done {
+		if err == nil && j.State == queue.Done {
 			break
 		}
 		if time.Since(start) > time.Minute {

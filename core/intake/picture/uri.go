@@ -32,3 +32,6 @@ func DataURI(s string) (data []byte, media string, ok bool) {
 	t, err := url.PathUnescape(body)
 	return []byte(t), media, err == nil
 }
+
+// AsURI is a data: reference that holds some bytes.
+func AsURI(data []byte) string { return "data:;base64," + base64.StdEncoding.EncodeToString(data) }

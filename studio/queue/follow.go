@@ -1,4 +1,4 @@
-package studio
+package queue
 
 import (
 	"context"
@@ -29,9 +29,9 @@ type following struct {
 // Follow calls f with a build as it is, and then whenever something of it
 // changed, until it has come to an end. It returns early with the error of f, of
 // the database, or of ctx.
-func (s *Studio) Follow(ctx context.Context, id int64, f func(*Job) error) error {
-	w := s.join(id)
-	defer s.leave(id, w)
+func (q *Queue) Follow(ctx context.Context, id int64, f func(*Job) error) error {
+	w := q.join(id)
+	defer q.leave(id, w)
 	for {
 		w.mu.Lock()
 		j, err, changed := w.job, w.err, w.changed
@@ -52,36 +52,36 @@ func (s *Studio) Follow(ctx context.Context, id int64, f func(*Job) error) error
 	}
 }
 
-func (s *Studio) join(id int64) *follow {
-	s.following.mu.Lock()
-	defer s.following.mu.Unlock()
-	w := s.following.of[id]
+func (q *Queue) join(id int64) *follow {
+	q.following.mu.Lock()
+	defer q.following.mu.Unlock()
+	w := q.following.of[id]
 	if w == nil {
 		ctx, stop := context.WithCancel(context.Background())
 		w = &follow{changed: make(chan struct{}), stop: stop}
-		if s.following.of == nil {
-			s.following.of = map[int64]*follow{}
+		if q.following.of == nil {
+			q.following.of = map[int64]*follow{}
 		}
-		s.following.of[id] = w
-		go s.watch(ctx, id, w)
+		q.following.of[id] = w
+		go q.watch(ctx, id, w)
 	}
 	w.viewers++
 	return w
 }
 
-func (s *Studio) leave(id int64, w *follow) {
-	s.following.mu.Lock()
-	defer s.following.mu.Unlock()
+func (q *Queue) leave(id int64, w *follow) {
+	q.following.mu.Lock()
+	defer q.following.mu.Unlock()
 	if w.viewers--; w.viewers == 0 {
 		w.stop()
-		delete(s.following.of, id)
+		delete(q.following.of, id)
 	}
 }
 
 // watch asks for a build until it has ended or nobody looks any more.
-func (s *Studio) watch(ctx context.Context, id int64, w *follow) {
+func (q *Queue) watch(ctx context.Context, id int64, w *follow) {
 	for {
-		j, err := s.Job(ctx, id)
+		j, err := q.Job(ctx, id)
 		if ctx.Err() != nil {
 			return
 		}

@@ -1,4 +1,4 @@
-package studio
+package queue
 
 import (
 	"database/sql/driver"
@@ -10,9 +10,9 @@ import (
 	"github.com/go-sql-driver/mysql"
 )
 
-// Away reports whether an error means that the database does not answer: it
+// Unavailable reports whether an error means that the database does not answer: it
 // may be back in a moment, and what was kept is safe.
-func Away(err error) bool {
+func Unavailable(err error) bool {
 	var op *net.OpError
 	var my *mysql.MySQLError
 	switch {
@@ -28,8 +28,8 @@ func Away(err error) bool {
 	return false
 }
 
-// Full reports whether an error means that the database's disc is full.
-func Full(err error) bool {
+// DiskFull reports whether an error means that the database's disc is full.
+func DiskFull(err error) bool {
 	var my *mysql.MySQLError
 	if !errors.As(err, &my) {
 		return errors.Is(err, syscall.ENOSPC)

@@ -2,173 +2,16 @@ package studio
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"math/rand/v2"
-	"slices"
 	"time"
 
-	"dyekit/core/fonts"
-	"dyekit/core/frame"
-	"dyekit/core/intake"
 	"dyekit/core/kit"
-	"dyekit/core/parts"
-	"dyekit/core/recipe"
-	"dyekit/core/version"
+	"dyekit/studio/decision"
+	"dyekit/studio/queue"
 )
-
-// Decisions is all that a person has decided about a mark. The zero value is
-// the state of a mark just taken in.
-type Decisions struct {
-	Recipe string         `json:"recipe,omitempty"` // name of a built-in recipe
-	Own    *recipe.Recipe `json:"own,omitempty"`    // instead of a built-in one
-	Frame  *frame.Spec    `json:"frame,omitempty"`  // instead of the recipe's
-	Mends  []intake.Mend  `json:"mends,omitempty"`
-	// Parts are the names of pieces, Lockups what stands alone beside the
-	// recipe's own.
-	Parts   []parts.Naming   `json:"parts,omitempty"`
-	Lockups []version.Lockup `json:"lockups,omitempty"`
-	// Added are versions beside those of the recipe.
-	Added []version.Spec `json:"added,omitempty"`
-	// Press is a printing condition by its key, Profile that of a press as an
-	// ICC profile, by its hash in hex; at most one of them.
-	Press   string `json:"press,omitempty"`
-	Profile string `json:"profile,omitempty"`
-	// Effects says what becomes of shadows, glows and blurs in curve files whose
-	// line of the recipe says nothing; see recipe.Entry.
-	Effects string `json:"effects,omitempty"`
-	// EffectsPPI is the resolution of what becomes a picture; 0 for the usual.
-	EffectsPPI float64 `json:"effects_ppi,omitempty"`
-	// Readings are a person's words on colours, by version: they stand above
-	// the recipe's.
-	Readings map[string][]version.Override `json:"readings,omitempty"`
-}
-
-// Say changes what a version in one ink reads a colour or part as, above what
-// was said of it before; o.As empty leaves it to the automatic reading.
-func (d *Decisions) Say(name string, o version.Override) error {
-	all, err := d.oneInk()
-	if err != nil {
-		return err
-	}
-	if !slices.Contains(all, name) {
-		return &InputError{"reading", fmt.Sprintf("the recipe has no version %q in one ink", name)}
-	}
-	d.say(name, version.Say(d.Readings[name], o))
-	return nil
-}
-
-// SayAll gives every version in one ink of the recipe the words said of one.
-func (d *Decisions) SayAll(name string) error {
-	all, err := d.oneInk()
-	if err != nil {
-		return err
-	}
-	for _, v := range all {
-		d.say(v, slices.Clone(d.Readings[name]))
-	}
-	return nil
-}
-
-// oneInk lists the versions of the recipe that are read in one ink.
-func (d *Decisions) oneInk() (names []string, err error) {
-	r, err := d.Resolve()
-	if err != nil {
-		return nil, err
-	}
-	for _, v := range r.Versions {
-		if v.OneInk() {
-			names = append(names, v.Name)
-		}
-	}
-	return names, nil
-}
-
-func (d *Decisions) say(name string, os []version.Override) {
-	if d.Readings == nil {
-		d.Readings = map[string][]version.Override{}
-	}
-	if d.Readings[name] = os; len(os) == 0 {
-		delete(d.Readings, name)
-	}
-}
-
-// Resolve returns the recipe as decided.
-func (d Decisions) Resolve() (*recipe.Recipe, error) {
-	r, err := d.base()
-	if err != nil {
-		return nil, err
-	}
-	if d.Frame != nil {
-		r.Frame = *d.Frame
-		if err := r.Frame.Check(); err != nil {
-			return nil, &InputError{"frame", err.Error()}
-		}
-	}
-	if d.Press != "" {
-		if r.Press = d.Press; r.Check() != nil {
-			return nil, &InputError{"press", fmt.Sprintf("there is no press called %q", d.Press)}
-		}
-	}
-	for _, l := range d.Lockups {
-		if l.Standard {
-			for i := range r.Lockups {
-				r.Lockups[i].Standard = false
-			}
-		}
-		r.Lockups = slices.DeleteFunc(r.Lockups, func(o version.Lockup) bool { return o.Name == l.Name })
-		r.Lockups = append(r.Lockups, l)
-	}
-	for _, v := range d.Added { // a recipe that has one of that name keeps its own
-		if !slices.ContainsFunc(r.Versions, func(x version.Spec) bool { return x.Name == v.Name }) {
-			r.Versions = append(r.Versions, v)
-		}
-	}
-	for i := range r.Files {
-		if e := &r.Files[i]; e.Curves() && e.Effects == "" {
-			e.Effects, e.EffectsPPI = d.Effects, d.EffectsPPI
-		}
-	}
-	for i := range r.Versions {
-		v := &r.Versions[i]
-		v.Overrides = slices.Concat(d.Readings[v.Name], v.Overrides)
-	}
-	if err := r.Check(); err != nil {
-		field := "reading"
-		if d.Own != nil {
-			field = "recipe"
-		}
-		return nil, &InputError{field, err.Error()}
-	}
-	return r, nil
-}
-
-// reading is how the master is read.
-func (d Decisions) reading(set *fonts.Set) intake.Options {
-	return intake.Options{Fonts: set, Mends: d.Mends, Parts: d.Parts}
-}
-
-// Mend takes a mend, or takes it back.
-func (d *Decisions) Mend(m intake.Mend, take bool) {
-	d.Mends = slices.DeleteFunc(slices.Clone(d.Mends), func(o intake.Mend) bool {
-		return o == m || take && m.Sole() && o.SameVerb(m)
-	})
-	if take {
-		d.Mends = append(d.Mends, m)
-	}
-}
-
-// Adds reports whether a version was added to the recipe's own.
-func (d Decisions) Adds(name string) bool {
-	return slices.ContainsFunc(d.Added, func(v version.Spec) bool { return v.Name == name })
-}
-
-// Mended reports whether a mend was taken.
-func (d Decisions) Mended(m intake.Mend) bool { return slices.Contains(d.Mends, m) }
 
 // Decisions returns the current decisions about a mark.
 func (m *Mark) Decisions() (Decisions, error) {
@@ -199,7 +42,7 @@ func (s *Studio) Decide(ctx context.Context, id int64, what string, change func(
 			return err
 		}
 	}
-	return &InputError{"", "others keep changing this mark just now; look again and repeat the change"}
+	return decision.Wrong("", "others keep changing this mark just now; look again and repeat the change")
 }
 
 // errOvertaken is returned when the decisions moved on meanwhile.
@@ -233,10 +76,10 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 	// What cannot be planned is not kept: every view of the mark would fail.
 	if _, err := s.workWith(ctx, m, d); err != nil {
 		var in *InputError
-		if ctx.Err() != nil || Away(err) || Full(err) || errors.As(err, &in) {
+		if ctx.Err() != nil || queue.Unavailable(err) || queue.DiskFull(err) || errors.As(err, &in) {
 			return err
 		}
-		return &InputError{"recipe", kit.Plain(err)}
+		return decision.Wrong("recipe", "%s", kit.Plain(err))
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		// The mark first: two who each hold a part of it would wait for each other.
@@ -339,21 +182,6 @@ func (s *Studio) Redo(ctx context.Context, id, seen int64) (string, error) {
 	return s.step(ctx, id, seen, `SELECT COALESCE(m.decisions_id, 0), d.id, d.what FROM marks m LEFT JOIN decisions d
 		ON d.mark_id = m.id AND COALESCE(d.parent_id, 0) = COALESCE(m.decisions_id, 0)
 		WHERE m.id = ? ORDER BY d.id DESC LIMIT 1 FOR UPDATE`)
-}
-
-// buildName names a build by all it depends on: equal names, equal bytes.
-func buildName(master Hash, d Decisions, r *recipe.Recipe, brand string, fonts []string, inks string) (string, error) {
-	return hashOf(master.String(), d, r, brand, fonts, inks, kit.Release)
-}
-
-// hashOf names values by what they hold.
-func hashOf(values ...any) (string, error) {
-	b, err := json.Marshal(values)
-	if err != nil {
-		return "", err
-	}
-	sum := sha256.Sum256(b)
-	return hex.EncodeToString(sum[:]), nil
 }
 
 // Decision numbers the present state of the decisions, 0 for none.

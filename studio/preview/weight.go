@@ -1,11 +1,13 @@
-package studio
+package preview
 
 import (
 	"context"
 	"math"
 	"time"
 
+	"dyekit/core/kit"
 	"dyekit/core/recipe"
+	"dyekit/studio/decision"
 )
 
 // A Weight is how heavy a file will be. Zero bytes are not known, or not to be
@@ -51,23 +53,25 @@ const small = 400
 // weigh lists the weights that are known, and finds those that are not if it
 // is to. One work is weighed at a time: the pictures people wait for come first.
 func (w *Work) weigh(ctx context.Context, find bool) []Weight {
+	if find {
+		w.table.weighing <- struct{}{}
+		defer func() { <-w.table.weighing }()
+	}
 	out := make([]Weight, len(w.Plan.Files))
 	for i, f := range w.Plan.Files {
 		looks := make([]string, len(f.Versions))
 		for k, v := range f.Versions {
 			looks[k] = w.looks[v]
 		}
-		key, err := hashOf(looks, f, w.Decisions.Press, w.Decisions.Profile)
+		key, err := decision.NameOf(looks, f, w.Decisions.Press, w.Decisions.Profile)
 		if err != nil {
 			continue
 		}
-		known, ok := w.shelf.weights.get(key)
+		known, ok := w.table.weights.known(key)
 		if !ok && find {
-			w.shelf.weighing.Lock()
 			known = w.weighFile(ctx, f, looks)
 			known.Known = true
-			w.shelf.weighing.Unlock()
-			w.shelf.weights.put(key, known)
+			w.table.weights.put(key, known)
 		}
 		out[i] = known
 	}
@@ -90,18 +94,18 @@ func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Wei
 		g.W, g.H = max(1, int(float64(f.W)*k)), max(1, int(float64(f.H)*k))
 		// All sizes of an entry share these two samples.
 		g.Path, g.Size, g.PPI, g.WPt, g.HPt = "", "", 0, 0, 0
-		key, err := hashOf("sample", looks, g, w.Decisions.Press, w.Decisions.Profile)
+		key, err := decision.NameOf("sample", looks, g, w.Decisions.Press, w.Decisions.Profile)
 		if err != nil {
 			return 0
 		}
-		if x, ok := w.shelf.weights.get(key); ok {
+		if x, ok := w.table.weights.known(key); ok {
 			return float64(x.Bytes)
 		}
 		b, err := w.Sample(ctx, g)
 		if err != nil {
 			return 0
 		}
-		w.shelf.weights.put(key, Weight{Bytes: len(b)})
+		w.table.weights.put(key, Weight{Bytes: len(b)})
 		return float64(len(b))
 	}
 	a, b := at(small/2), at(small)
@@ -112,4 +116,33 @@ func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Wei
 	// large sizes than between small ones.
 	p := min(2, max(0.5, math.Log2(b/a)+0.1))
 	return Weight{Bytes: int(b * math.Pow(float64(long)/small, p))}
+}
+
+// LineWeights adds up what the files of each line of the recipe are and weigh;
+// bytes are 0 where that is not known yet.
+func (w *Work) LineWeights() map[int]LineWeight {
+	ws := w.WeightsSoon()
+	out := map[int]LineWeight{}
+	for i, f := range w.Plan.Files {
+		x := out[f.Line]
+		x.Files++
+		x.Bytes += ws[i].Bytes
+		x.Unknown = x.Unknown || !ws[i].Known
+		out[f.Line] = x
+	}
+	return out
+}
+
+// A LineWeight is what comes of one line of a recipe.
+type LineWeight struct {
+	Files, Bytes int
+	Unknown      bool
+}
+
+// Says is the weight in words, empty if it is not known.
+func (l LineWeight) Says() string {
+	if l.Unknown {
+		return ""
+	}
+	return kit.Weight(l.Bytes)
 }

@@ -1,8 +1,9 @@
-package studio
+package preview
 
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	stdpng "image/png"
@@ -17,6 +18,7 @@ import (
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
+	"dyekit/studio/decision"
 )
 
 // An Encoding is a way to write the pixels of a file.
@@ -43,15 +45,14 @@ func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []b
 		return nil, nil, ErrNotFound
 	}
 	look := fmt.Sprintf("encoded %s %s %d×%d", w.looks[f.Version()], key, f.W, f.H)
-	data, ok := w.shelf.pngs.get(look)
-	if !ok {
+	data, err = w.table.pngs.get(ctx, look, func(ctx context.Context) ([]byte, error) {
 		e := Encodings[at]
 		f.Entry.Format, f.Entry.Colour, f.Entry.Interlace = e.format, "", false
 		f.Entry.Palette, f.Entry.Quality = &recipe.Palette{Never: e.level == 0, Colors: e.level}, e.level
-		if data, err = w.Sample(ctx, f); err != nil {
-			return nil, nil, err
-		}
-		w.shelf.pngs.put(look, data)
+		return w.Sample(ctx, f)
+	})
+	if err != nil {
+		return nil, nil, err
 	}
 	img, err = kit.Pixels(data)
 	return data, img, err
@@ -59,7 +60,7 @@ func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []b
 
 // Sample makes the bytes of a planned file, to look at or to weigh.
 func (w *Work) Sample(ctx context.Context, f recipe.File) ([]byte, error) {
-	return kit.Sample(ctx, w.Plan, w.Mark.Brand(), f)
+	return kit.Sample(ctx, w.Plan, w.Subject.Brand, f)
 }
 
 // A Two is two encodings of one file beside each other.
@@ -156,7 +157,7 @@ func (w *Work) region(ctx context.Context, name string) (geom.Path, error) {
 			return nil, err
 		}
 		if v.Drawing == nil {
-			return nil, &InputError{"version", v.Refused}
+			return nil, decision.Wrong("version", "%s", v.Refused)
 		}
 	}
 	return v.Region(ctx)
@@ -173,20 +174,20 @@ type Fine struct {
 // Fine measures a version.
 func (w *Work) Fine(ctx context.Context, name string) (Fine, error) {
 	look := w.looks[name] + " fine"
-	if f, ok := w.shelf.fine.get(look); ok {
+	return w.table.fine.get(ctx, look, func(ctx context.Context) (Fine, error) {
+		r, err := w.region(ctx, name)
+		var in *decision.InputError
+		if errors.As(err, &in) {
+			return Fine{Refused: in.Message}, nil
+		}
+		if err != nil {
+			return Fine{}, err
+		}
+		f := Fine{Detail: proof.Details(r)}
+		width := w.Plan.FrameOf(name).Box.W()
+		f.Pixels, f.Print = f.Detail.Pixels(width), f.Detail.Print(width)
 		return f, nil
-	}
-	r, err := w.region(ctx, name)
-	if in, ok := err.(*InputError); ok {
-		return Fine{Refused: in.Message}, nil
-	}
-	if err != nil {
-		return Fine{}, err
-	}
-	f := Fine{Detail: proof.Details(r)}
-	width := w.Plan.FrameOf(name).Box.W()
-	f.Pixels, f.Print = f.Detail.Pixels(width), f.Detail.Print(width)
-	return w.shelf.fine.put(look, f), nil
+	})
 }
 
 // Cut measures a version as a cutter follows it.
@@ -226,41 +227,44 @@ func (w *Work) Machine(ctx context.Context, name, machine string, mm float64) ([
 		return nil, err
 	}
 	key := fmt.Sprintf("%s %s %g", w.looks[name], machine, mm)
-	if b, ok := w.shelf.pngs.get(key); ok {
-		return b, nil
-	}
-	var img image.Image
-	switch machine {
-	case "fax", "faxfine":
-		sent, e := proof.Fax(ctx, a, mm, machine == "faxfine")
-		if img, err = sent, e; err == nil && machine == "fax" {
-			img = proof.AsReceived(sent)
-		}
-	case "copy":
-		img, err = proof.Photocopy(ctx, a, mm)
-	case "stamp":
-		img, err = proof.Stamp(ctx, a, mm)
-	case "thread":
-		img, _, err = proof.Sewn(ctx, a, mm)
-	case "news":
-		img, err = proof.Newsprint(ctx, a, mm)
-	case "cut":
+	if machine == "cut" {
 		r, err := w.region(ctx, name)
 		if err != nil {
 			return nil, err
 		}
 		return w.picture(ctx, key, proof.CutLines(r, a.Box), a.Box, 1200, 1200, &colour.White)
-	default:
-		return nil, ErrNotFound
 	}
-	if err != nil {
-		return nil, err
+	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+		img, err := after(ctx, a, machine, mm)
+		if err != nil {
+			return nil, err
+		}
+		return plainPNG(img)
+	})
+}
+
+// after is what a machine leaves of art that is mm wide.
+func after(ctx context.Context, a proof.Art, machine string, mm float64) (image.Image, error) {
+	switch machine {
+	case "fax":
+		sent, err := proof.Fax(ctx, a, mm, false)
+		if err != nil {
+			return nil, err
+		}
+		return proof.AsReceived(sent), nil
+	case "faxfine":
+		return proof.Fax(ctx, a, mm, true)
+	case "copy":
+		return proof.Photocopy(ctx, a, mm)
+	case "stamp":
+		return proof.Stamp(ctx, a, mm)
+	case "thread":
+		img, _, err := proof.Sewn(ctx, a, mm)
+		return img, err
+	case "news":
+		return proof.Newsprint(ctx, a, mm)
 	}
-	b, err := plainPNG(img)
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.pngs.put(key, b), nil
+	return nil, ErrNotFound
 }
 
 // plateWide is the width of the pictures of plates, in px.
@@ -273,19 +277,14 @@ func (w *Work) Plates(ctx context.Context, name string) ([]proof.Plate, error) {
 		return nil, err
 	}
 	look := fmt.Sprintf("%s plates %s", w.looks[name], w.Plan.Press.Name)
-	if ps, ok := w.shelf.plates.get(look); ok {
-		return ps, nil
-	}
-	h := max(1, int(plateWide*a.Box.H()/a.Box.W()+0.5))
-	wide := plateWide
-	if h > proof.MaxSide {
-		h, wide = plateWide, max(1, int(plateWide*a.Box.W()/a.Box.H()+0.5))
-	}
-	ps, err := proof.Plates(ctx, a, wide, h, w.Plan.Press)
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.plates.put(look, ps), nil
+	return w.table.plates.get(ctx, look, func(ctx context.Context) ([]proof.Plate, error) {
+		h := max(1, int(plateWide*a.Box.H()/a.Box.W()+0.5))
+		wide := plateWide
+		if h > proof.MaxSide {
+			h, wide = plateWide, max(1, int(plateWide*a.Box.W()/a.Box.H()+0.5))
+		}
+		return proof.Plates(ctx, a, wide, h, w.Plan.Press)
+	})
 }
 
 // PlatePicture is one plate in its own ink on white.
@@ -317,20 +316,15 @@ func (w *Work) Printed(ctx context.Context, name string, mm, shift float64) ([]b
 		return nil, err
 	}
 	key := fmt.Sprintf("%s printed %s %g %g", w.looks[name], w.Plan.Press.Name, mm, shift)
-	if b, ok := w.shelf.pngs.get(key); ok {
-		return b, nil
-	}
-	ways := [][2]float64{{0, 0}, {1, 0}, {-0.7, 0.7}, {-0.7, -0.7}}
-	off := map[string][2]float64{}
-	for i, p := range ps {
-		way := ways[i%len(ways)]
-		off[p.Name] = [2]float64{way[0] * shift, way[1] * shift}
-	}
-	b, err := plainPNG(proof.Printed(ps, w.Plan.Press, mm, off))
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.pngs.put(key, b), nil
+	return w.table.pngs.get(ctx, key, func(context.Context) ([]byte, error) {
+		ways := [][2]float64{{0, 0}, {1, 0}, {-0.7, 0.7}, {-0.7, -0.7}}
+		off := map[string][2]float64{}
+		for i, p := range ps {
+			way := ways[i%len(ways)]
+			off[p.Name] = [2]float64{way[0] * shift, way[1] * shift}
+		}
+		return plainPNG(proof.Printed(ps, w.Plan.Press, mm, off))
+	})
 }
 
 // Eyes draws a version on white as it is seen by one of proof.Visions.

@@ -1,4 +1,4 @@
-package studio
+package preview
 
 import (
 	"cmp"
@@ -7,7 +7,6 @@ import (
 	"image"
 	"math"
 	"slices"
-	"sync"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -28,13 +27,25 @@ func (w *Work) Preview(ctx context.Context, name string, width, height int, g Gr
 	}
 	box := w.Window(name, width, height)
 	key := fmt.Sprintf("%s %d×%d on %s", w.looks[name], width, height, g.Key)
-	if b, ok := w.shelf.pngs.get(key); ok {
-		return b, nil
-	}
-	img, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
-	if err != nil {
-		return nil, err
-	}
+	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+		img, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
+		if err != nil {
+			return nil, err
+		}
+		under, err := w.under(ctx, g, width, height)
+		if err != nil {
+			return nil, err
+		}
+		out := image.NewNRGBA(img.Rect)
+		for i := 0; i < len(img.Pix); i += 4 {
+			lay(out.Pix[i:i+4], img.Pix[i:i+4], under(i))
+		}
+		return png.Encode(out, png.Options{Quick: true})
+	})
+}
+
+// under is a ground as pixels: what lies below the one that begins at i.
+func (w *Work) under(ctx context.Context, g Ground, width, height int) (func(i int) []uint8, error) {
 	ground := []uint8{0, 0, 0, 255}
 	ground[0], ground[1], ground[2] = g.Colour.Bytes()
 	under := func(int) []uint8 { return ground }
@@ -56,15 +67,7 @@ func (w *Work) Preview(ctx context.Context, name string, width, height int, g Gr
 		}
 		under = func(i int) []uint8 { return back.Pix[i : i+4] }
 	}
-	out := image.NewNRGBA(img.Rect)
-	for i := 0; i < len(img.Pix); i += 4 {
-		lay(out.Pix[i:i+4], img.Pix[i:i+4], under(i))
-	}
-	b, err := png.Encode(out, png.Options{Quick: true})
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.pngs.put(key, b), nil
+	return under, nil
 }
 
 // lay puts a straight pixel over an opaque one.
@@ -76,26 +79,11 @@ func lay(dst, p, ground []uint8) {
 	dst[3] = 255
 }
 
-// A picture is drawn once, however many ask for it at a time.
-type once struct {
-	sync.Once
-	bytes int
-	img   *image.NRGBA
-	err   error
-}
-
 // bare draws d through box on nothing; what names the drawing.
 func (w *Work) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
-	key := fmt.Sprintf("%s %d×%d", what, width, height)
-	o, ok := w.shelf.bares.get(key)
-	if !ok {
-		o = w.shelf.bares.put(key, &once{bytes: 4 * width * height})
-	}
-	o.Do(func() {
-		// Others may wait for it: it is not given up with the first to ask.
-		o.img, o.err = raster.Render(context.WithoutCancel(ctx), d, raster.Fit(box, width, height), width, height, raster.Options{})
+	return w.table.bares.get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (*image.NRGBA, error) {
+		return raster.Render(ctx, d, raster.Fit(box, width, height), width, height, raster.Options{})
 	})
-	return o.img, o.err
 }
 
 // Window is what a preview shows, in page units: the frame of the version and a
@@ -200,27 +188,31 @@ func (w *Work) Light(ctx context.Context, name string, n, width, height int) ([]
 	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)
 }
 
+func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
+	return w.table.picture(ctx, what, d, box, width, height, ground)
+}
+
 // picture draws d through box into the largest size that fits. What names the
 // drawing, for what is kept.
-func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
-	k := min(float64(width)/box.W(), float64(height)/box.H())
-	pw, ph := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
+func (t *Table) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
+	pw, ph := within(box, width, height)
 	key := fmt.Sprintf("%s %d×%d", what, pw, ph)
 	if ground != nil {
 		key += " on " + ground.Hex()
 	}
-	if b, ok := w.shelf.pngs.get(key); ok {
-		return b, nil
-	}
-	img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
-	if err != nil {
-		return nil, err
-	}
-	b, err := png.Encode(img, png.Options{Quick: true})
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.pngs.put(key, b), nil
+	return t.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+		img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
+		if err != nil {
+			return nil, err
+		}
+		return png.Encode(img, png.Options{Quick: true})
+	})
+}
+
+// within is the largest size in px that a box takes within another.
+func within(box geom.Rect, width, height int) (w, h int) {
+	k := min(float64(width)/box.W(), float64(height)/box.H())
+	return max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
 }
 
 // Shares of its area with which a version must stand out: half, to be seen at
@@ -308,36 +300,30 @@ func (w *Work) Through(ctx context.Context, name, over string, box geom.Rect, wi
 	if !ok || o.Drawing == nil {
 		return nil, ErrNotFound
 	}
+	pw, ph := within(box, width, height)
 	key := fmt.Sprintf("%s over %s %d×%d", what, w.looks[over], width, height)
-	if b, ok := w.shelf.pngs.get(key); ok {
-		return b, nil
-	}
-	k := min(float64(width)/box.W(), float64(height)/box.H())
-	pw, ph := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
-	var a [2]*image.NRGBA
-	for i, d := range []*drawing.Drawing{v.Drawing, o.Drawing} {
-		var err error
-		if a[i], err = raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{}); err != nil {
-			return nil, err
+	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+		var a [2]*image.NRGBA
+		for i, d := range []*drawing.Drawing{v.Drawing, o.Drawing} {
+			var err error
+			if a[i], err = raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{}); err != nil {
+				return nil, err
+			}
 		}
-	}
-	out := image.NewNRGBA(a[0].Rect)
-	tints := [4]colour.RGB{{}, woad, madder, colour.FromBytes(0x77, 0x77, 0x76)}
-	for i := 0; i < len(out.Pix); i += 4 {
-		p, q := a[0].Pix[i+3], a[1].Pix[i+3]
-		which := 0
-		if p > q/2 {
-			which |= 1
+		out := image.NewNRGBA(a[0].Rect)
+		tints := [4]colour.RGB{{}, woad, madder, colour.FromBytes(0x77, 0x77, 0x76)}
+		for i := 0; i < len(out.Pix); i += 4 {
+			p, q := a[0].Pix[i+3], a[1].Pix[i+3]
+			which := 0
+			if p > q/2 {
+				which |= 1
+			}
+			if q > p/2 {
+				which |= 2
+			}
+			out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
+			out.Pix[i+3] = max(p, q)
 		}
-		if q > p/2 {
-			which |= 2
-		}
-		out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
-		out.Pix[i+3] = max(p, q)
-	}
-	b, err := png.Encode(out, png.Options{Quick: true})
-	if err != nil {
-		return nil, err
-	}
-	return w.shelf.pngs.put(key, b), nil
+		return png.Encode(out, png.Options{Quick: true})
+	})
 }

@@ -1,0 +1,128 @@
+package preview
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"sync"
+
+	"dyekit/core/intake"
+	"dyekit/core/preflight"
+	"dyekit/core/version"
+	"dyekit/studio/decision"
+)
+
+// A source is a master as it was read, with its mends done: all that works of
+// a mark have in common which differ in recipe and readings. A changed reading
+// only labels the faces of its art anew.
+type source struct {
+	name    string
+	master  *intake.Master
+	art     *version.Art
+	tones   []preflight.Tone
+	standIn func() (*intake.Master, error) // text without its font in another
+	weight  int                            // bytes, about
+}
+
+// A reading is a master as it was read, before the client's inks.
+type reading struct {
+	name    string
+	master  *intake.Master
+	standIn func() (*intake.Master, error)
+	weight  int // bytes, about
+}
+
+// heavy is how many bytes a master has that is read alone, so that several at
+// once cannot fill the memory.
+const heavy = 1 << 20
+
+// Intake reads a master, a large one when no other large one is being read.
+func (t *Table) Intake(ctx context.Context, data []byte, opt intake.Options) (*intake.Master, error) {
+	if len(data) >= heavy || !bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) {
+		select {
+		case t.alone <- struct{}{}:
+			defer func() { <-t.alone }()
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+	return intake.Read(ctx, data, opt)
+}
+
+// read reads the master of a mark, unless that has been done.
+func (t *Table) read(ctx context.Context, m Subject, d decision.Decisions) (*reading, error) {
+	name, err := decision.NameOf(m.Master, d.Mends, d.Parts, m.Fonts)
+	if err != nil {
+		return nil, err
+	}
+	return t.readings.get(ctx, name, func(ctx context.Context) (*reading, error) {
+		data, err := t.load(ctx, m.Master)
+		if err != nil {
+			return nil, err
+		}
+		set, err := t.Fonts(ctx, m.Fonts)
+		if err != nil {
+			return nil, err
+		}
+		opt := d.Reading(set)
+		r := &reading{name: name}
+		if r.master, err = t.Intake(ctx, data, opt); err != nil {
+			return nil, fmt.Errorf("the master cannot be read: %w", err)
+		}
+		r.weight = r.master.Drawing.Weight()
+		r.standIn = sync.OnceValues(func() (*intake.Master, error) {
+			opt.StandIn = standInFamily
+			return t.Intake(context.WithoutCancel(ctx), data, opt)
+		})
+		return r, nil
+	})
+}
+
+// source prepares the master of a mark, unless that has been done.
+func (t *Table) source(ctx context.Context, m Subject, d decision.Decisions) (*source, error) {
+	r, err := t.read(ctx, m, d)
+	if err != nil {
+		return nil, err
+	}
+	name, err := decision.NameOf(r.name, m.Inks)
+	if err != nil {
+		return nil, err
+	}
+	return t.sources.get(ctx, name, func(ctx context.Context) (*source, error) { return tie(ctx, name, r, m) })
+}
+
+// tie gives a master as it was read the client's inks.
+func tie(ctx context.Context, name string, r *reading, m Subject) (*source, error) {
+	inks, err := m.Tied()
+	if err != nil {
+		return nil, err
+	}
+	master := *r.master
+	src := &source{name: name, master: &master, standIn: r.standIn, weight: r.weight}
+	if master.Drawing, err = version.Tie(master.Drawing, inks); err != nil {
+		return nil, err
+	}
+	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {
+		return nil, err
+	}
+	src.art = &version.Art{Drawing: master.Drawing, Keys: master.Keys}
+	return src, nil
+}
+
+// Master is a mark's master as it is read, with the client's inks.
+func (t *Table) Master(ctx context.Context, m Subject, d decision.Decisions) (*intake.Master, error) {
+	src, err := t.source(ctx, m, d)
+	if err != nil {
+		return nil, err
+	}
+	return src.master, nil
+}
+
+// Page draws a master with its whole page.
+func (t *Table) Page(ctx context.Context, m Subject, d decision.Decisions, width, height int) ([]byte, error) {
+	src, err := t.source(ctx, m, d)
+	if err != nil {
+		return nil, err
+	}
+	return t.picture(ctx, src.name+" page", src.master.Drawing, src.master.Drawing.Page, width, height, nil)
+}

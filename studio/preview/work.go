@@ -1,0 +1,223 @@
+package preview
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+	"dyekit/core/drawing"
+	"dyekit/core/intake"
+	"dyekit/core/kit"
+	"dyekit/core/parallel"
+	"dyekit/core/preflight"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+	"dyekit/studio/decision"
+)
+
+// A Work is a mark on the table: its master read, its versions made, its
+// files planned. It never changes; another decision gives another Work.
+type Work struct {
+	Name      string // the build's name
+	Subject   Subject
+	Decisions decision.Decisions
+	Recipe    *recipe.Recipe
+	Source    string // names the master with its mends and fonts
+	Plan      *kit.Plan
+	Tones     []preflight.Tone
+	Stop      string // why no kit can be made, or ""
+
+	art     *version.Art
+	tones   map[string][]preflight.Tone // by version, without a backing
+	backs   map[string]colour.RGB       // by version: its backing, if it has one
+	looks   map[string]string           // by version: names how it looks
+	standIn func() (*intake.Master, error)
+	table   *Table
+	heavy   int        // what it weighs among works, above one
+	behind  *sync.Once // starts the weighing in the background
+}
+
+// Work puts a mark on the table as it is with some decisions.
+func (t *Table) Work(ctx context.Context, m Subject, d decision.Decisions) (*Work, error) {
+	r, err := d.Resolve()
+	if err != nil {
+		return nil, err
+	}
+	name, err := decision.BuildName(m.Master, d, r, m.Brand, m.Fonts, m.Inks)
+	if err != nil {
+		return nil, err
+	}
+	w, err := t.works.get(ctx, name, func(ctx context.Context) (*Work, error) { return t.work(ctx, name, m, d, r) })
+	if err != nil {
+		return nil, err
+	}
+	t.seen.put(w.Source, w)
+	for _, look := range w.looks {
+		t.seen.put(look, w)
+	}
+	return w, nil
+}
+
+// work is Work for what is not there yet.
+func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Decisions, r *recipe.Recipe) (*Work, error) {
+	if err := t.Grounds(ctx, r); err != nil {
+		return nil, err
+	}
+	src, err := t.source(ctx, m, d)
+	if err != nil {
+		return nil, err
+	}
+	w := &Work{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, table: t, behind: new(sync.Once)}
+	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand, r); err != nil {
+		return nil, err
+	}
+	if d.Profile != "" {
+		b, err := t.load(ctx, d.Profile)
+		if err != nil {
+			return nil, fmt.Errorf("the profile: %w", err)
+		}
+		if w.Plan.Press, err = icc.Read(b); err != nil {
+			return nil, err
+		}
+	}
+	if w.Plan.Inks, err = m.Tied(); err != nil {
+		return nil, err
+	}
+	w.tones, w.looks, w.backs = map[string][]preflight.Tone{}, map[string]string{}, map[string]colour.RGB{}
+	for _, v := range w.Plan.Versions {
+		ts := w.Tones
+		if v.Drawing != nil && v.Spec.Treatment != version.AsDrawn {
+			if ts, err = preflight.Tones(ctx, v.Drawing); err != nil {
+				return nil, err
+			}
+		}
+		if c, ok := v.GroundColour(); ok {
+			if ts, err = preflight.Tones(ctx, v.Mark()); err != nil {
+				return nil, err
+			}
+			w.backs[v.Spec.Name] = c
+		} else if v.Drawing != nil {
+			if b, ok := preflight.Backing(v.Drawing); ok {
+				// What has a box behind it stands on that box wherever it is.
+				d, _, _, err := preflight.DropBacking.Apply(ctx, v.Drawing)
+				if err != nil {
+					return nil, err
+				}
+				if ts, err = preflight.Tones(ctx, d); err != nil {
+					return nil, err
+				}
+				w.backs[v.Spec.Name] = b.Paint.(drawing.Solid).Colour.RGB
+			}
+		}
+		w.tones[v.Spec.Name] = ts
+		if w.looks[v.Spec.Name], err = w.lookOf(v.Spec); err != nil {
+			return nil, err
+		}
+	}
+	if f, stop := w.Plan.Findings.Stopping(); stop {
+		w.Stop = f.Message
+	} else if len(w.Plan.Files) == 0 {
+		w.Stop = "the recipe leaves no file to make"
+	}
+	// A work holds its master: of those that are large fewer are kept.
+	w.heavy = w.Plan.Master.Drawing.Weight() / (2 << 20)
+	return w, nil
+}
+
+// Seen returns a work of a mark from which pictures of this name can be drawn,
+// if one is at hand: its Source, or the Look of a version. It asks no database.
+func (t *Table) Seen(mark int64, name string) (*Work, bool) {
+	w, ok := t.seen.known(name)
+	if !ok || w.Subject.Mark != mark {
+		return nil, false
+	}
+	return w, true
+}
+
+// quietly does what nobody waits for. If it breaks, that is all.
+func quietly(what string, f func()) {
+	if err := parallel.Guard(func() error { f(); return nil }); err != nil {
+		slog.Error("what is done beforehand broke", "what", what, "err", err)
+	}
+}
+
+// lookOf names how a version looks: equal names, equal pictures.
+func (w *Work) lookOf(s version.Spec) (string, error) {
+	return decision.NameOf(w.Source, s, s.Arranged, w.Plan.FrameOf(s.Name))
+}
+
+// Look names how a version looks; it changes when the pictures of it do.
+func (w *Work) Look(version string) string { return w.looks[version] }
+
+// Version returns a version by name.
+func (w *Work) Version(name string) (*version.Version, bool) {
+	for _, v := range w.Plan.Versions {
+		if v.Spec.Name == name {
+			return v, true
+		}
+	}
+	return nil, false
+}
+
+// A Ground is what a version is looked at on.
+type Ground struct {
+	Key    string // in addresses: white, grey, black, photo, or six hex digits
+	Name   string
+	What   string
+	Colour colour.RGB // of a photograph, its mean
+	Photo  bool
+}
+
+// Grounds lists the grounds of the wall: white, mid grey, black, the two
+// colours that cover most of the art, and a photograph.
+func (w *Work) Grounds() []Ground {
+	gs := []Ground{
+		{Key: "white", Name: "White", What: "paper", Colour: colour.White},
+		{Key: "grey", Name: "Mid grey", What: "L* 54", Colour: colour.FromBytes(128, 128, 128)},
+		{Key: "black", Name: "Black", What: "screen", Colour: colour.Black},
+	}
+	for _, t := range w.Tones {
+		c := t.Colour.RGB
+		new := t.Share > 0.02
+		for _, g := range gs {
+			new = new && colour.Difference(c.Lab(), g.Colour.Lab()) > 10
+		}
+		if new && len(gs) < 5 {
+			gs = append(gs, Ground{Key: c.Hex()[1:], Name: c.Hex(), What: fmt.Sprintf("colour %d of the art", len(gs)-2), Colour: c})
+		}
+	}
+	return append(gs, Ground{Key: "photo", Name: "Photograph", What: "sky and grass", Colour: photoMean(), Photo: true})
+}
+
+// Ground finds a ground by its key.
+func (w *Work) Ground(key string) (Ground, bool) {
+	if key == duskKey {
+		return Dusk(), true
+	}
+	for _, g := range w.Grounds() {
+		if g.Key == key {
+			return g, true
+		}
+	}
+	return Ground{}, false
+}
+
+const duskKey = "dusk"
+
+// Dusk is a dark photograph; it is not on the wall.
+func Dusk() Ground {
+	return Ground{Key: duskKey, Name: "Photograph", What: "at dusk", Colour: duskMean(), Photo: true}
+}
+
+// PlanFor is what another recipe would make of the mark.
+func (w *Work) PlanFor(ctx context.Context, r *recipe.Recipe) (*kit.Plan, error) {
+	return kit.PlanFor(ctx, w.Plan.Master, w.art, w.Subject.Brand, r)
+}
+
+// Loose lists the decisions that have nothing to act on in this master.
+func (w *Work) Loose() []decision.Loose {
+	return w.Decisions.Loose(w.Recipe, w.Plan.Master, w.Tones)
+}
