@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"dyekit/core/kit"
 	"dyekit/core/version"
 	"dyekit/studio/queue"
 )
@@ -160,12 +161,12 @@ func TestCopiedFilesAreTheSame(t *testing.T) {
 		if err := s.Zip(ctx, k, &zips[i]); err != nil {
 			t.Fatal(err)
 		}
-		reads := len(k.Report.Readers.Read)
+		reads := len(report(t, s, k).Readers.Read)
 		first, err := s.Kits(ctx, m.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if all := len(first[1].Report.Readers.Read); forget != (reads == all) || reads == 0 {
+		if all := len(report(t, s, first[1]).Readers.Read); forget != (reads == all) || reads == 0 {
 			t.Errorf("forgetting is %v, and %d of %d pages were read again", forget, reads, all)
 		}
 	}
@@ -201,4 +202,13 @@ func firstColour(t *testing.T, s *Studio, mark int64) version.Override {
 		t.Fatal("no black version")
 	}
 	return version.Override{Colour: v.Readings[0].Colour.Hex(), As: version.AsTint, Tint: 40}
+}
+
+func report(t *testing.T, s *Studio, k *Kit) *kit.Report {
+	t.Helper()
+	r, err := s.Report(t.Context(), k.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
 }

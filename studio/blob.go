@@ -30,24 +30,25 @@ func parseHash(s string) (Hash, error) {
 	return Hash(raw), nil
 }
 
-// put keeps bytes under their hash. Equal bytes are kept once. The row in
-// blobs comes last: where it is, all chunks are.
+// put keeps bytes under their hash. Equal bytes are kept once; each time they come
+// counts as new, so that Collect lets them be until they are named.
 func (s *Studio) put(ctx context.Context, data []byte) (Hash, error) {
 	h := hashBytes(data)
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		var one int
-		err := tx.QueryRowContext(ctx, "SELECT 1 FROM blobs WHERE sha256 = ?", h[:]).Scan(&one)
-		if !errors.Is(err, sql.ErrNoRows) {
-			return err // it is there, or something is wrong
+		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], len(data))
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n != 1 { // 2 for one that was there
+			return err
 		}
 		for i := 0; i == 0 || i*chunk < len(data); i++ {
 			part := data[i*chunk : min(len(data), (i+1)*chunk)]
-			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", h[:], i, part); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", h[:], i, part); err != nil {
 				return err
 			}
 		}
-		_, err = tx.ExecContext(ctx, "INSERT IGNORE INTO blobs (sha256, size) VALUES (?, ?)", h[:], len(data))
-		return err
+		return nil
 	})
 	return h, err
 }

@@ -180,13 +180,17 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 			return err
 		}
 	}
+	weight := 0
+	for _, f := range k.Files {
+		weight += f.Bytes
+	}
 	report, err := json.Marshal(k.Report)
 	if err != nil {
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, report) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), report)
+		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, bytes, report) VALUES (?, ?, ?, UNHEX(?), ?, ?, ?, ?, ?, ?)",
+			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), weight, report)
 		if err != nil {
 			return err
 		}
@@ -195,7 +199,7 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 			return err
 		}
 		for i, f := range all {
-			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256, input) VALUES (?, ?, ?, ?, ?, NULLIF(?, ''))", kid, i, f.Path, f.Bytes, hashes[i][:], k.Keys[f.Path]); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256, input) VALUES (?, ?, ?, ?, ?, UNHEX(NULLIF(?, '')))", kid, i, f.Path, f.Bytes, hashes[i][:], k.Keys[f.Path]); err != nil {
 				return err
 			}
 		}

@@ -227,8 +227,8 @@ func TestIncompleteKit(t *testing.T) {
 	if err != nil || len(d.Tags) != 1 || d.Tags[0].State != Partial || d.Tags[0].Missing != 1 {
 		t.Errorf("on the desk: %+v, %v", d.Tags, err)
 	}
-	if k, err = s.Kit(ctx, k.ID); err != nil || !k.Report.Incomplete || len(k.Report.Failed) != 1 {
-		t.Fatalf("%+v, %v", k.Report.Failed, err)
+	if k, err = s.Kit(ctx, k.ID); err != nil || !k.Incomplete() || len(report(t, s, k).Failed) != 1 {
+		t.Fatalf("%+v, %v", k, err)
 	}
 	b, err := s.Case(ctx, k)
 	if err != nil {

@@ -14,8 +14,12 @@ import (
 // It is for the person to send to whoever looks after Dye Kit; nothing is sent
 // by itself.
 func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
-	if !k.Report.Incomplete {
+	if !k.Incomplete() {
 		return nil, ErrNotFound
+	}
+	r, err := s.Report(ctx, k.ID)
+	if err != nil {
+		return nil, err
 	}
 	manifest, err := s.File(ctx, k.ID, "kit.json")
 	if err != nil {
@@ -31,7 +35,7 @@ func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
 	}
 	var words strings.Builder
 	words.WriteString("Dye Kit " + m.Release + "\n\n")
-	for _, f := range k.Report.Failed {
+	for _, f := range r.Failed {
 		words.WriteString(f.Path + "\n  " + f.Reason + "\n")
 	}
 	files := []kit.File{{Path: "what-happened.txt", Data: []byte(words.String())}, {Path: "kit.json", Data: manifest}, {Path: m.Master.Path, Data: master}}

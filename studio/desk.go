@@ -3,33 +3,50 @@ package studio
 import (
 	"context"
 	"database/sql"
+	"errors"
+	"fmt"
 	"strings"
 
 	"dyekit/core/finding"
 	"dyekit/core/kit"
+	"dyekit/studio/queue"
 )
 
-// The states in which a mark can stand.
+// A State is where a mark stands.
+type State string
+
 const (
-	Unseen   = "unseen" // not looked at since it changed
-	Building = "building"
-	Stopped  = "stopped" // no kit can be built
-	Current  = "current"
-	Partial  = "incomplete" // up to date, but files are missing
-	Outdated = "stale"
-	Raster   = "raster" // ready, but only pixels
-	ToLook   = "look"   // ready, with something to look at
-	Ready    = "ready"
+	Unseen   State = "unseen" // not looked at since it changed
+	Building State = "building"
+	Stopped  State = "stopped" // no kit can be built
+	Current  State = "current"
+	Partial  State = "incomplete" // up to date, but files are missing
+	Outdated State = "stale"
+	Raster   State = "raster" // ready, but only pixels
+	ToLook   State = "look"   // ready, with something to look at
+	Ready    State = "ready"
+	Away     State = "away" // put away
 )
 
 // States lists them in the order in which they ask for somebody.
-var States = []string{Stopped, Partial, Outdated, ToLook, Raster, Ready, Building, Current, Unseen}
+var States = []State{Stopped, Partial, Outdated, ToLook, Raster, Ready, Building, Current, Unseen, Away}
+
+// stateOf tells the state of a mark m with its newest kit k and open job j, in the
+// database, where marks are looked for by it. It takes the release.
+var stateOf = fmt.Sprintf(`CASE WHEN m.away_at IS NOT NULL THEN '%s' WHEN j.id IS NOT NULL THEN '%s'
+  WHEN m.seen_build IS NULL OR m.seen_release <> ? THEN '%s' WHEN m.seen_stop <> '' THEN '%s'
+  WHEN k.build = m.seen_build AND k.missing > 0 THEN '%s' WHEN k.build = m.seen_build THEN '%s' WHEN k.id IS NOT NULL THEN '%s'
+  WHEN m.seen_kind <> 'vector' THEN '%s' WHEN m.seen_warn > 0 THEN '%s' ELSE '%s' END`,
+	Away, Building, Unseen, Stopped, Partial, Current, Outdated, Raster, ToLook, Ready)
+
+// standing joins to a mark m what stateOf asks for.
+const standing = " LEFT JOIN kits k ON k.id = m.newest_kit LEFT JOIN jobs j ON j.open_mark = m.id "
 
 // A Tag is a mark as it hangs on the desk.
 type Tag struct {
 	ID, ClientID int64
 	Client, Name string
-	State        string
+	State        State
 	Warn         int    // findings to look at
 	Kit          int    // number of the newest, 0 if there is none
 	Files        int    // in it
@@ -41,7 +58,7 @@ type Tag struct {
 type DeskQuery struct {
 	Words  string // in the client's or the mark's name
 	Client string // by name, exactly
-	State  string
+	State  State
 	After  int64 // the mark after which to go on, 0 for the first
 	Limit  int   // 0 stands for deskPage
 }
@@ -58,18 +75,15 @@ type Desk struct {
 	Stale   int // of the client asked for, marks whose kit is stale
 }
 
-// stateOf is the state of a mark m with its newest kit k and open job j.
-const stateOf = `CASE WHEN j.id IS NOT NULL THEN 'building'
-  WHEN m.seen_build IS NULL OR m.seen_release <> ? THEN 'unseen'
-  WHEN m.seen_stop <> '' THEN 'stopped' WHEN k.build = m.seen_build AND k.missing > 0 THEN 'incomplete' WHEN k.build = m.seen_build THEN 'current' WHEN k.id IS NOT NULL THEN 'stale'
-  WHEN m.seen_kind <> 'svg' THEN 'raster' WHEN m.seen_warn > 0 THEN 'look' ELSE 'ready' END`
-
 // Desk lists marks by client and name, a page at a time.
 func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	if q.Limit == 0 {
 		q.Limit = deskPage
 	}
-	where, args := []string{"TRUE"}, []any{}
+	where, args := []string{"m.away_at IS NULL"}, []any{}
+	if q.State == Away {
+		where[0] = "m.away_at IS NOT NULL"
+	}
 	if w := strings.TrimSpace(q.Words); w != "" {
 		where = append(where, "CONCAT(c.name, ' ', m.name) LIKE ?")
 		args = append(args, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
@@ -82,8 +96,8 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		return d, err
 	}
 	if q.Client != "" {
-		err = s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM marks m JOIN clients c ON c.id = m.client_id LEFT JOIN kits k ON k.id = m.newest_kit LEFT JOIN jobs j ON j.open_mark = m.id
-			WHERE c.name = ? AND `+stateOf+" = 'stale'", q.Client, kit.Release).Scan(&d.Stale)
+		err = s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM marks m JOIN clients c ON c.id = m.client_id `+standing+`
+			WHERE c.name = ? AND `+stateOf+" = ?", q.Client, kit.Release, Outdated).Scan(&d.Stale)
 		if err != nil {
 			return d, err
 		}
@@ -104,16 +118,14 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		where, args = append(where, stateOf+" = ?"), append(args, kit.Release, q.State)
 	}
 	args = append([]any{kit.Release}, args...)
-	rows, err := s.db.QueryContext(ctx, `SELECT m.id, m.client_id, c.name, m.name, `+stateOf+`, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(m.seen_build, '')
-		FROM clients c JOIN marks m ON m.client_id = c.id LEFT JOIN kits k ON k.id = m.newest_kit LEFT JOIN jobs j ON j.open_mark = m.id
-		WHERE `+strings.Join(where, " AND ")+` ORDER BY c.name, m.name, m.id LIMIT ?`, append(args, q.Limit+1)...)
+	rows, err := s.db.QueryContext(ctx, selectTag+"WHERE "+strings.Join(where, " AND ")+" ORDER BY c.name, m.name, m.id LIMIT ?", append(args, q.Limit+1)...)
 	if err != nil {
 		return d, err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var t Tag
-		if err := rows.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Build); err != nil {
+		t, err := scanTag(rows)
+		if err != nil {
 			return d, err
 		}
 		d.Tags = append(d.Tags, t)
@@ -125,10 +137,41 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	return d, rows.Err()
 }
 
+// selectTag takes the release first.
+var selectTag = "SELECT m.id, m.client_id, c.name, m.name, " + stateOf + `, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(LOWER(HEX(m.seen_build)), '')
+FROM clients c JOIN marks m ON m.client_id = c.id` + standing
+
+func scanTag(row interface{ Scan(...any) error }) (t Tag, err error) {
+	err = row.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Build)
+	return t, err
+}
+
+// tag reads one mark as it hangs on the desk.
+func (s *Studio) tag(ctx context.Context, id int64) (Tag, error) {
+	t, err := scanTag(s.db.QueryRowContext(ctx, selectTag+"WHERE m.id = ?", kit.Release, id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return t, ErrNotFound
+	}
+	return t, err
+}
+
 // saw notes how a mark stands, for the desk.
 func (s *Studio) saw(ctx context.Context, w *Work) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE marks SET seen_build = ?, seen_warn = ?, seen_stop = ?, seen_kind = ?, seen_release = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?",
-		w.Name, w.Plan.Master.Findings.Count(finding.Warn), cut(w.Stop, 300), w.Plan.Master.Kind.Key, kit.Release, w.Mark.ID, w.Mark.decision)
+	m, kind := w.Plan.Master, "pixels"
+	if m.Kind.Vector {
+		kind = "vector"
+	}
+	return s.note(ctx, w.Mark, w.Name, m.Findings.Count(finding.Warn), w.Stop, kind)
+}
+
+// sawNothing notes that a mark cannot be put on the table, and why.
+func (s *Studio) sawNothing(ctx context.Context, m *Mark, why error) error {
+	return s.note(ctx, m, Hash{}.String(), 0, inWords(why), "")
+}
+
+func (s *Studio) note(ctx context.Context, m *Mark, build string, warn int, stop, kind string) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE marks SET seen_build = UNHEX(?), seen_warn = ?, seen_stop = ?, seen_kind = ?, seen_release = ? WHERE id = ? AND COALESCE(decisions_id, 0) = ?",
+		build, warn, cut(stop, maxSentence), kind, kit.Release, m.ID, m.decision)
 	return err
 }
 
@@ -153,30 +196,16 @@ func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error
 		if err != nil {
 			return err
 		}
-		w, err := s.Work(ctx, m)
-		if err != nil {
-			if ctx.Err() != nil {
-				return ctx.Err()
+		if _, err := s.Work(ctx, m); err != nil {
+			if ctx.Err() != nil || queue.Unavailable(err) {
+				return err
 			}
-			t.State = Stopped
-			continue
+			if err := s.sawNothing(ctx, m, err); err != nil {
+				return err
+			}
 		}
-		t.Build, t.Warn = w.Name, w.Plan.Master.Findings.Count(finding.Warn)
-		switch {
-		case w.Stop != "":
-			t.State = Stopped
-		case m.Kit != nil && m.Kit.Build == w.Name && m.Kit.Report.Incomplete:
-			t.State = Partial
-		case m.Kit != nil && m.Kit.Build == w.Name:
-			t.State = Current
-		case m.Kit != nil:
-			t.State = Outdated
-		case !w.Plan.Master.Kind.Vector:
-			t.State = Raster
-		case t.Warn > 0:
-			t.State = ToLook
-		default:
-			t.State = Ready
+		if *t, err = s.tag(ctx, t.ID); err != nil {
+			return err
 		}
 	}
 	return nil

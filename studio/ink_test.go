@@ -165,7 +165,7 @@ func TestInks(t *testing.T) {
 		t.Fatalf("the kit is %+v, %v", m.Kit, err)
 	}
 	plate := false
-	for _, f := range m.Kit.Report.Files {
+	for _, f := range report(t, s, m.Kit).Files {
 		plate = plate || f.Format == "eps" && f.Version == "colour" && strings.Contains(fmt.Sprint(f.Checks), "Vat Plum")
 	}
 	if !plate {

@@ -44,42 +44,57 @@ func (s *Studio) Pair(ctx context.Context, mark int64, a, b int) (x, y *Kit, err
 
 // DiffKits holds two kits to each other, file by file.
 func (s *Studio) DiffKits(ctx context.Context, a, b *Kit) ([]FileDiff, error) {
-	var out []FileDiff
-	for i := range a.Report.Files {
-		f := &a.Report.Files[i]
+	was, err := s.Report(ctx, a.ID)
+	if err != nil {
+		return nil, err
+	}
+	is, err := s.Report(ctx, b.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := differing(was.Files, is.Files)
+	for i := range out {
+		d := &out[i]
+		if d.State != "changed" {
+			continue
+		}
+		old, err := s.File(ctx, a.ID, d.Path)
+		if err != nil {
+			return nil, err
+		}
+		now, err := s.File(ctx, b.ID, d.Path)
+		if err != nil {
+			return nil, err
+		}
+		if d.Says, d.Shown, err = preview.Differ(ctx, d.Path, old, now); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// differing lists the files of two kits, those that changed first.
+func differing(a, b []kit.File) (out []FileDiff) {
+	for i := range a {
+		f := &a[i]
 		d := FileDiff{Path: f.Path, State: "gone", Old: f}
-		if j := slices.IndexFunc(b.Report.Files, func(g kit.File) bool { return g.Path == f.Path }); j >= 0 {
-			d.New, d.State = &b.Report.Files[j], "changed"
+		if j := slices.IndexFunc(b, func(g kit.File) bool { return g.Path == f.Path }); j >= 0 {
+			d.New, d.State = &b[j], "changed"
 			if d.New.SHA256 == f.SHA256 {
 				d.State = "same"
 			}
 		}
 		out = append(out, d)
 	}
-	for i := range b.Report.Files {
-		f := &b.Report.Files[i]
-		if !slices.ContainsFunc(a.Report.Files, func(g kit.File) bool { return g.Path == f.Path }) {
+	for i := range b {
+		f := &b[i]
+		if !slices.ContainsFunc(a, func(g kit.File) bool { return g.Path == f.Path }) {
 			out = append(out, FileDiff{Path: f.Path, State: "new", New: f})
-		}
-	}
-	for i := range out {
-		if d := &out[i]; d.State == "changed" {
-			was, err := s.File(ctx, a.ID, d.Path)
-			if err != nil {
-				return nil, err
-			}
-			is, err := s.File(ctx, b.ID, d.Path)
-			if err != nil {
-				return nil, err
-			}
-			if d.Says, d.Shown, err = preview.Differ(ctx, d.Path, was, is); err != nil {
-				return nil, err
-			}
 		}
 	}
 	order := []string{"changed", "new", "gone", "same"}
 	slices.SortStableFunc(out, func(x, y FileDiff) int { return slices.Index(order, x.State) - slices.Index(order, y.State) })
-	return out, nil
+	return out
 }
 
 // FilePicture is a file of a kit as a small PNG.
@@ -87,16 +102,16 @@ func (s *Studio) FilePicture(ctx context.Context, k *Kit, p string, long int) ([
 	return s.table.File(ctx, p, fmt.Sprint(k.ID), long, func(ctx context.Context) ([]byte, error) { return s.File(ctx, k.ID, p) })
 }
 
-// Shows is the file of a kit that shows what another looks like: itself, or
+// Shows is the file among a kit's that shows what another looks like: itself, or
 // the picture of the same version nearest to 500 px.
-func (k *Kit) Shows(f kit.File) string {
+func Shows(files []kit.File, f kit.File) string {
 	const large = 1200 // px, from which a smaller one shows as much
 	if preview.Shows(f.Path) && f.WidthPx <= large {
 		return f.Path
 	}
 	first, _, _ := strings.Cut(f.Version, "+")
 	best := ""
-	for _, g := range k.Report.Files {
+	for _, g := range files {
 		if g.Version == first && preview.Shows(g.Path) && g.WidthPx <= large && (best == "" || path.Ext(g.Path) == ".svg") {
 			best = g.Path
 		}

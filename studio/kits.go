@@ -11,7 +11,8 @@ import (
 	"dyekit/core/kit"
 )
 
-// A Kit is one built, numbered, unchangeable package.
+// A Kit is one built, numbered, unchangeable package. What is said of each of its
+// files stands in its report.
 type Kit struct {
 	ID       int64
 	MarkID   int64
@@ -20,28 +21,21 @@ type Kit struct {
 	Build    string // name of the build: all it was made from
 	Recipe   string
 	Revision int // of the master
-	Report   kit.Report
+	Files    int
+	Missing  int // files that were wanted and are not there
+	Bytes    int // of the files together
 	Built    time.Time
 }
 
-// Bytes is the weight of the files together.
-func (k *Kit) Bytes() int {
-	n := 0
-	for _, f := range k.Report.Files {
-		n += f.Bytes
-	}
-	return n
-}
+// Incomplete reports whether files are missing.
+func (k *Kit) Incomplete() bool { return k.Missing > 0 }
 
-const selectKit = "SELECT id, mark_id, number, name, build, recipe, revision, report, created_at FROM kits "
+const selectKit = "SELECT id, mark_id, number, name, LOWER(HEX(build)), recipe, revision, files, missing, bytes, created_at FROM kits "
 
 func scanKit(row interface{ Scan(...any) error }) (*Kit, error) {
 	var k Kit
-	var report string
-	if err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &report, &k.Built); err != nil {
-		return nil, err
-	}
-	return &k, json.Unmarshal([]byte(report), &k.Report)
+	err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &k.Files, &k.Missing, &k.Bytes, &k.Built)
+	return &k, err
 }
 
 // Kits lists the kits of a mark, newest first.
@@ -69,6 +63,20 @@ func (s *Studio) Kit(ctx context.Context, id int64) (*Kit, error) {
 		return nil, ErrNotFound
 	}
 	return k, err
+}
+
+// Report is what was found in a kit when it was built.
+func (s *Studio) Report(ctx context.Context, kitID int64) (*kit.Report, error) {
+	var body []byte
+	err := s.db.QueryRowContext(ctx, "SELECT report FROM kits WHERE id = ?", kitID).Scan(&body)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	var r kit.Report
+	return &r, json.Unmarshal(body, &r)
 }
 
 // File returns one file of a kit by its path.

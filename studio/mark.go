@@ -31,6 +31,7 @@ type Mark struct {
 	Kits     int   // how many were built
 	Kit      *Kit  // the newest, if any
 	Job      *Job  // the open one, if any
+	Away     bool  // put away
 	decision int64 // current row of decisions
 	body     string
 	fonts    []string // hashes of the client's fonts
@@ -62,7 +63,7 @@ func (m *Mark) Brand() string {
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
   a.id, a.revision, a.filename, a.sha256, a.created_at,
   (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, ''),
-  COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(m.seen_build, ''),
+  COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(LOWER(HEX(m.seen_build)), ''), m.away_at IS NOT NULL,
   NOT EXISTS (SELECT 1 FROM marks o WHERE o.client_id = m.client_id AND o.id <> m.id),
   EXISTS (SELECT 1 FROM decisions x WHERE x.mark_id = m.id AND COALESCE(x.parent_id, 0) = COALESCE(m.decisions_id, 0))
 FROM marks m JOIN clients c ON c.id = m.client_id
@@ -75,7 +76,7 @@ func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var h []byte
 	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen, &m.only, &m.redo)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen, &m.Away, &m.only, &m.redo)
 	if err != nil {
 		return nil, err
 	}

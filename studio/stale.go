@@ -21,7 +21,7 @@ func (s *Studio) reuse(ctx context.Context, mark int64) func(key string) (kit.Fi
 		var path, report string
 		var h []byte
 		err := s.db.QueryRowContext(ctx, `SELECT f.path, f.sha256, k.report FROM kit_files f JOIN kits k ON k.id = f.kit_id
-			WHERE f.input = ? AND k.mark_id = ? ORDER BY k.number DESC LIMIT 1`, key, mark).Scan(&path, &h, &report)
+			WHERE f.input = UNHEX(?) AND k.mark_id = ? ORDER BY k.number DESC LIMIT 1`, key, mark).Scan(&path, &h, &report)
 		if err != nil {
 			return kit.File{}, false // then it is made
 		}

@@ -280,7 +280,7 @@ func BenchmarkDesk(b *testing.B) {
 	for _, q := range []string{
 		"SET max_recursive_iterations = 100000",
 		"INSERT INTO clients (name) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000) SELECT CONCAT('Client ', i) FROM n",
-		"INSERT INTO marks (client_id, name, seen_build, seen_kind, seen_release) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5) SELECT c.id, CONCAT('Mark ', i), m.seen_build, 'svg', m.seen_release FROM clients c JOIN n JOIN marks m ON m.id = 1",
+		"INSERT INTO marks (client_id, name, seen_build, seen_kind, seen_release) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5) SELECT c.id, CONCAT('Mark ', i), m.seen_build, 'vector', m.seen_release FROM clients c JOIN n JOIN marks m ON m.id = 1",
 		"INSERT INTO masters (mark_id, revision, filename, sha256) SELECT m.id, 1, 'star.svg', a.sha256 FROM marks m JOIN masters a ON a.mark_id = 1 WHERE m.id > 1",
 	} {
 		if _, err := db.Exec(q); err != nil {

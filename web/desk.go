@@ -23,7 +23,7 @@ import (
 type deskPage struct {
 	studio.Desk
 	Q       studio.DeskQuery
-	States  []string
+	States  []studio.State
 	Clients []string
 	Hung    []tag
 	Form    takeForm
@@ -54,7 +54,7 @@ const seeing = 150 * time.Millisecond
 
 func (s *Server) desk(c *gin.Context) {
 	ctx := c.Request.Context()
-	p := deskPage{States: studio.States, Q: studio.DeskQuery{Words: c.Query("q"), Client: c.Query("client"), State: c.Query("state")}}
+	p := deskPage{States: studio.States, Q: studio.DeskQuery{Words: c.Query("q"), Client: c.Query("client"), State: studio.State(c.Query("state"))}}
 	p.Built, _ = strconv.Atoi(c.Query("built"))
 	p.Q.After, _ = strconv.ParseInt(c.Query("after"), 10, 64)
 	if p.Q.State != "" && !slices.Contains(studio.States, p.Q.State) {
@@ -111,13 +111,13 @@ func hang(t studio.Tag) tag {
 	return x
 }
 
-var stateNames = map[string]string{
+var stateNames = map[studio.State]string{
 	studio.Unseen: "Changed: to be looked at", studio.Building: "Building", studio.Stopped: "Cannot be built yet", studio.Current: "Up to date", studio.Partial: "Files are missing",
-	studio.Outdated: "Stale: build it again", studio.Raster: "Only a raster", studio.ToLook: "Something to look at", studio.Ready: "Ready to build",
+	studio.Outdated: "Stale: build it again", studio.Raster: "Only a raster", studio.ToLook: "Something to look at", studio.Ready: "Ready to build", studio.Away: "Put away",
 }
 
 // StateName says a state in words.
-func (deskPage) StateName(s string) string { return stateNames[s] }
+func (deskPage) StateName(s studio.State) string { return stateNames[s] }
 
 // Shown says how many are shown of how many.
 func (p deskPage) Filtered() bool { return p.Q.Words != "" || p.Q.Client != "" || p.Q.State != "" }
@@ -125,7 +125,7 @@ func (p deskPage) Filtered() bool { return p.Q.Words != "" || p.Q.Client != "" |
 // Page is the address of the next page.
 func (p deskPage) Page() template.URL {
 	v := url.Values{"after": {strconv.FormatInt(p.More, 10)}}
-	for k, x := range map[string]string{"q": p.Q.Words, "client": p.Q.Client, "state": p.Q.State} {
+	for k, x := range map[string]string{"q": p.Q.Words, "client": p.Q.Client, "state": string(p.Q.State)} {
 		if x != "" {
 			v.Set(k, x)
 		}

@@ -28,7 +28,9 @@ type kitPage struct {
 	Top  *studio.Kit // the newest
 	Old  []*studio.Kit
 	Why  []string // the newest is stale
-	Halt string   // why builds do not go on
+	// Report is what is said of the newest.
+	Report *kit.Report
+	Halt   string // why builds do not go on
 }
 
 func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
@@ -39,6 +41,9 @@ func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
 	}
 	if len(p.Kits) > 0 {
 		p.Top, p.Old = p.Kits[0], p.Kits[1:]
+		if p.Report, err = s.studio.Report(ctx, p.Top.ID); err != nil {
+			return p, err
+		}
 	}
 	if p.Why, err = s.studio.Stale(ctx, d.Work); err != nil {
 		return p, err
@@ -145,7 +150,7 @@ func (s *Server) kitCase(c *gin.Context) {
 }
 
 // LeftOut groups what the newest kit leaves out on purpose.
-func (p kitPage) LeftOut() []leftOut { return group(p.Top.Report.Omitted) }
+func (p kitPage) LeftOut() []leftOut { return group(p.Report.Omitted) }
 
 // patience is how long a download may take for its next bytes: a slow reader
 // is served for as long as it reads at all.
@@ -326,15 +331,14 @@ type kept struct {
 // Drawers lists the newest kit by its folders.
 func (p kitPage) Drawers() []drawer {
 	var out []drawer
-	k := p.Top
-	for _, f := range k.Report.Files {
-		x := kept{File: f, Shows: k.Shows(f)}
+	for _, f := range p.Report.Files {
+		x := kept{File: f, Shows: studio.Shows(p.Report.Files, f)}
 		first, _, _ := strings.Cut(f.Version, "+")
 		if v, ok := p.D.Work.Version(first); ok {
 			x.Dark = v.White()
 		}
-		if k.Report.Readers != nil {
-			for _, r := range k.Report.Readers.Read {
+		if p.Report.Readers != nil {
+			for _, r := range p.Report.Readers.Read {
 				if r.Path == f.Path {
 					x.Readers = append(x.Readers, r)
 				}

@@ -75,8 +75,8 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		d.State, d.Busy = fmt.Sprintf("building kit %d", next), true
 	case m.Kit == nil:
 		d.State = "no kit yet"
-	case m.Kit.Build == w.Name && m.Kit.Report.Incomplete:
-		d.State = fmt.Sprintf("kit %d is incomplete: %d missing", m.Kit.Number, len(m.Kit.Report.Failed))
+	case m.Kit.Build == w.Name && m.Kit.Incomplete():
+		d.State = fmt.Sprintf("kit %d is incomplete: %d missing", m.Kit.Number, m.Kit.Missing)
 	case m.Kit.Build == w.Name:
 		d.State = fmt.Sprintf("kit %d is up to date", m.Kit.Number)
 		d.Hint, d.Action = d.State, "Up to date"
@@ -149,7 +149,7 @@ func note(w *studio.Work, key string) (text, state string) {
 		return "", "none"
 	case m.Kit.Build != w.Name:
 		return fmt.Sprintf("%d stale", m.Kit.Number), "look"
-	case m.Kit.Report.Incomplete:
+	case m.Kit.Incomplete():
 		return fmt.Sprintf("%d incomplete", m.Kit.Number), "look"
 	default:
 		return fmt.Sprintf("%d built", m.Kits), "done"

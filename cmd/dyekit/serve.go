@@ -110,6 +110,7 @@ func serve(ctx context.Context, st *studio.Studio, dsn, addr string, hosts []str
 	var wg sync.WaitGroup
 	wg.Go(func() { crew(working, st, dsn, workers) })
 	go st.Warm(working) // nobody waits for it
+	go st.CollectDaily(working)
 	srv := &http.Server{
 		Handler:           h,
 		ReadHeaderTimeout: 10 * time.Second,
@@ -189,6 +190,33 @@ func (s *settings) address(ctx context.Context, share bool) (dsn string, stop fu
 		return "", nil, err
 	}
 	return db.DSN("dyekit"), db.Stop, nil
+}
+
+func collectCmd() *cobra.Command {
+	var set settings
+	c := &cobra.Command{
+		Use: "collect", Short: "Delete the bytes that nothing names any more, as the server does once a day", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			dsn, stop, err := set.address(cmd.Context(), true)
+			if err != nil {
+				return failed(err)
+			}
+			defer stop()
+			st, err := studio.Open(cmd.Context(), dsn)
+			if err != nil {
+				return failed(err)
+			}
+			defer st.Close()
+			c, err := st.Collect(cmd.Context())
+			if err != nil {
+				return failed(err)
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), c)
+			return nil
+		},
+	}
+	set.flags(c)
+	return c
 }
 
 func backupCmd() *cobra.Command {
