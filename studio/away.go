@@ -172,7 +172,11 @@ func (l Losses) Says() (out []string) {
 	add(l.Decisions, "decision", "decisions")
 	add(l.Kits, "kit", "kits")
 	if l.Files > 0 {
-		add(l.Files, "file in it", "files in them")
+		in := "in it"
+		if l.Kits > 1 {
+			in = "in them"
+		}
+		add(l.Files, "file "+in, "files "+in)
 		out[len(out)-1] += ", " + kit.Weight(l.Bytes)
 	}
 	add(l.Inks, "ink of "+l.Client, "inks of "+l.Client)

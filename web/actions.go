@@ -43,29 +43,27 @@ func back(c *gin.Context, id int64, otherwise string) {
 }
 
 // revise takes in a new revision of the master and shows what it changed.
-func (s *Server) revise(c *gin.Context) {
+func (s *Server) revise(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	t, err := upload(c)
 	if err == nil {
 		err = s.studio.Revise(c.Request.Context(), n, t)
 	}
 	if err != nil {
-		s.again(c, "master", err, nil)
-		return
+		return s.again(c, "master", err, nil)
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "compare"))
+	return nil
 }
 
 // addFont keeps a font for the client, so that text can be set in it.
-func (s *Server) addFont(c *gin.Context) {
+func (s *Server) addFont(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	t, err := upload(c)
 	if err == nil && len(t.Fonts) == 0 {
@@ -77,23 +75,21 @@ func (s *Server) addFont(c *gin.Context) {
 		}
 	}
 	if err != nil {
-		s.again(c, "master", err, nil)
-		return
+		return s.again(c, "master", err, nil)
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
+	return nil
 }
 
 // mend takes or undoes one mend.
-func (s *Server) mend(c *gin.Context) {
+func (s *Server) mend(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	what := intake.Mend(c.PostForm("mend"))
 	if err := what.Check(); err != nil {
-		s.fail(c, decision.Wrong("mend", "%s", err))
-		return
+		return decision.Wrong("mend", "%s", err)
 	}
 	take := c.PostForm("take") == "yes"
 	words := "mended: " + string(what)
@@ -105,76 +101,70 @@ func (s *Server) mend(c *gin.Context) {
 		return nil
 	})
 	if err != nil {
-		s.again(c, "master", err, nil)
-		return
+		return s.again(c, "master", err, nil)
 	}
 	back(c, n, "master")
+	return nil
 }
 
 // choosePress sets the press that print files are made for.
-func (s *Server) choosePress(c *gin.Context) {
+func (s *Server) choosePress(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	var profile studio.Upload
 	if f, err := c.MultipartForm(); err == nil && len(f.File["profile"]) > 0 {
 		profile.Filename = f.File["profile"][0].Filename
 		if profile.Data, err = readAll(f.File["profile"][0]); err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 	} else if err != nil {
-		s.again(c, "inks", decision.Wrong("press", "the upload was cut off, or is larger than %d MB", icc.MaxBytes>>20), nil)
-		return
+		return s.again(c, "inks", decision.Wrong("press", "the upload was cut off, or is larger than %d MB", icc.MaxBytes>>20), nil)
 	}
 	if key := c.PostForm("press"); len(profile.Data) > 0 || key != "profile" { // that is what it is already
 		err = s.studio.SetPress(c.Request.Context(), n, key, profile)
 	}
 	if err != nil {
-		s.again(c, "inks", err, nil)
-		return
+		return s.again(c, "inks", err, nil)
 	}
 	back(c, n, "inks")
+	return nil
 }
 
-func (s *Server) undo(c *gin.Context) { s.step(c, s.studio.Undo, "undone") }
-func (s *Server) redo(c *gin.Context) { s.step(c, s.studio.Redo, "done again") }
+func (s *Server) undo(c *gin.Context) error { return s.step(c, s.studio.Undo, "undone") }
+func (s *Server) redo(c *gin.Context) error { return s.step(c, s.studio.Redo, "done again") }
 
 // step undoes or redoes what a person saw, and not what somebody else, or the
 // same click, did since.
-func (s *Server) step(c *gin.Context, do func(ctx context.Context, id, seen int64) (string, error), word string) {
+func (s *Server) step(c *gin.Context, do func(ctx context.Context, id, seen int64) (string, error), word string) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	seen, err := strconv.ParseInt(c.PostForm("seen"), 10, 64)
 	if err != nil {
 		seen = studio.AnyState
 	}
-	_, err = do(c.Request.Context(), n, seen)
-	switch {
-	case errors.Is(err, studio.ErrMoved):
-		s.again(c, from(c, "master"), decision.Wrong("", "%s", "nothing was "+word+": "+err.Error()), nil)
-	case err != nil:
-		s.fail(c, err)
-	default:
-		back(c, n, "master")
+	if _, err = do(c.Request.Context(), n, seen); errors.Is(err, studio.ErrMoved) {
+		return s.again(c, from(c, "master"), decision.Wrong("", "nothing was %s: %v", word, err), nil)
 	}
+	if err != nil {
+		return err
+	}
+	back(c, n, "master")
+	return nil
 }
 
 // build puts a build into the queue and goes to where it can be watched.
-func (s *Server) build(c *gin.Context) {
+func (s *Server) build(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	if _, err := s.studio.Build(c.Request.Context(), w); err != nil {
-		s.again(c, "kit", err, nil)
-		return
+		return s.again(c, "kit", err, nil)
 	}
 	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "kit"))
+	return nil
 }

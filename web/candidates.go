@@ -22,29 +22,30 @@ type candidatesPage struct {
 	Failed []string // files that could not be taken in, and why
 }
 
-func (s *Server) candidates(c *gin.Context) { s.showCandidates(c, http.StatusOK, candidatesPage{}) }
+func (s *Server) candidates(c *gin.Context) error {
+	return s.showCandidates(c, http.StatusOK, candidatesPage{})
+}
 
-func (s *Server) showCandidates(c *gin.Context, status int, p candidatesPage) {
+func (s *Server) showCandidates(c *gin.Context, status int, p candidatesPage) error {
 	var err error
 	if p.ID == 0 {
 		if p.ID, err = id(c, "id"); err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 	}
 	if p.Client, err = s.studio.ClientName(c.Request.Context(), p.ID); err == nil {
 		p.List, err = s.studio.Candidates(c.Request.Context(), p.ID)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	s.render(c, status, "candidates", p)
+	return nil
 }
 
 // takeCandidates keeps one file or several as candidates. A script sends them
 // one by one and is answered in JSON; a plain form sends all.
-func (s *Server) takeCandidates(c *gin.Context) {
+func (s *Server) takeCandidates(c *gin.Context) error {
 	all, err := uploads(c)
 	plain := c.GetHeader("Accept") != "application/json"
 	var p candidatesPage
@@ -74,26 +75,26 @@ func (s *Server) takeCandidates(c *gin.Context) {
 	case err == nil && !plain:
 		c.JSON(http.StatusOK, gin.H{"to": candidatesURL(p.ID)})
 	case err == nil && len(p.Failed) > 0:
-		s.showCandidates(c, http.StatusOK, p)
+		return s.showCandidates(c, http.StatusOK, p)
 	case err == nil:
 		c.Redirect(http.StatusSeeOther, candidatesURL(p.ID))
 	case isInput && !plain:
 		c.JSON(http.StatusUnprocessableEntity, gin.H{"field": in.Field, "error": sentence(in.Message)})
 	case isInput:
-		s.showNew(c, http.StatusUnprocessableEntity, takeForm{Client: c.PostForm("client"), Error: in})
+		return s.showNew(c, http.StatusUnprocessableEntity, takeForm{Client: c.PostForm("client"), Error: in})
 	default:
-		s.fail(c, err)
+		return err
 	}
+	return nil
 }
 
 func candidatesURL(client int64) string { return fmt.Sprintf("/clients/%d/candidates", client) }
 
 // candidate chooses one, makes a mark of it, or takes it off the board.
-func (s *Server) candidate(c *gin.Context) {
+func (s *Server) candidate(c *gin.Context) error {
 	x, err := s.candidateOf(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	to := candidatesURL(x.ClientID)
@@ -112,14 +113,13 @@ func (s *Server) candidate(c *gin.Context) {
 	}
 	var in *studio.InputError
 	if errors.As(err, &in) {
-		s.showCandidates(c, http.StatusUnprocessableEntity, candidatesPage{ID: x.ClientID, Error: in, At: x.ID, Typed: c.PostForm("mark")})
-		return
+		return s.showCandidates(c, http.StatusUnprocessableEntity, candidatesPage{ID: x.ClientID, Error: in, At: x.ID, Typed: c.PostForm("mark")})
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, to)
+	return nil
 }
 
 func (s *Server) candidateOf(c *gin.Context) (*studio.Candidate, error) {
@@ -130,28 +130,26 @@ func (s *Server) candidateOf(c *gin.Context) (*studio.Candidate, error) {
 	return s.studio.Candidate(c.Request.Context(), n)
 }
 
-func (s *Server) candidatePicture(c *gin.Context) {
+func (s *Server) candidatePicture(c *gin.Context) error {
 	x, err := s.candidateOf(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	b, err := s.studio.CandidatePicture(c.Request.Context(), x, pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // spread puts the drawings on a master's page side by side.
-func (s *Server) spread(c *gin.Context) {
+func (s *Server) spread(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	cid, err := s.studio.Spread(c.Request.Context(), w.Mark)
 	if err != nil {
-		s.again(c, "master", err, nil)
-		return
+		return s.again(c, "master", err, nil)
 	}
 	c.Redirect(http.StatusSeeOther, candidatesURL(cid))
+	return nil
 }

@@ -34,60 +34,55 @@ func (s *Server) comparison(c *gin.Context) (*studio.Comparison, error) {
 	return s.studio.Compare(c.Request.Context(), m, with)
 }
 
-func (s *Server) compare(c *gin.Context) {
+func (s *Server) compare(c *gin.Context) error {
 	x, err := s.comparison(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	w, err := s.studio.Work(c.Request.Context(), x.Mark)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	s.render(c, http.StatusOK, "compare", revisionPage{s.newDocket(w, "master"), x})
+	return nil
 }
 
-func (s *Server) comparePicture(c *gin.Context) {
+func (s *Server) comparePicture(c *gin.Context) error {
 	x, err := s.comparison(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	b, err := x.Picture(c.Request.Context(), c.Param("which"), number(c, "w", 640, 16, 2400))
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // goBack takes an earlier master in again.
-func (s *Server) goBack(c *gin.Context) {
+func (s *Server) goBack(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	revision, err := strconv.Atoi(c.PostForm("revision"))
 	if err != nil {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	if err := s.studio.GoBack(c.Request.Context(), n, revision); err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
+	return nil
 }
 
 // settle gives a decision that no longer applies to something else, or lets it
 // go.
-func (s *Server) settle(c *gin.Context) {
+func (s *Server) settle(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	if err := s.studio.Settle(c.Request.Context(), w, c.PostForm("says"), c.PostForm("apply") != ""); err != nil {
-		s.again(c, "master", err, nil)
-		return
+		return s.again(c, "master", err, nil)
 	}
 	back(c, w.Mark.ID, "master")
+	return nil
 }

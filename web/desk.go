@@ -52,14 +52,13 @@ type takeForm struct {
 // seeing is how long the desk looks at marks that changed before it answers.
 const seeing = 150 * time.Millisecond
 
-func (s *Server) desk(c *gin.Context) {
+func (s *Server) desk(c *gin.Context) error {
 	ctx := c.Request.Context()
 	p := deskPage{States: studio.States, Q: studio.DeskQuery{Words: c.Query("q"), Client: c.Query("client"), State: studio.State(c.Query("state"))}}
 	p.Built, _ = strconv.Atoi(c.Query("built"))
 	p.Q.After, _ = strconv.ParseInt(c.Query("after"), 10, 64)
 	if p.Q.State != "" && !slices.Contains(studio.States, p.Q.State) {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	var err error
 	if p.Desk, err = s.studio.Desk(ctx, p.Q); err == nil {
@@ -76,8 +75,7 @@ func (s *Server) desk(c *gin.Context) {
 		p.Held, err = s.studio.Held(ctx)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	p.Boards = slices.DeleteFunc(p.Boards, func(b studio.Board) bool {
 		return p.Q.Client != "" && b.Client != p.Q.Client || p.Q.Client == "" && !b.Open
@@ -86,6 +84,7 @@ func (s *Server) desk(c *gin.Context) {
 		p.Hung = append(p.Hung, hang(t))
 	}
 	s.render(c, http.StatusOK, "desk", p)
+	return nil
 }
 
 // hang says on a tag how its mark stands and what is next.
@@ -134,7 +133,7 @@ func (p deskPage) Page() template.URL {
 }
 
 // heldFile sends a held file as it came.
-func (s *Server) heldFile(c *gin.Context) {
+func (s *Server) heldFile(c *gin.Context) error {
 	n, err := id(c, "id")
 	var name string
 	var data []byte
@@ -142,27 +141,27 @@ func (s *Server) heldFile(c *gin.Context) {
 		name, data, err = s.studio.HeldFile(c.Request.Context(), n)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, name)
 	c.Data(http.StatusOK, "application/octet-stream", data)
+	return nil
 }
 
-func (s *Server) dropHeld(c *gin.Context) {
+func (s *Server) dropHeld(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err == nil {
 		err = s.studio.DropHeld(c.Request.Context(), n)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, "/")
+	return nil
 }
 
 // buildStale builds all stale kits of a client.
-func (s *Server) buildStale(c *gin.Context) {
+func (s *Server) buildStale(c *gin.Context) error {
 	ctx, name := c.Request.Context(), c.PostForm("client")
 	cid, err := s.studio.Client(ctx, name)
 	n := 0
@@ -170,33 +169,32 @@ func (s *Server) buildStale(c *gin.Context) {
 		n, err = s.studio.BuildStale(ctx, cid)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, "/?"+url.Values{"client": {name}, "built": {strconv.Itoa(n)}}.Encode())
+	return nil
 }
 
-func (s *Server) newMark(c *gin.Context) {
-	s.showNew(c, http.StatusOK, takeForm{Client: c.Query("client")})
+func (s *Server) newMark(c *gin.Context) error {
+	return s.showNew(c, http.StatusOK, takeForm{Client: c.Query("client")})
 }
 
-func (s *Server) showNew(c *gin.Context, status int, form takeForm) {
+func (s *Server) showNew(c *gin.Context, status int, form takeForm) error {
 	clients, err := s.studio.Clients(c.Request.Context())
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	s.render(c, status, "new", deskPage{Clients: clients, Form: form})
+	return nil
 }
 
 // takeIn makes a mark from an upload; of several files, candidates.
-func (s *Server) takeIn(c *gin.Context) {
+func (s *Server) takeIn(c *gin.Context) error {
 	form := takeForm{}
 	t, err := upload(c)
 	form.Client, form.Mark, form.Filename = t.Client, t.Mark, t.Filename
 	if err == nil && len(c.Request.MultipartForm.File["master"]) > 1 {
-		s.takeCandidates(c)
-		return
+		return s.takeCandidates(c)
 	}
 	var m *studio.Mark
 	if err == nil {
@@ -206,14 +204,13 @@ func (s *Server) takeIn(c *gin.Context) {
 	if errors.As(err, &in) {
 		form.Error = in
 		form.Font = in.Field == "font"
-		s.showNew(c, http.StatusUnprocessableEntity, form)
-		return
+		return s.showNew(c, http.StatusUnprocessableEntity, form)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, markURL(m.ID, "master"))
+	return nil
 }
 
 // maxUpload bounds a request with masters: one large one, or many small ones.

@@ -259,17 +259,15 @@ func typedRecipe(c *gin.Context, base *recipe.Recipe) (rows []recipeRow, r *reci
 
 // editRecipe keeps the table as the mark's own recipe, or only shows what it
 // would make.
-func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
-	return func(c *gin.Context) {
+func (s *Server) editRecipe(keep bool) handler {
+	return func(c *gin.Context) error {
 		w, err := s.work(c)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 		base, err := w.Base()
 		if err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 		ctx := c.Request.Context()
 		rows, r, err := typedRecipe(c, base)
@@ -285,7 +283,7 @@ func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
 		switch {
 		case err == nil && keep:
 			c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "files"))
-			return
+			return nil
 		case err != nil && !errors.As(err, &in):
 			// What the plan refuses, as two files with one name, is the
 			// person's to change as well.
@@ -301,8 +299,7 @@ func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
 		d.Typed = map[string]string{"naming": c.PostForm("naming"), "folders": c.PostForm("folders")}
 		p, err := s.newFilesPage(c, d, rows)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 		p.D.Work, p.Trying = w, in == nil
 		status := http.StatusOK
@@ -310,6 +307,7 @@ func (s *Server) editRecipe(keep bool) gin.HandlerFunc {
 			status = http.StatusUnprocessableEntity
 		}
 		s.render(c, status, "files", p)
+		return nil
 	}
 }
 
@@ -328,11 +326,10 @@ func placed(message string) string {
 }
 
 // chooseRecipe takes a recipe, saves the one at hand, or drops a saved one.
-func (s *Server) chooseRecipe(c *gin.Context) {
+func (s *Server) chooseRecipe(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	typed := map[string]string{}
@@ -359,45 +356,41 @@ func (s *Server) chooseRecipe(c *gin.Context) {
 		}
 	}
 	if err != nil {
-		s.again(c, "files", err, typed)
-		return
+		return s.again(c, "files", err, typed)
 	}
 	back(c, w.Mark.ID, "files")
+	return nil
 }
 
 // recipeFile gives the recipe as JSON, all that was decided about it in it.
-func (s *Server) recipeFile(c *gin.Context) {
+func (s *Server) recipeFile(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	b, err := json.MarshalIndent(w.Recipe, "", "  ")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, recipe.Slug(w.Recipe.Name)+".json")
 	c.Data(http.StatusOK, "application/json", append(b, '\n'))
+	return nil
 }
 
 // takeRecipe reads a recipe out of a file and gives it to the mark.
-func (s *Server) takeRecipe(c *gin.Context) {
+func (s *Server) takeRecipe(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	f, _, err := c.Request.FormFile("file")
 	if err != nil {
-		s.again(c, "files", decision.Wrong("file", "choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20), nil)
-		return
+		return s.again(c, "files", decision.Wrong("file", "choose the recipe's file, a JSON of at most %d MB", recipe.MaxBytes>>20), nil)
 	}
 	defer f.Close()
 	b, err := readLimited(f, recipe.MaxBytes+1)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	r, err := recipe.Parse(b)
 	if err == nil {
@@ -406,10 +399,10 @@ func (s *Server) takeRecipe(c *gin.Context) {
 		err = decision.Wrong("file", "%s", err)
 	}
 	if err != nil {
-		s.again(c, "files", err, nil)
-		return
+		return s.again(c, "files", err, nil)
 	}
 	back(c, n, "files")
+	return nil
 }
 
 // Chosen reports whether a recipe is the one at hand.
@@ -452,25 +445,23 @@ func (p filesPage) Tree() []string {
 }
 
 // setEffects says what becomes of shadows, glows and blurs in curve files.
-func (s *Server) setEffects(c *gin.Context) {
+func (s *Server) setEffects(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ppi := 0.0
 	if v := strings.TrimSpace(c.PostForm("ppi")); v != "" {
 		if ppi, err = strconv.ParseFloat(v, 64); err != nil {
-			s.again(c, "files", decision.Wrong("effects", "%q is no resolution: write a number of pixels per inch, such as 300", v), map[string]string{"ppi": v})
-			return
+			return s.again(c, "files", decision.Wrong("effects", "%q is no resolution: write a number of pixels per inch, such as 300", v), map[string]string{"ppi": v})
 		}
 	}
 	if err := s.studio.SetEffects(c.Request.Context(), n, c.PostForm("effects"), ppi); err != nil {
 		if in, ok := err.(*studio.InputError); ok {
 			in.Field = "effects"
 		}
-		s.again(c, "files", err, nil)
-		return
+		return s.again(c, "files", err, nil)
 	}
 	back(c, n, "files")
+	return nil
 }

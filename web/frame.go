@@ -108,19 +108,18 @@ func typedFrame(c *gin.Context) (f frame.Spec, err error) {
 }
 
 // setFrame keeps the frame, or only shows what it would be.
-func (s *Server) setFrame(keep bool) gin.HandlerFunc {
-	return func(c *gin.Context) {
+func (s *Server) setFrame(keep bool) handler {
+	return func(c *gin.Context) error {
 		w, err := s.work(c)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 		ctx := c.Request.Context()
 		f, err := typedFrame(c)
 		if err == nil && keep {
 			if err = s.studio.SetFrame(ctx, w.Mark.ID, f); err == nil {
 				c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "frame"))
-				return
+				return nil
 			}
 		} else if err == nil {
 			var x *studio.Work
@@ -145,24 +144,23 @@ func (s *Server) setFrame(keep bool) gin.HandlerFunc {
 			status = http.StatusUnprocessableEntity
 		}
 		s.render(c, status, "frame", p)
+		return nil
 	}
 }
 
 // framePicture draws a version, perhaps with another over it, through a box.
-func (s *Server) framePicture(c *gin.Context) {
+func (s *Server) framePicture(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	box, ok := boxOf(c.Query("box"))
 	if !ok {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	pw, ph := size(c)
 	b, err := w.Through(c.Request.Context(), c.Query("version"), c.Query("over"), box, pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // boxOf reads four numbers with commas between.

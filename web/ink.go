@@ -16,11 +16,10 @@ import (
 )
 
 // setInk ties a colour to an ink of the client, or unties it.
-func (s *Server) setInk(c *gin.Context) {
+func (s *Server) setInk(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	t := version.Tied{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
 	typed := map[string]string{}
@@ -53,31 +52,30 @@ func (s *Server) setInk(c *gin.Context) {
 		}
 	}
 	if err != nil {
-		s.again(c, "inks", err, typed)
-		return
+		return s.again(c, "inks", err, typed)
 	}
 	back(c, n, "inks")
+	return nil
 }
 
 // undoInks takes the last change of the client's inks back.
-func (s *Server) undoInks(c *gin.Context) {
+func (s *Server) undoInks(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err == nil {
 		err = s.studio.UndoInks(c.Request.Context(), n)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	back(c, n, "inks")
+	return nil
 }
 
 // takeInks adds a list of colours to the client's inks.
-func (s *Server) takeInks(c *gin.Context) {
+func (s *Server) takeInks(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	f, err := c.MultipartForm()
 	switch {
@@ -92,34 +90,31 @@ func (s *Server) takeInks(c *gin.Context) {
 		}
 	}
 	if err != nil {
-		s.again(c, "inks", err, nil)
-		return
+		return s.again(c, "inks", err, nil)
 	}
 	back(c, n, "inks")
+	return nil
 }
 
 // inkList sends the client's inks in an open format.
-func (s *Server) inkList(c *gin.Context) {
+func (s *Server) inkList(c *gin.Context) error {
 	format := strings.TrimPrefix(c.Param("name"), "inks.")
 	if !slices.Contains(palette.Formats, format) {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	m, err := s.studio.Mark(c.Request.Context(), n)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	b, err := m.InkList(format)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, recipe.Slug(m.Client)+"-inks."+format)
 	c.Data(http.StatusOK, "text/plain; charset=utf-8", b)
+	return nil
 }

@@ -58,40 +58,36 @@ func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
 	return p, nil
 }
 
-func (s *Server) cancelJob(c *gin.Context) {
+func (s *Server) cancelJob(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	j, err := s.studio.Job(c.Request.Context(), n)
 	if err == nil {
 		err = s.studio.Cancel(c.Request.Context(), n)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, markURL(j.MarkID, "kit"))
+	return nil
 }
 
 // jobEvents streams the progress of a job as server-sent events until it ends.
-func (s *Server) jobEvents(c *gin.Context) {
+func (s *Server) jobEvents(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	if _, err := s.studio.Job(ctx, n); err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	rc := http.NewResponseController(c.Writer)
 	// The server's write timeout is meant for pages.
 	if err := rc.SetWriteDeadline(time.Time{}); err != nil && !errors.Is(err, http.ErrNotSupported) {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")
@@ -107,6 +103,7 @@ func (s *Server) jobEvents(c *gin.Context) {
 		}
 		return rc.Flush()
 	})
+	return nil
 }
 
 func (s *Server) kit(c *gin.Context) (*studio.Kit, error) {
@@ -117,36 +114,35 @@ func (s *Server) kit(c *gin.Context) (*studio.Kit, error) {
 	return s.studio.Kit(c.Request.Context(), n)
 }
 
-func (s *Server) kitZip(c *gin.Context) {
+func (s *Server) kitZip(c *gin.Context) error {
 	k, err := s.kit(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	r, err := s.studio.OpenZip(c.Request.Context(), k)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, k.Name+".zip")
 	c.Header("Content-Type", "application/zip")
 	send(c, k, r)
+	return nil
 }
 
 // kitCase is what a person can send to whoever looks after Dye Kit, about files
 // that a kit lacks.
-func (s *Server) kitCase(c *gin.Context) {
+func (s *Server) kitCase(c *gin.Context) error {
 	k, err := s.kit(c)
 	var b []byte
 	if err == nil {
 		b, err = s.studio.Case(c.Request.Context(), k)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, k.Name+"_case.zip")
 	c.Data(http.StatusOK, "application/zip", b)
+	return nil
 }
 
 // LeftOut groups what the newest kit leaves out on purpose.
@@ -196,47 +192,45 @@ func (s *Server) part(c *gin.Context) (k *studio.Kit, path string, r *studio.Rea
 	return k, path, r, err
 }
 
-func (s *Server) kitFile(c *gin.Context) {
+func (s *Server) kitFile(c *gin.Context) error {
 	k, p, r, err := s.part(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	attachment(c, path.Base(p))
 	c.Header("Content-Type", media(p))
 	send(c, k, r)
+	return nil
 }
 
 // kitGuide shows the guide as the client will see it, under a policy of its
 // own: it was written here, may style itself and runs nothing. What it links to
 // are downloads.
-func (s *Server) kitGuide(c *gin.Context) {
+func (s *Server) kitGuide(c *gin.Context) error {
 	if c.Param("path") != "/START-HERE.html" {
-		s.kitFile(c)
-		return
+		return s.kitFile(c)
 	}
 	k, _, r, err := s.part(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.Header("Content-Security-Policy", "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; base-uri 'none'; frame-ancestors 'none'; sandbox allow-downloads allow-popups allow-top-navigation-by-user-activation")
 	c.Header("Content-Type", "text/html; charset=utf-8")
 	send(c, k, r)
+	return nil
 }
 
 // kitLook is a file of a kit as a small picture.
-func (s *Server) kitLook(c *gin.Context) {
+func (s *Server) kitLook(c *gin.Context) error {
 	k, err := s.kit(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	b, err := s.studio.FilePicture(c.Request.Context(), k, strings.TrimPrefix(c.Param("path"), "/"), number(c, "w", 200, 16, 1200))
 	if err == nil {
 		c.Header("Cache-Control", "private, max-age=31536000, immutable") // kits never change
 	}
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 type kitsPage struct {
@@ -284,11 +278,10 @@ func (p kitsPage) Causes() (out []cause) {
 
 // compareKits holds two kits of a mark to each other; the newest and the one
 // before are usual.
-func (s *Server) compareKits(c *gin.Context) {
+func (s *Server) compareKits(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	p := kitsPage{D: s.newDocket(w, "kit"), Count: map[string]int{}}
@@ -296,22 +289,21 @@ func (s *Server) compareKits(c *gin.Context) {
 		err = studio.ErrNotFound
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	a, b := number(c, "a", p.All[1].Number, 1, 1<<30), number(c, "b", p.All[0].Number, 1, 1<<30)
 	if p.A, p.B, err = s.studio.Pair(ctx, w.Mark.ID, a, b); err == nil {
 		p.Files, err = s.studio.DiffKits(ctx, p.A, p.B)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	for _, f := range p.Files {
 		p.Count[f.State]++
 	}
 	p.D.Title = "Kits compared · " + w.Mark.Client + " " + w.Mark.Name
 	s.render(c, http.StatusOK, "kits", p)
+	return nil
 }
 
 // A drawer is a folder of a kit.

@@ -108,11 +108,10 @@ func (partsPage) Query(l version.Lockup) template.URL {
 
 // nameParts names the pieces that were picked, all that was suggested, or
 // takes a name away.
-func (s *Server) nameParts(c *gin.Context) {
+func (s *Server) nameParts(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	switch {
@@ -132,10 +131,10 @@ func (s *Server) nameParts(c *gin.Context) {
 		err = s.studio.NameParts(ctx, w, parts.Naming{Name: strings.TrimSpace(c.PostForm("name")), Pieces: keys})
 	}
 	if err != nil {
-		s.again(c, "parts", err, map[string]string{"name": c.PostForm("name")})
-		return
+		return s.again(c, "parts", err, map[string]string{"name": c.PostForm("name")})
 	}
 	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "parts"))
+	return nil
 }
 
 // asked reads a lockup out of a form or an address.
@@ -167,11 +166,10 @@ func asked(get func(string) string) version.Lockup {
 	return l
 }
 
-func (s *Server) lockups(c *gin.Context) {
+func (s *Server) lockups(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx := c.Request.Context()
 	switch drop, standard := c.PostForm("drop"), c.PostForm("make-standard"); {
@@ -194,92 +192,85 @@ func (s *Server) lockups(c *gin.Context) {
 		for k, v := range c.Request.PostForm {
 			typed[k] = v[0]
 		}
-		s.again(c, "parts", err, typed)
-		return
+		return s.again(c, "parts", err, typed)
 	}
 	c.Redirect(http.StatusSeeOther, markURL(w.Mark.ID, "parts"))
+	return nil
 }
 
-func (s *Server) lockupPicture(c *gin.Context) {
+func (s *Server) lockupPicture(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	b, err := w.LockupPicture(c.Request.Context(), asked(c.Query), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // lockupBoxes tells where the parts of a lockup in the making stand, so that the
 // gaps between them can be taken hold of.
-func (s *Server) lockupBoxes(c *gin.Context) {
+func (s *Server) lockupBoxes(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	boxes, unit, err := w.LockupBoxes(c.Request.Context(), asked(c.Query), pw, ph)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.JSON(http.StatusOK, gin.H{"boxes": boxes, "unit": unit})
+	return nil
 }
 
 // lit is the master with some pieces lit up.
-func (s *Server) lit(c *gin.Context) {
+func (s *Server) lit(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	var ns []int
 	for f := range strings.SplitSeq(c.Query("pieces"), ",") {
 		n, err := strconv.Atoi(f)
 		if err != nil || len(ns) >= parts.MaxPieces {
-			s.fail(c, studio.ErrNotFound)
-			return
+			return studio.ErrNotFound
 		}
 		ns = append(ns, n)
 	}
 	slices.Sort(ns)
 	pw, ph := size(c)
 	b, err := w.Lit(c.Request.Context(), slices.Compact(ns), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // at tells what lies at a place of the art.
-func (s *Server) at(c *gin.Context) {
+func (s *Server) at(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	var v [3]float64
 	for i, k := range []string{"x", "y", "r"} {
 		if v[i], err = strconv.ParseFloat(c.Query(k), 64); err != nil {
-			s.fail(c, studio.ErrNotFound)
-			return
+			return studio.ErrNotFound
 		}
 	}
 	p, err := w.At(c.Request.Context(), geom.Pt(v[0], v[1]), v[2])
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.JSON(http.StatusOK, p)
+	return nil
 }
 
 // mendPicture is the master with one mend taken, or taken back, in place.
-func (s *Server) mendPicture(c *gin.Context) {
+func (s *Server) mendPicture(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	b, err := w.MendPicture(c.Request.Context(), c.Query("mend"), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }

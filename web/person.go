@@ -73,17 +73,16 @@ func (s *Server) also(c *gin.Context, m *studio.Mark) ([]studio.Step, error) {
 }
 
 // setPerson keeps the name in the browser for a year.
-func (s *Server) setPerson(c *gin.Context) {
+func (s *Server) setPerson(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	name := strings.Join(strings.Fields(c.PostForm("who")), " ")
 	if n := utf8.RuneCountInString(name); n > studio.MaxName {
-		s.again(c, "master", decision.Wrong("who", "the name is longer than %d letters", studio.MaxName), map[string]string{"who": name})
-		return
+		return s.again(c, "master", decision.Wrong("who", "the name is longer than %d letters", studio.MaxName), map[string]string{"who": name})
 	}
 	http.SetCookie(c.Writer, &http.Cookie{Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: 365 * 86400, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	back(c, n, "master")
+	return nil
 }

@@ -13,15 +13,15 @@ import (
 
 // picture sends a PNG. Its address holds the name of the build, so it never
 // changes and may be kept.
-func (s *Server) picture(c *gin.Context, data []byte, err error) {
+func (s *Server) picture(c *gin.Context, data []byte, err error) error {
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	if c.Query("k") != "" {
 		c.Header("Cache-Control", "private, max-age=31536000, immutable")
 	}
 	c.Data(http.StatusOK, "image/png", data)
+	return nil
 }
 
 // pictured puts the mark of the address on the table to draw a picture of it.
@@ -45,81 +45,73 @@ func size(c *gin.Context) (w, h int) {
 	return number(c, "w", 640, 16, 2400), number(c, "h", 480, 16, 2400)
 }
 
-func (s *Server) tag(c *gin.Context) {
+func (s *Server) tag(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	b, err := w.Tag(c.Request.Context(), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // weight says what the files of the recipe weigh together, once it is known.
-func (s *Server) weight(c *gin.Context) {
+func (s *Server) weight(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	c.String(http.StatusOK, total(w.Weights()))
+	return nil
 }
 
-func (s *Server) whole(c *gin.Context) {
+func (s *Server) whole(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	if q := c.Query("box"); q != "" { // a part of the page, for looking closely
 		box, ok := boxOf(q)
 		if !ok {
-			s.fail(c, studio.ErrNotFound)
-			return
+			return studio.ErrNotFound
 		}
 		b, err := w.Part(c.Request.Context(), box, pw, ph)
-		s.picture(c, b, err)
-		return
+		return s.picture(c, b, err)
 	}
 	draw := w.Whole
 	if c.Query("standin") != "" {
 		draw = w.StandIn
 	}
 	b, err := draw(c.Request.Context(), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
-func (s *Server) tone(c *gin.Context) {
+func (s *Server) tone(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	n, err := strconv.Atoi(strings.TrimSuffix(c.Param("n"), ".png"))
 	if err != nil {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	pw, ph := size(c)
 	b, err := w.Tone(c.Request.Context(), n, pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // cell is a version on a ground.
-func (s *Server) cell(c *gin.Context) {
+func (s *Server) cell(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	g, ok := w.Ground(strings.TrimSuffix(c.Param("ground"), ".png"))
 	if !ok {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	pw, ph := size(c)
 	b, err := w.Preview(c.Request.Context(), c.Param("version"), pw, ph, g)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }

@@ -247,34 +247,31 @@ func file(w *preview.Work, path string) (recipe.File, error) {
 }
 
 // proofPicture is a planned file as it will be, made now.
-func (s *Server) proofPicture(c *gin.Context) {
+func (s *Server) proofPicture(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	f, err := file(w.Work, c.Query("file"))
 	if err != nil || !f.Entry.Kind().Pixels || !f.Entry.Kind().Shown {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	b, err := w.Sample(c.Request.Context(), f)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	if c.Query("k") != "" {
 		c.Header("Cache-Control", "private, max-age=31536000, immutable")
 	}
 	c.Data(http.StatusOK, f.Entry.Kind().Media, b)
+	return nil
 }
 
 // proofLook is a picture of a proof.
-func (s *Server) proofLook(c *gin.Context) {
+func (s *Server) proofLook(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	ctx, version := c.Request.Context(), c.Query("version")
 	pw, ph := size(c)
@@ -302,7 +299,7 @@ func (s *Server) proofLook(c *gin.Context) {
 	if errors.As(err, &in) || errors.Is(err, proof.ErrSize) {
 		err = studio.ErrNotFound
 	}
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // Made lists the versions that could be made.

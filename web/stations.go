@@ -35,24 +35,22 @@ func (s *Server) work(c *gin.Context) (*studio.Work, error) {
 }
 
 // station shows one of the six.
-func (s *Server) station(key string) gin.HandlerFunc {
-	return func(c *gin.Context) {
+func (s *Server) station(key string) handler {
+	return func(c *gin.Context) error {
 		w, err := s.work(c)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
 		d := s.newDocket(w, key)
 		if d.Also, err = s.also(c, w.Mark); err != nil {
-			s.fail(c, err)
-			return
+			return err
 		}
-		s.show(c, http.StatusOK, key, d)
+		return s.show(c, http.StatusOK, key, d)
 	}
 }
 
 // show renders a station with its own content.
-func (s *Server) show(c *gin.Context, status int, key string, d docket) {
+func (s *Server) show(c *gin.Context, status int, key string, d docket) error {
 	var page any
 	var err error
 	switch key {
@@ -80,30 +78,28 @@ func (s *Server) show(c *gin.Context, status int, key string, d docket) {
 		page, err = s.newKitPage(c.Request.Context(), d)
 	}
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	s.render(c, status, key, page)
+	return nil
 }
 
 // again shows a station with the error of the form sent to it.
-func (s *Server) again(c *gin.Context, key string, err error, typed map[string]string) {
+func (s *Server) again(c *gin.Context, key string, err error, typed map[string]string) error {
 	var in *studio.InputError
 	if !errors.As(err, &in) {
-		s.fail(c, err)
-		return
+		return err
 	}
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	d := s.newDocket(w, key)
 	d.Error = in
 	if typed != nil {
 		d.Typed = typed
 	}
-	s.show(c, http.StatusUnprocessableEntity, key, d)
+	return s.show(c, http.StatusUnprocessableEntity, key, d)
 }
 
 // A seen finding is one with its place on the picture.

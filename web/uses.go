@@ -182,22 +182,21 @@ func newLadder(w *studio.Work) (l ladder) {
 }
 
 // changeUses makes one change of the recipe by its chips.
-func (s *Server) changeUses(c *gin.Context) {
+func (s *Server) changeUses(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	do, typed := c.PostForm("do"), c.PostForm("typed")
 	if err := s.studio.ChangeUses(c.Request.Context(), w, do, typed); err != nil {
-		s.again(c, "files", err, map[string]string{do: typed})
-		return
+		return s.again(c, "files", err, map[string]string{do: typed})
 	}
 	if c.GetHeader("Accept") == "text/html" { // a script that puts the answer in place
 		s.station("files")(c)
-		return
+		return nil
 	}
 	back(c, w.Mark.ID, "files")
+	return nil
 }
 
 // Tree0 is the folder of the next kit.

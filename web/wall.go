@@ -234,23 +234,21 @@ func shapeOf(b *version.Backing) string {
 }
 
 // need is a glimpse of a version that could be added.
-func (s *Server) need(c *gin.Context) {
+func (s *Server) need(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	pw, ph := size(c)
 	b, err := w.Glimpse(c.Request.Context(), c.Param("name"), pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // versions adds a version for a need, or takes an added one away.
-func (s *Server) versions(c *gin.Context) {
+func (s *Server) versions(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	if name := c.PostForm("drop"); name != "" {
 		err = s.studio.DropVersion(c.Request.Context(), w.Mark.ID, name)
@@ -260,18 +258,17 @@ func (s *Server) versions(c *gin.Context) {
 		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"), c.PostForm("lockup"))
 	}
 	if err != nil {
-		s.again(c, "versions", err, nil)
-		return
+		return s.again(c, "versions", err, nil)
 	}
 	back(c, w.Mark.ID, "versions")
+	return nil
 }
 
 // onPicture adds a version that stands on a picture handed in.
-func (s *Server) onPicture(c *gin.Context) {
+func (s *Server) onPicture(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	var u studio.Upload
 	f, err := c.MultipartForm()
@@ -286,36 +283,33 @@ func (s *Server) onPicture(c *gin.Context) {
 		err = s.studio.AddOnPicture(c.Request.Context(), w, u)
 	}
 	if err != nil {
-		s.again(c, "versions", err, nil)
-		return
+		return s.again(c, "versions", err, nil)
 	}
 	back(c, w.Mark.ID, "versions")
+	return nil
 }
 
 // light is where a version reads a colour, to be laid over its previews.
-func (s *Server) light(c *gin.Context) {
+func (s *Server) light(c *gin.Context) error {
 	w, err := s.pictured(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	n, err := strconv.Atoi(strings.TrimSuffix(c.Param("n"), ".png"))
 	if err != nil {
-		s.fail(c, studio.ErrNotFound)
-		return
+		return studio.ErrNotFound
 	}
 	pw, ph := size(c)
 	b, err := w.Light(c.Request.Context(), c.Param("version"), n, pw, ph)
-	s.picture(c, b, err)
+	return s.picture(c, b, err)
 }
 
 // reading changes what a version reads a colour as, or gives all versions in
 // one ink the words said of this one.
-func (s *Server) reading(c *gin.Context) {
+func (s *Server) reading(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	name := c.PostForm("version")
 	var what string
@@ -354,12 +348,12 @@ func (s *Server) reading(c *gin.Context) {
 		err = s.studio.Decide(c.Request.Context(), n, what, change)
 	}
 	if err != nil {
-		s.again(c, "versions", err, nil)
-		return
+		return s.again(c, "versions", err, nil)
 	}
 	if c.GetHeader("Accept") == "text/html" { // a script that puts the answer in place
 		s.station("versions")(c)
-		return
+		return nil
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "versions"))
+	return nil
 }
