@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"bufio"
 	"context"
 	"crypto/sha256"
 	"database/sql"
@@ -51,6 +52,65 @@ func (s *Studio) put(ctx context.Context, data []byte) (Hash, error) {
 		return nil
 	})
 	return h, err
+}
+
+// putFrom is put for what is too large to be held in memory. write is called
+// twice and writes the same each time: the first tells the name of the bytes.
+func (s *Studio) putFrom(ctx context.Context, write func(io.Writer) error) (h Hash, err error) {
+	sum := sha256.New()
+	var size counter
+	if err := write(io.MultiWriter(sum, &size)); err != nil {
+		return h, err
+	}
+	h = Hash(sum.Sum(nil))
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], int64(size))
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n != 1 {
+			return err
+		}
+		w := &chunks{ctx: ctx, tx: tx, h: h}
+		b := bufio.NewWriterSize(w, chunk)
+		again := sha256.New()
+		if err := write(io.MultiWriter(b, again)); err != nil {
+			return err
+		}
+		if Hash(again.Sum(nil)) != h {
+			return errors.New("what is to be kept came out otherwise the second time")
+		}
+		return b.Flush()
+	})
+	return h, err
+}
+
+// A counter counts the bytes written to it.
+type counter int64
+
+func (c *counter) Write(p []byte) (int, error) {
+	*c += counter(len(p))
+	return len(p), nil
+}
+
+// chunks keeps what is written as the chunks of h.
+type chunks struct {
+	ctx context.Context
+	tx  *sql.Tx
+	h   Hash
+	seq int
+}
+
+func (c *chunks) Write(p []byte) (int, error) {
+	for rest := p; len(rest) > 0; {
+		part := rest[:min(chunk, len(rest))]
+		if _, err := c.tx.ExecContext(c.ctx, "INSERT INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", c.h[:], c.seq, part); err != nil {
+			return 0, err
+		}
+		c.seq++
+		rest = rest[len(part):]
+	}
+	return len(p), nil
 }
 
 // get returns bytes by their hash and makes sure that they are the same.

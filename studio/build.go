@@ -56,12 +56,33 @@ func (s *Studio) work(ctx context.Context, l *queue.Held, progress func(done, to
 	case err != nil:
 		return &queue.Failure{Err: err}
 	}
-	in.Progress = progress
+	in.Progress, in.Depot = progress, depot{s}
 	k, err := kit.Build(ctx, in)
-	if err != nil {
+	var keep *kit.KeepError
+	switch {
+	case errors.As(err, &keep):
+		return keep.Err
+	case err != nil:
 		return &queue.Failure{Err: err}
 	}
 	return s.store(ctx, l, k, in.Number, b)
+}
+
+// A depot keeps the files of a kit among the bytes of the studio as they are made.
+// Those of a kit that does not come to be go with the next Collect.
+type depot struct{ s *Studio }
+
+func (d depot) Put(ctx context.Context, _ string, data []byte) error {
+	_, err := d.s.put(ctx, data)
+	return err
+}
+
+func (d depot) Get(ctx context.Context, hash string) ([]byte, error) {
+	h, err := parseHash(hash)
+	if err != nil {
+		return nil, err
+	}
+	return d.s.get(ctx, h)
 }
 
 // Worker builds kits from the queue until ctx ends.
@@ -172,14 +193,7 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 // store keeps a built kit. Its bytes are kept first; the kit is there when
 // the last transaction has gone through, and not before.
 func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number int, b product) error {
-	all := k.All()
-	hashes := make([]Hash, len(all))
-	for i, f := range all {
-		var err error
-		if hashes[i], err = s.put(ctx, f.Data); err != nil {
-			return err
-		}
-	}
+	all := k.All() // their bytes are kept already
 	weight := 0
 	for _, f := range k.Files {
 		weight += f.Bytes
@@ -199,7 +213,7 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 			return err
 		}
 		for i, f := range all {
-			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256, input) VALUES (?, ?, ?, ?, ?, UNHEX(NULLIF(?, '')))", kid, i, f.Path, f.Bytes, hashes[i][:], k.Keys[f.Path]); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO kit_files (kit_id, seq, path, size, sha256, input) VALUES (?, ?, ?, ?, UNHEX(?), UNHEX(NULLIF(?, '')))", kid, i, f.Path, f.Bytes, f.SHA256, k.Keys[f.Path]); err != nil {
 				return err
 			}
 		}

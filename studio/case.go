@@ -38,8 +38,9 @@ func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
 	for _, f := range r.Failed {
 		words.WriteString(f.Path + "\n  " + f.Reason + "\n")
 	}
-	files := []kit.File{{Path: "what-happened.txt", Data: []byte(words.String())}, {Path: "kit.json", Data: manifest}, {Path: m.Master.Path, Data: master}}
+	data := map[string][]byte{"what-happened.txt": []byte(words.String()), "kit.json": manifest, m.Master.Path: master}
+	files := []kit.File{{Path: "what-happened.txt"}, {Path: "kit.json"}, {Path: m.Master.Path}}
 	var b bytes.Buffer
-	err = kit.Zip(&b, k.Name+"_case", files)
+	err = kit.Zip(&b, k.Name+"_case", files, func(f kit.File) ([]byte, error) { return data[f.Path], nil })
 	return b.Bytes(), err
 }

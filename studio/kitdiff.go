@@ -1,9 +1,9 @@
 package studio
 
 import (
-	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"path"
 	"slices"
 	"strconv"
@@ -132,11 +132,7 @@ func (s *Studio) zipBytes(ctx context.Context, k *Kit) (Hash, error) {
 		if len(h) == len(Hash{}) {
 			return Hash(h), nil
 		}
-		var b bytes.Buffer
-		if err := s.Zip(ctx, k, &b); err != nil {
-			return Hash{}, err
-		}
-		kept, err := s.put(ctx, b.Bytes())
+		kept, err := s.putFrom(ctx, func(w io.Writer) error { return s.Zip(ctx, k, w) })
 		if err != nil {
 			return Hash{}, err
 		}

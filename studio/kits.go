@@ -121,22 +121,23 @@ func (s *Studio) Zip(ctx context.Context, k *Kit, w io.Writer) error {
 	}
 	defer rows.Close()
 	var files []kit.File
-	var hashes []Hash
 	for rows.Next() {
 		var f kit.File
 		var h []byte
 		if err := rows.Scan(&f.Path, &h); err != nil {
 			return err
 		}
-		files, hashes = append(files, f), append(hashes, Hash(h))
+		f.SHA256 = Hash(h).String()
+		files = append(files, f)
 	}
 	if err := rows.Err(); err != nil {
 		return err
 	}
-	for i := range files {
-		if files[i].Data, err = s.get(ctx, hashes[i]); err != nil {
-			return err
+	return kit.Zip(w, k.Name, files, func(f kit.File) ([]byte, error) {
+		h, err := parseHash(f.SHA256)
+		if err != nil {
+			return nil, err
 		}
-	}
-	return kit.Zip(w, k.Name, files)
+		return s.get(ctx, h)
+	})
 }

@@ -34,7 +34,8 @@ func (s *Studio) reuse(ctx context.Context, mark int64) func(key string) (kit.Fi
 			return kit.File{}, false
 		}
 		f := r.Files[i]
-		if f.Data, err = s.get(ctx, Hash(h)); err != nil {
+		// It is copied only if its bytes are still what was checked.
+		if _, err := s.get(ctx, Hash(h)); err != nil || Hash(h).String() != f.SHA256 {
 			return kit.File{}, false
 		}
 		return f, true

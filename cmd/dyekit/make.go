@@ -95,7 +95,9 @@ func makeCmd() *cobra.Command {
 					return usage(fmt.Errorf("%s: %w", filepath.Base(profile), err))
 				}
 			}
-			in.Progress = progress()
+			store := new(kit.Store)
+			defer store.Close()
+			in.Progress, in.Depot = progress(), store
 			k, err := kit.Build(cmd.Context(), in)
 			endProgress()
 			if err != nil {
@@ -104,7 +106,7 @@ func makeCmd() *cobra.Command {
 				}
 				return usage(err)
 			}
-			if err := k.Save(out, force); err != nil {
+			if err := k.Save(cmd.Context(), out, force); err != nil {
 				return failed(err)
 			}
 			if asJSON {

@@ -4,7 +4,9 @@
 package export
 
 import (
+	"bytes"
 	"context"
+	"io"
 	"math"
 	"strconv"
 
@@ -22,6 +24,13 @@ func (e *Unsupported) Error() string { return e.Reason }
 
 // Cannot returns an Unsupported.
 func Cannot(reason string) error { return &Unsupported{reason} }
+
+// Bytes returns what f writes.
+func Bytes(f func(w io.Writer) error) ([]byte, error) {
+	var b bytes.Buffer
+	err := f(&b)
+	return b.Bytes(), err
+}
 
 // A Page is one drawing seen through a frame.
 type Page struct {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"io"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -93,11 +94,15 @@ func darkest(t *testing.T, b []byte) byte {
 // Inks stay what they were declared to be (PDF 32000-1 8.6; the plates are
 // ghostscript's).
 func TestPlates(t *testing.T) {
-	p, err := pdf.Encode([]export.Page{art()}, pdf.Options{Title: "plates", Colour: format.CMYK})
+	p, err := export.Bytes(func(w io.Writer) error {
+		return pdf.Encode(w, []export.Page{art()}, pdf.Options{Title: "plates", Colour: format.CMYK})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := eps.Encode(art(), eps.Options{Title: "plates", Colour: format.CMYK})
+	e, err := export.Bytes(func(w io.Writer) error {
+		return eps.Encode(w, art(), eps.Options{Title: "plates", Colour: format.CMYK})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -114,11 +119,11 @@ func TestPlates(t *testing.T) {
 // Black is K 100 and nothing else (common practice).
 func TestBlackIsBlackAlone(t *testing.T) {
 	black := page(shape(geom.Box(geom.Rect{X0: 10, Y0: 10, X1: 50, Y1: 90}), colour.Screen(colour.Black), 1))
-	p, err := pdf.Encode([]export.Page{black}, pdf.Options{Colour: format.CMYK})
+	p, err := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{black}, pdf.Options{Colour: format.CMYK}) })
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := eps.Encode(black, eps.Options{Colour: format.CMYK})
+	e, err := export.Bytes(func(w io.Writer) error { return eps.Encode(w, black, eps.Options{Colour: format.CMYK}) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +139,9 @@ func TestBlackIsBlackAlone(t *testing.T) {
 }
 
 func TestBoxes(t *testing.T) {
-	p, err := pdf.Encode([]export.Page{art(), art()}, pdf.Options{Title: "Café (2)", Colour: format.CMYK})
+	p, err := export.Bytes(func(w io.Writer) error {
+		return pdf.Encode(w, []export.Page{art(), art()}, pdf.Options{Title: "Café (2)", Colour: format.CMYK})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -151,7 +158,7 @@ func TestBoxes(t *testing.T) {
 	if len(strings.Split(strings.TrimSpace(fonts), "\n")) > 2 {
 		t.Errorf("fonts: %s", fonts)
 	}
-	e, err := eps.Encode(art(), eps.Options{Title: "boxes", Colour: format.CMYK})
+	e, err := export.Bytes(func(w io.Writer) error { return eps.Encode(w, art(), eps.Options{Title: "boxes", Colour: format.CMYK}) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -172,7 +179,9 @@ func TestEPSIsCleanDSC(t *testing.T) {
 	a := art()
 	a.Frame.W, a.Frame.H = 201, 100.5
 	a.Frame.Box = geom.Rect{X1: 201, Y1: 100.5}
-	e, err := eps.Encode(a, eps.Options{Title: strings.Repeat("né(", 150), Colour: format.CMYK, Level: 3})
+	e, err := export.Bytes(func(w io.Writer) error {
+		return eps.Encode(w, a, eps.Options{Title: strings.Repeat("né(", 150), Colour: format.CMYK, Level: 3})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -201,38 +210,40 @@ func TestEPSIsCleanDSC(t *testing.T) {
 func TestRefusals(t *testing.T) {
 	box := geom.Box(geom.Rect{X1: 50, Y1: 50})
 	half := page(shape(box, colour.Screen(colour.Black), 0.5))
-	if _, err := eps.Encode(half, eps.Options{}); !unsupported(err) {
+	if _, err := export.Bytes(func(w io.Writer) error { return eps.Encode(w, half, eps.Options{}) }); !unsupported(err) {
 		t.Errorf("translucent EPS: %v", err)
 	}
 	two := page(&drawing.Group{Alpha: 1, Nodes: []drawing.Node{shape(box, colour.Screen(colour.Black), 1)},
 		Clip: []drawing.Region{{Path: box}, {Path: geom.Ellipse(geom.Pt(60, 60), 20, 20)}}})
 	fading := page(&drawing.Shape{Path: box, Paint: &drawing.Gradient{P1: geom.Pt(50, 0), To: geom.Identity, Stops: []drawing.Stop{{At: 0, Alpha: 1}, {At: 1}}}})
 	for name, p := range map[string]export.Page{"a clip of two shapes": two, "a gradient that fades": fading, "half a black": half} {
-		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{}); err != nil {
+		if _, err := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{p}, pdf.Options{}) }); err != nil {
 			t.Errorf("%s in PDF: %v", name, err)
 		}
 		want := name != "a clip of two shapes" // which is opaque
-		if _, err := pdf.Encode([]export.Page{p}, pdf.Options{Colour: format.CMYK, Standard: format.X1a}); unsupported(err) != want {
+		if _, err := export.Bytes(func(w io.Writer) error {
+			return pdf.Encode(w, []export.Page{p}, pdf.Options{Colour: format.CMYK, Standard: format.X1a})
+		}); unsupported(err) != want {
 			t.Errorf("%s in PDF/X-1a: %v", name, err)
 		}
 	}
-	if _, err := pdf.Encode([]export.Page{art()}, pdf.Options{Standard: format.X4}); !unsupported(err) {
+	if _, err := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{art()}, pdf.Options{Standard: format.X4}) }); !unsupported(err) {
 		t.Errorf("screen colours in PDF/X-4: %v", err)
 	}
 	light := page(&drawing.Group{Alpha: 1, Blend: drawing.Screen, Nodes: []drawing.Node{shape(box, colour.Screen(colour.White), 1)}})
-	if _, err := pdf.Encode([]export.Page{light}, pdf.Options{Colour: format.CMYK}); !unsupported(err) {
+	if _, err := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{light}, pdf.Options{Colour: format.CMYK}) }); !unsupported(err) {
 		t.Errorf("a blend of light in process inks: %v", err)
 	}
-	if _, err := svg.Encode(fading, svg.Options{}); err != nil {
+	if _, err := export.Bytes(func(w io.Writer) error { return svg.Encode(w, fading, svg.Options{}) }); err != nil {
 		t.Errorf("fading gradient in SVG: %v", err)
 	}
-	if _, err := eps.Encode(art(), eps.Options{Level: 1}); err == nil {
+	if _, err := export.Bytes(func(w io.Writer) error { return eps.Encode(w, art(), eps.Options{Level: 1}) }); err == nil {
 		t.Error("level 1 was taken")
 	}
 }
 
 func TestSVGIsPlain(t *testing.T) {
-	b, err := svg.Encode(art(), svg.Options{Title: `A & B <"1">`})
+	b, err := export.Bytes(func(w io.Writer) error { return svg.Encode(w, art(), svg.Options{Title: `A & B <"1">`}) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -262,9 +273,9 @@ func TestNumber(t *testing.T) {
 
 func TestSameBytes(t *testing.T) {
 	make := func() string {
-		p, _ := pdf.Encode([]export.Page{art()}, pdf.Options{Colour: format.CMYK})
-		e, _ := eps.Encode(art(), eps.Options{Colour: format.CMYK})
-		s, _ := svg.Encode(art(), svg.Options{})
+		p, _ := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{art()}, pdf.Options{Colour: format.CMYK}) })
+		e, _ := export.Bytes(func(w io.Writer) error { return eps.Encode(w, art(), eps.Options{Colour: format.CMYK}) })
+		s, _ := export.Bytes(func(w io.Writer) error { return svg.Encode(w, art(), svg.Options{}) })
 		return fmt.Sprint(p, e, s)
 	}
 	if make() != make() {
@@ -276,7 +287,9 @@ func TestSameBytes(t *testing.T) {
 func TestPictureInPDF(t *testing.T) {
 	src := image.NewNRGBA(image.Rect(0, 0, 2, 1))
 	copy(src.Pix, []uint8{255, 0, 0, 255, 0, 0, 255, 128})
-	p, err := pdf.Encode([]export.Page{page(&drawing.Picture{Image: src, To: geom.Scale(200, 100), Alpha: 1})}, pdf.Options{Colour: format.RGB})
+	p, err := export.Bytes(func(w io.Writer) error {
+		return pdf.Encode(w, []export.Page{page(&drawing.Picture{Image: src, To: geom.Scale(200, 100), Alpha: 1})}, pdf.Options{Colour: format.RGB})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}

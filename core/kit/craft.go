@@ -1,8 +1,8 @@
 package kit
 
 import (
-	"bytes"
 	"context"
+	"io"
 
 	"github.com/HugoSmits86/nativewebp"
 
@@ -22,7 +22,7 @@ import (
 // A craft is how files of one format are written, and checked once written. px
 // is what was drawn for a file of pixels.
 type craft struct {
-	encode func(j *job, ctx context.Context, f recipe.File, px pixels) ([]byte, error)
+	encode func(j *job, ctx context.Context, w io.Writer, f recipe.File, px pixels) error
 	check  func(j *job, ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error
 }
 
@@ -45,40 +45,38 @@ func init() { // not in the declaration, as the crafts speak of the table
 	}
 }
 
-func (j *job) encodePNG(_ context.Context, f recipe.File, px pixels) ([]byte, error) {
+func (j *job) encodePNG(_ context.Context, w io.Writer, f recipe.File, px pixels) error {
 	o := png.Options{PPI: f.PPI, Interlace: f.Entry.Interlace}
 	if p := f.Entry.Palette; p != nil {
 		o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
 	}
-	return png.Encode(px.screen[0], o)
+	return png.Encode(w, px.screen[0], o)
 }
 
-func (j *job) encodeWebP(_ context.Context, _ recipe.File, px pixels) ([]byte, error) {
-	var b bytes.Buffer
-	err := nativewebp.Encode(&b, px.screen[0], nil)
-	return b.Bytes(), err
+func (j *job) encodeWebP(_ context.Context, w io.Writer, _ recipe.File, px pixels) error {
+	return nativewebp.Encode(w, px.screen[0], nil)
 }
 
-func (j *job) encodeICO(_ context.Context, _ recipe.File, px pixels) ([]byte, error) {
-	return ico.Encode(px.screen)
+func (j *job) encodeICO(_ context.Context, w io.Writer, _ recipe.File, px pixels) error {
+	return ico.Encode(w, px.screen)
 }
 
-func (j *job) encodeTIFF(_ context.Context, f recipe.File, px pixels) ([]byte, error) {
+func (j *job) encodeTIFF(_ context.Context, w io.Writer, f recipe.File, px pixels) error {
 	o := tiff.Options{PPI: f.PPI, Compression: f.Entry.Compression}
 	if px.press != nil {
 		o.Profile = icc.Press(j.press(f.Entry))
-		return tiff.EncodeCMYK(px.press, o)
+		return tiff.EncodeCMYK(w, px.press, o)
 	}
-	return tiff.EncodeRGB(px.screen[0], o)
+	return tiff.EncodeRGB(w, px.screen[0], o)
 }
 
-func (j *job) encodeJPEG(_ context.Context, f recipe.File, px pixels) ([]byte, error) {
+func (j *job) encodeJPEG(_ context.Context, w io.Writer, f recipe.File, px pixels) error {
 	o := jpeg.Options{Quality: f.Entry.Quality, PPI: f.PPI}
 	if px.press != nil {
 		o.Profile = icc.Press(j.press(f.Entry))
-		return jpeg.EncodeCMYK(px.press, o)
+		return jpeg.EncodeCMYK(w, px.press, o)
 	}
-	return jpeg.EncodeRGB(px.screen[0], o)
+	return jpeg.EncodeRGB(w, px.screen[0], o)
 }
 
 // title is what a file of curves calls itself.
@@ -95,43 +93,43 @@ func (j *job) page(ctx context.Context, f recipe.File, version string) (export.P
 	return export.Page{Drawing: d, Frame: j.frameFor(f, version)}, err
 }
 
-func (j *job) encodeSVG(ctx context.Context, f recipe.File, _ pixels) ([]byte, error) {
+func (j *job) encodeSVG(ctx context.Context, w io.Writer, f recipe.File, _ pixels) error {
 	p, err := j.page(ctx, f, f.Versions[0])
 	if err != nil {
-		return nil, err
+		return err
 	}
 	e := f.Entry
 	o := svg.Options{Title: j.title(f), Desc: j.tell(f.Versions[0]), Current: e.Current, Fluid: e.Fluid}
 	if e.Dark != "" {
 		o.Dark = j.drawing(e.Dark)
 	}
-	return svg.Encode(p, o)
+	return svg.Encode(w, p, o)
 }
 
-func (j *job) encodeEPS(ctx context.Context, f recipe.File, _ pixels) ([]byte, error) {
+func (j *job) encodeEPS(ctx context.Context, w io.Writer, f recipe.File, _ pixels) error {
 	p, err := j.page(ctx, f, f.Versions[0])
 	if err != nil {
-		return nil, err
+		return err
 	}
 	e := f.Entry
 	o := eps.Options{Title: j.title(f), Colour: e.ColourSpace(), Level: e.Level, Press: j.press(e)}
 	if e.Preview {
 		if o.Preview, err = preview(ctx, p.Drawing, p.Frame); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return eps.Encode(p, o)
+	return eps.Encode(w, p, o)
 }
 
-func (j *job) encodePDF(ctx context.Context, f recipe.File, _ pixels) ([]byte, error) {
+func (j *job) encodePDF(ctx context.Context, w io.Writer, f recipe.File, _ pixels) error {
 	var pages []export.Page
 	for _, v := range f.Versions {
 		p, err := j.page(ctx, f, v)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		pages = append(pages, p)
 	}
 	e := f.Entry
-	return pdf.Encode(pages, pdf.Options{Title: j.title(f), Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e), NoProfile: e.NoProfile})
+	return pdf.Encode(w, pages, pdf.Options{Title: j.title(f), Colour: e.ColourSpace(), Standard: e.Standard, Press: j.press(e), NoProfile: e.NoProfile})
 }

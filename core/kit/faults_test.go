@@ -6,11 +6,13 @@ import (
 	"encoding/binary"
 	"hash/crc32"
 	"image"
+	"io"
 	"regexp"
 	"testing"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/export"
 	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/recipe"
@@ -111,7 +113,7 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		copy(img.Pix, old.Pix)
 		change(img)
 		px := pixels{screen: []*image.NRGBA{img}}
-		data, err := j.encode(ctx, m.f, px)
+		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, px) })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -58,24 +58,24 @@ const pixelRecipe = `{"name": "pixels", "frame": {"fit": "artwork", "margin": "4
   {"format": "png", "widths": [304], "antialias": false}
  ]}`
 
-func pixelKit(t *testing.T, name string) map[string]File {
+func pixelKit(t *testing.T, name string) (*Kit, map[string]File) {
 	t.Helper()
 	k := build(t, Input{Master: master(t, name), MasterName: name, Brand: "Mark", Recipe: parse(t, pixelRecipe), Readers: outside.None})
 	files := map[string]File{}
 	for _, f := range k.Files {
 		files[f.Path] = f
 	}
-	return files
+	return k, files
 }
 
 // Files of pixels as outside programs see them: pngcheck, libtiff, libwebp.
 func TestPixelFormatsOutside(t *testing.T) {
 	for _, name := range []string{"larkmoor-roundel.svg", "odd-kettle.svg", "fennick-diamond.jpg"} {
-		files := pixelKit(t, name)
+		k, files := pixelKit(t, name)
 		dir := t.TempDir()
 		for p, f := range files {
 			name := filepath.Join(dir, strings.ReplaceAll(p, "/", "_"))
-			if err := os.WriteFile(name, f.Data, 0o600); err != nil {
+			if err := os.WriteFile(name, bytesOf(t, k, f), 0o600); err != nil {
 				t.Fatal(err)
 			}
 			run := func(program string, args ...string) string {
@@ -105,7 +105,7 @@ func TestPixelFormatsOutside(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				ours, err := webp.Decode(bytes.NewReader(f.Data))
+				ours, err := webp.Decode(bytes.NewReader(bytesOf(t, k, f)))
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -121,8 +121,8 @@ func TestPixelFormatsOutside(t *testing.T) {
 // Application Manifest: a circle of 40 % of the side), links that lead
 // somewhere.
 func TestIconSet(t *testing.T) {
-	files := pixelKit(t, "odd-kettle.svg")
-	imgs, err := reread.Icon(files["ICONS/favicon.ico"].Data)
+	k, files := pixelKit(t, "odd-kettle.svg")
+	imgs, err := reread.Icon(bytesOf(t, k, files["ICONS/favicon.ico"]))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -135,7 +135,7 @@ func TestIconSet(t *testing.T) {
 	}
 	ground := [3]uint8{0xf4, 0xe3, 0xb5}
 	for name, room := range map[string]float64{"maskable-512.png": 0, "touch-icon-180.png": 0.1} {
-		img, err := png.Decode(bytes.NewReader(files["ICONS/"+name].Data))
+		img, err := png.Decode(bytes.NewReader(bytesOf(t, k, files["ICONS/"+name])))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -157,14 +157,14 @@ func TestIconSet(t *testing.T) {
 			}
 		}
 	}
-	head := string(files["ICONS/head.html"].Data)
+	head := string(bytesOf(t, k, files["ICONS/head.html"]))
 	for _, want := range []string{`href="/favicon.ico"`, `href="/icon.svg" type="image/svg+xml"`, `rel="manifest"`} {
 		if !strings.Contains(head, want) {
 			t.Errorf("%s is not in %s", want, head)
 		}
 	}
-	if strings.Count(string(files["ICONS/site.webmanifest"].Data), `"purpose": "maskable"`) != 2 {
-		t.Errorf("the manifest is %s", files["ICONS/site.webmanifest"].Data)
+	if strings.Count(string(bytesOf(t, k, files["ICONS/site.webmanifest"])), `"purpose": "maskable"`) != 2 {
+		t.Errorf("the manifest is %s", bytesOf(t, k, files["ICONS/site.webmanifest"]))
 	}
 	// Small icons are fitted to their pixels: a rule that would lie half on one
 	// row and half on the next lies on one.
@@ -181,13 +181,13 @@ func TestIconSet(t *testing.T) {
 
 // A broken file of any kind is refused by its reader.
 func TestBrokenPixelFiles(t *testing.T) {
-	files := pixelKit(t, "odd-kettle.svg")
+	k, files := pixelKit(t, "odd-kettle.svg")
 	for p, f := range files {
 		if f.Format != "tiff" && f.Format != "ico" {
 			continue
 		}
-		for _, cut := range []int{3, 40, len(f.Data) / 2, len(f.Data) - 1} {
-			b := f.Data[:cut]
+		for _, cut := range []int{3, 40, len(bytesOf(t, k, f)) / 2, len(bytesOf(t, k, f)) - 1} {
+			b := bytesOf(t, k, f)[:cut]
 			var err error
 			if f.Format == "tiff" {
 				_, err = reread.ReadTIFF(b)
@@ -195,7 +195,7 @@ func TestBrokenPixelFiles(t *testing.T) {
 				_, err = reread.Icon(b)
 			}
 			if err == nil {
-				t.Errorf("%s: the first %d bytes of %d are taken for whole", p, cut, len(f.Data))
+				t.Errorf("%s: the first %d bytes of %d are taken for whole", p, cut, len(bytesOf(t, k, f)))
 			}
 		}
 	}

@@ -54,7 +54,7 @@ func TestOnAPictureToTheEdge(t *testing.T) {
 		if f.Format != "png" {
 			continue
 		}
-		img, err := png.Decode(bytes.NewReader(f.Data))
+		img, err := png.Decode(bytes.NewReader(bytesOf(t, k, f)))
 		if err != nil {
 			t.Fatal(err)
 		}

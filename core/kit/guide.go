@@ -7,11 +7,13 @@ import (
 	"encoding/base64"
 	"fmt"
 	"html/template"
+	"io"
 	"math"
 	"slices"
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/format"
 	"dyekit/core/frame"
@@ -147,7 +149,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (templ
 	if err != nil {
 		return "", err
 	}
-	data, err := png.Encode(img, png.Options{})
+	data, err := export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{}) })
 	if err != nil {
 		return "", err
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html"
 	"image"
+	"io"
 	"path"
 	"slices"
 	"strings"
@@ -133,7 +134,7 @@ func (j *job) set(f recipe.File) (pictures []recipe.File) {
 	return pictures
 }
 
-func (j *job) webManifest(_ context.Context, f recipe.File, _ pixels) ([]byte, error) {
+func (j *job) webManifest(_ context.Context, w io.Writer, f recipe.File, _ pixels) error {
 	m := webManifest{Name: j.brand, Theme: "#ffffff", Background: "#ffffff"}
 	if c, err := colour.ParseHex(f.Entry.Backing); err == nil {
 		m.Theme, m.Background = c.Hex(), c.Hex()
@@ -152,11 +153,15 @@ func (j *job) webManifest(_ context.Context, f recipe.File, _ pixels) ([]byte, e
 		m.Icons = append(m.Icons, i)
 	}
 	b, err := json.MarshalIndent(m, "", "  ")
-	return append(b, '\n'), err
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(append(b, '\n'))
+	return err
 }
 
 // headLines are the lines to paste into a page's head.
-func (j *job) headLines(_ context.Context, f recipe.File, _ pixels) ([]byte, error) {
+func (j *job) headLines(_ context.Context, w io.Writer, f recipe.File, _ pixels) error {
 	var b strings.Builder
 	for _, x := range j.set(f) {
 		name := html.EscapeString(path.Base(x.Path))
@@ -172,7 +177,8 @@ func (j *job) headLines(_ context.Context, f recipe.File, _ pixels) ([]byte, err
 		fmt.Fprintf(&b, "<link rel=%q href=\"/%s\"%s>\n", x.Icon.Head, name, more)
 	}
 	b.WriteString("<link rel=\"manifest\" href=\"/site.webmanifest\">\n")
-	return []byte(b.String()), nil
+	_, err := io.WriteString(w, b.String())
+	return err
 }
 
 // checkLinks holds the manifest and the lines for the head to the files of the

@@ -43,8 +43,10 @@ type Input struct {
 	Number     int            // of the kit, from 1; 0 stands for 1
 	Original   bool           // the master as it came lies beside the one without scripts
 	Readers    outside.Mode
+	// Depot keeps the files; nil stands for a Store in memory.
+	Depot Depot
 	// Reuse, if not nil, gives a file of an earlier kit by its Plan.Key, with its
-	// bytes and checks. Base is what keys are told from: it names the master
+	// checks; its bytes are in the Depot. Base is what keys are told from: it names the master
 	// with its mends, parts, inks, fonts and press.
 	Reuse func(key string) (File, bool)
 	Base  string
@@ -72,7 +74,6 @@ type File struct {
 	Bytes  int     `json:"bytes"`
 	SHA256 string  `json:"sha256"`
 	Checks []Check `json:"checks"`
-	Data   []byte  `json:"-"`
 	Copied bool    `json:"-"` // from an earlier kit, where nothing changed
 }
 
@@ -155,6 +156,7 @@ type Kit struct {
 	Report
 	Extra []File            // master, guide and manifest: they are not in the report
 	Keys  map[string]string // by path, what files were made from; see Plan.Key
+	depot Depot
 }
 
 // All lists every file of the kit in the order in which it is packed.
@@ -162,6 +164,13 @@ func (k *Kit) All() []File { return append(slices.Clone(k.Files), k.Extra...) }
 
 // ErrCheck is wrapped when a finished file is not what it claims to be.
 var ErrCheck = errors.New("check failed")
+
+// A KeepError is the end of a build whose files the Depot does not take: it is no
+// fault of theirs.
+type KeepError struct{ Err error }
+
+func (e *KeepError) Error() string { return "it cannot be kept: " + e.Err.Error() }
+func (e *KeepError) Unwrap() error { return e.Err }
 
 // ErrRefused is wrapped when the master has a finding that stops the work.
 var ErrRefused = errors.New("the master is refused")
@@ -183,7 +192,10 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	}
 	j := newJob(in.Brand, p)
 	j.reuse, j.base = in.Reuse, in.Base
-	k := &Kit{Report: Report{
+	if in.Depot != nil {
+		j.depot = in.Depot
+	}
+	k := &Kit{depot: j.depot, Report: Report{
 		Kit:      fmt.Sprintf("%s_kit_r%d", recipe.Slug(in.Brand), in.Number),
 		Omitted:  p.Omitted,
 		Findings: p.Findings,
@@ -251,7 +263,8 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 			r.file, r.reason, err = j.file(ctx, want[i])
 			return err
 		})
-		if r.err != nil && (!in.Partial || ctx.Err() != nil) {
+		var keep *KeepError
+		if r.err != nil && (!in.Partial || ctx.Err() != nil || errors.As(r.err, &keep)) {
 			return fmt.Errorf("%s: %w", want[i].Path, r.err)
 		}
 		done.Add(1)
@@ -298,18 +311,20 @@ func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string,
 	if c, bad := failed(cs); bad {
 		return File{}, "", fmt.Errorf("%w: %s: %s", ErrCheck, c.Name, c.Found)
 	}
-	out = describe(f, data, cs)
+	out = describe(f, len(data), Hash(data), cs)
+	if err := j.depot.Put(ctx, out.SHA256, data); err != nil {
+		return File{}, "", &KeepError{err}
+	}
 	out.Pixels = j.holdsPixels(ctx, f)
 	return out, "", nil
 }
 
-func describe(f recipe.File, data []byte, cs []Check) File {
+func describe(f recipe.File, size int, hash string, cs []Check) File {
 	return File{
 		Path: f.Path, Version: f.Version(), Format: f.Entry.Format,
 		WidthPx: f.W, HeightPx: f.H, PPI: f.PPI,
 		WidthPt: round(f.WPt), HeightPt: round(f.HPt),
-		Colour: f.Entry.ColourSpace(), Bytes: len(data), SHA256: Hash(data),
-		Checks: cs, Data: data,
+		Colour: f.Entry.ColourSpace(), Bytes: size, SHA256: hash, Checks: cs,
 	}
 }
 
@@ -335,7 +350,15 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 			kept, name, asItCame = clean, strings.TrimSuffix(name, path.Ext(name))+".svg", false
 		}
 	}
-	master := extra("MASTER/"+safeName(name, p.Master.Kind.Key), kept)
+	extra := func(p string, data []byte) (File, error) {
+		f := File{Path: p, Bytes: len(data), SHA256: Hash(data)}
+		k.Extra = append(k.Extra, f)
+		return f, k.depot.Put(ctx, f.SHA256, data)
+	}
+	master, err := extra("MASTER/"+safeName(name, p.Master.Kind.Key), kept)
+	if err != nil {
+		return err
+	}
 	page, err := j.guide(ctx, k, in, p)
 	if err != nil {
 		return err
@@ -346,27 +369,29 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 		Report: said, Brand: in.Brand, Release: Release, Number: in.Number,
 		Master: MasterRef{master.Path, master.SHA256}, Mends: in.Options.Mends, Parts: in.Options.Parts, Inks: in.Inks, Recipe: in.Recipe,
 	}
-	k.Extra = []File{master}
 	if in.Original && !asItCame {
-		x := extra("MASTER/original-"+safeName(in.MasterName, p.Master.Kind.Key), in.Master)
+		x, err := extra("MASTER/original-"+safeName(in.MasterName, p.Master.Kind.Key), in.Master)
+		if err != nil {
+			return err
+		}
 		m.Original = &MasterRef{x.Path, x.SHA256}
-		k.Extra = append(k.Extra, x)
 	}
 	if len(in.Profile) > 0 {
-		x := extra("MASTER/press.icc", in.Profile)
+		x, err := extra("MASTER/press.icc", in.Profile)
+		if err != nil {
+			return err
+		}
 		m.Profile = &MasterRef{x.Path, x.SHA256}
-		k.Extra = append(k.Extra, x)
 	}
 	b, err := json.MarshalIndent(m, "", " ")
 	if err != nil {
 		return err
 	}
-	k.Extra = append(k.Extra, extra("START-HERE.html", page), extra("kit.json", append(b, '\n')))
-	return nil
-}
-
-func extra(p string, data []byte) File {
-	return File{Path: p, Bytes: len(data), SHA256: Hash(data), Data: data}
+	if _, err := extra("START-HERE.html", page); err != nil {
+		return err
+	}
+	_, err = extra("kit.json", append(b, '\n'))
+	return err
 }
 
 // safeName keeps a master's file name as far as it is safe everywhere.

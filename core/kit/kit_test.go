@@ -61,10 +61,19 @@ func build(t testing.TB, in Input) *Kit {
 	return k
 }
 
+func bytesOf(t testing.TB, k *Kit, f File) []byte {
+	t.Helper()
+	b, err := k.Bytes(context.Background(), f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
 func zipped(t testing.TB, k *Kit) []byte {
 	t.Helper()
 	var b bytes.Buffer
-	if err := k.Zip(&b); err != nil {
+	if err := k.Zip(context.Background(), &b); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes()
@@ -286,7 +295,7 @@ func TestSave(t *testing.T) {
 	k := build(t, input(t))
 	dir := t.TempDir()
 	at := filepath.Join(dir, "kit")
-	if err := k.Save(at, false); err != nil {
+	if err := k.Save(context.Background(), at, false); err != nil {
 		t.Fatal(err)
 	}
 	files, err := Open(at)
@@ -296,13 +305,13 @@ func TestSave(t *testing.T) {
 	if _, err := Verify(context.Background(), files, nil); err != nil {
 		t.Errorf("the folder: %v", err)
 	}
-	if err := k.Save(at, false); !errors.Is(err, ErrNotEmpty) {
+	if err := k.Save(context.Background(), at, false); !errors.Is(err, ErrNotEmpty) {
 		t.Errorf("a second time: %v", err)
 	}
-	if err := k.Save(at, true); err != nil {
+	if err := k.Save(context.Background(), at, true); err != nil {
 		t.Errorf("with force: %v", err)
 	}
-	if err := k.Save(filepath.Join(dir, "kit.zip"), false); err != nil {
+	if err := k.Save(context.Background(), filepath.Join(dir, "kit.zip"), false); err != nil {
 		t.Fatal(err)
 	}
 	z, err := zip.OpenReader(filepath.Join(dir, "kit.zip"))
@@ -328,7 +337,7 @@ func TestGuide(t *testing.T) {
 	var page string
 	for _, f := range k.Extra {
 		if f.Path == "START-HERE.html" {
-			page = string(f.Data)
+			page = string(bytesOf(t, k, f))
 		}
 	}
 	for _, bad := range []string{"<b>\"", "http://", "https://", "<script"} {

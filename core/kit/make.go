@@ -4,10 +4,12 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"io"
 	"sync"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/export"
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
@@ -22,6 +24,7 @@ type job struct {
 	plan     *Plan
 	versions map[string]*version.Version
 	reuse    func(key string) (File, bool) // nil if nothing may be copied
+	depot    Depot
 	base     string
 
 	squares   memo[geom.Rect]        // of icons
@@ -154,14 +157,13 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 	return px, nil
 }
 
-// encode makes the bytes of one file; px is what j.pixels drew for it. An error
-// that is an export.Unsupported means that the file type cannot carry the art.
-func (j *job) encode(ctx context.Context, f recipe.File, px pixels) ([]byte, error) {
+// encode writes one file; px is what j.pixels drew for it. An error that is an export.Unsupported means that the file type cannot carry the art.
+func (j *job) encode(ctx context.Context, w io.Writer, f recipe.File, px pixels) error {
 	k, ok := crafts[f.Entry.Format]
 	if !ok {
-		return nil, fmt.Errorf("%s files cannot be made yet", f.Entry.Format)
+		return fmt.Errorf("%s files cannot be made yet", f.Entry.Format)
 	}
-	return k.encode(j, ctx, f, px)
+	return k.encode(j, ctx, w, f, px)
 }
 
 // press is the printing condition a file is made for.
@@ -253,12 +255,12 @@ func (j *job) make(ctx context.Context, f recipe.File) ([]byte, pixels, error) {
 	if err != nil {
 		return nil, px, err
 	}
-	data, err := j.encode(ctx, f, px)
+	data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, f, px) })
 	return data, px, err
 }
 
 func newJob(brand string, p *Plan) *job {
-	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}}
+	j := &job{brand: brand, plan: p, versions: map[string]*version.Version{}, depot: new(Store)}
 	for _, v := range p.Versions {
 		j.versions[v.Spec.Name] = v
 	}

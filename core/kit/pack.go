@@ -2,6 +2,7 @@ package kit
 
 import (
 	"archive/zip"
+	"context"
 	"io"
 	"path/filepath"
 	"time"
@@ -14,10 +15,12 @@ var packed = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // Zip writes the kit as a zip whose one folder bears the kit's name. Files
 // that are packed already are stored.
-func (k *Kit) Zip(w io.Writer) error { return Zip(w, k.Kit, k.All()) }
+func (k *Kit) Zip(ctx context.Context, w io.Writer) error {
+	return Zip(w, k.Kit, k.All(), func(f File) ([]byte, error) { return k.Bytes(ctx, f) })
+}
 
-// Zip packs files under the folder name.
-func Zip(w io.Writer, name string, files []File) error {
+// Zip packs files under the folder name, one after another as load gives them.
+func Zip(w io.Writer, name string, files []File, load func(File) ([]byte, error)) error {
 	z := zip.NewWriter(w)
 	// The compressor is pinned in go.mod: a new Go must not change kits.
 	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, 6) })
@@ -32,7 +35,11 @@ func Zip(w io.Writer, name string, files []File) error {
 		if err != nil {
 			return err
 		}
-		if _, err := e.Write(f.Data); err != nil {
+		data, err := load(f)
+		if err != nil {
+			return err
+		}
+		if _, err := e.Write(data); err != nil {
 			return err
 		}
 	}

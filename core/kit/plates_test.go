@@ -30,18 +30,18 @@ func TestPlateNamesBeyondASCII(t *testing.T) {
 	for _, f := range k.Files {
 		var plates []string
 		if f.Format == "pdf" {
-			ps, err := reread.PDF(f.Data)
+			ps, err := reread.PDF(bytesOf(t, k, f))
 			if err != nil {
 				t.Fatal(err)
 			}
 			plates = ps[0].Facts.Plates
 		} else {
-			p, err := reread.EPS(f.Data)
+			p, err := reread.EPS(bytesOf(t, k, f))
 			if err != nil {
 				t.Fatal(err)
 			}
 			plates = p.Facts.Plates
-			for _, line := range strings.Split(string(f.Data), "\n") {
+			for _, line := range strings.Split(string(bytesOf(t, k, f)), "\n") {
 				if strings.HasPrefix(line, "%%") && (len(line) > 255 || strings.ContainsFunc(line, func(r rune) bool { return r > '~' })) {
 					t.Errorf("a comment that readers cannot read: %q", line)
 				}
@@ -52,7 +52,7 @@ func TestPlateNamesBeyondASCII(t *testing.T) {
 				t.Errorf("%s has the plates %q, not %q", f.Path, plates, n)
 			}
 		}
-		if f.Format == "pdf" && bytes.Count(f.Data, []byte("/Separation/Gr#C3#BCn#20#28matt#29")) == 0 {
+		if f.Format == "pdf" && bytes.Count(bytesOf(t, k, f), []byte("/Separation/Gr#C3#BCn#20#28matt#29")) == 0 {
 			t.Error("the plate's name is not its bytes in UTF-8")
 		}
 	}

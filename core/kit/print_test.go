@@ -2,6 +2,7 @@ package kit
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"math"
@@ -52,7 +53,7 @@ func TestPrintFilesOutside(t *testing.T) {
 	for _, name := range []string{"larkmoor-roundel.svg", "odd-kettle.svg"} {
 		k := build(t, Input{Master: master(t, name), MasterName: name, Brand: "Mark", Recipe: parse(t, printRecipe), Readers: outside.All})
 		dir := t.TempDir()
-		if err := k.Save(dir, true); err != nil {
+		if err := k.Save(context.Background(), dir, true); err != nil {
 			t.Fatal(err)
 		}
 		for _, f := range k.Files {
@@ -128,7 +129,7 @@ func TestPlates(t *testing.T) {
 		}
 		dir := t.TempDir()
 		file := filepath.Join(dir, "in."+string(f.Format))
-		if err := os.WriteFile(file, f.Data, 0o600); err != nil {
+		if err := os.WriteFile(file, bytesOf(t, k, f), 0o600); err != nil {
 			t.Fatal(err)
 		}
 		run(t, "gs", "-q", "-dSAFER", "-dBATCH", "-dNOPAUSE", "-dEPSCrop", "-sDEVICE=tiffsep", "-r576", "-sOutputFile="+filepath.Join(dir, "out.tif"), file)

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -18,16 +19,16 @@ var ErrNotEmpty = errors.New("is not empty")
 // place, and a folder holds the kit and nothing else. All is written under
 // another name beside it, put onto the disc, and moved into place at once: at no
 // moment is there half a kit, and on failure path is left as it was.
-func (k *Kit) Save(path string, force bool) error {
+func (k *Kit) Save(ctx context.Context, path string, force bool) error {
 	if err := Free(path, force); err != nil {
 		return err
 	}
 	path = filepath.Clean(path)
 	clearLeft(filepath.Dir(path))
 	if isZip(path) {
-		return k.saveZip(path)
+		return k.saveZip(ctx, path)
 	}
-	return k.saveFolder(path)
+	return k.saveFolder(ctx, path)
 }
 
 func isZip(path string) bool { return strings.HasSuffix(strings.ToLower(path), ".zip") }
@@ -110,7 +111,7 @@ func clearLeft(dir string) {
 // closed.
 func hold(f *os.File) error { return unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB) }
 
-func (k *Kit) saveZip(path string) (err error) {
+func (k *Kit) saveZip(ctx context.Context, path string) (err error) {
 	t, err := os.CreateTemp(filepath.Dir(path), partPrefix+"*"+partSuffix)
 	if err != nil {
 		return err
@@ -124,7 +125,7 @@ func (k *Kit) saveZip(path string) (err error) {
 	if err := hold(t); err != nil {
 		return err
 	}
-	if err := k.Zip(t); err != nil {
+	if err := k.Zip(ctx, t); err != nil {
 		return err
 	}
 	if err := t.Chmod(0o644); err != nil {
@@ -139,7 +140,7 @@ func (k *Kit) saveZip(path string) (err error) {
 	return syncFolder(filepath.Dir(path))
 }
 
-func (k *Kit) saveFolder(path string) error {
+func (k *Kit) saveFolder(ctx context.Context, path string) error {
 	// The folder one stands in is not replaced; empty as it is then (see Free), the
 	// kit is moved into it.
 	into := replaceable(path) != nil
@@ -172,7 +173,11 @@ func (k *Kit) saveFolder(path string) error {
 		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
 			return err
 		}
-		if err := writeSynced(at, f.Data); err != nil {
+		data, err := k.Bytes(ctx, f)
+		if err != nil {
+			return err
+		}
+		if err := writeSynced(at, data); err != nil {
 			return err
 		}
 	}

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"slices"
@@ -37,7 +38,7 @@ func TestForceReplacesTheWholeFolder(t *testing.T) {
 	k := tinyKit(t)
 	dir := t.TempDir()
 	at, other := filepath.Join(dir, "kit"), filepath.Join(dir, "other")
-	if err := k.Save(at, false); err != nil {
+	if err := k.Save(context.Background(), at, false); err != nil {
 		t.Fatal(err)
 	}
 	want := listed(t, at)
@@ -58,7 +59,7 @@ func TestForceReplacesTheWholeFolder(t *testing.T) {
 	if err := os.Symlink(other, filepath.Join(at, "MASTER")); err != nil {
 		t.Fatal(err)
 	}
-	if err := k.Save(at, true); err != nil {
+	if err := k.Save(context.Background(), at, true); err != nil {
 		t.Fatal(err)
 	}
 	if got := listed(t, at); !slices.Equal(got, want) {
@@ -73,7 +74,7 @@ func TestForceReplacesTheWholeFolder(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Chdir(here)
-	if err := k.Save(".", false); err != nil {
+	if err := k.Save(context.Background(), ".", false); err != nil {
 		t.Fatal(err)
 	}
 	if got := listed(t, here); !slices.Equal(got, want) {
@@ -88,7 +89,7 @@ func TestForceReplacesTheWholeFolder(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		if err := k.Save(path, true); err == nil {
+		if err := k.Save(context.Background(), path, true); err == nil {
 			t.Errorf("%s was replaced", name)
 		}
 	}
@@ -116,7 +117,7 @@ func TestLeftoversGo(t *testing.T) {
 	if err := unix.Flock(int(lock.Fd()), unix.LOCK_EX); err != nil {
 		t.Fatal(err)
 	}
-	if err := k.Save(filepath.Join(dir, "kit.zip"), false); err != nil {
+	if err := k.Save(context.Background(), filepath.Join(dir, "kit.zip"), false); err != nil {
 		t.Fatal(err)
 	}
 	left, err := filepath.Glob(filepath.Join(dir, ".dyekit-*"))
@@ -133,7 +134,7 @@ func TestMasterWithoutScripts(t *testing.T) {
 	k := build(t, in)
 	files := map[string][]byte{}
 	for _, f := range k.All() {
-		files[f.Path] = f.Data
+		files[f.Path] = bytesOf(t, k, f)
 		for _, part := range strings.Split(f.Path, "/") {
 			if stem, _, _ := strings.Cut(part, "."); slices.Contains([]string{"con", "aux", "nul", "prn"}, strings.ToLower(stem)) {
 				t.Errorf("%s cannot be kept on every system", f.Path)
@@ -152,7 +153,7 @@ func TestMasterWithoutScripts(t *testing.T) {
 	k = build(t, in)
 	files = map[string][]byte{}
 	for _, f := range k.All() {
-		files[f.Path] = f.Data
+		files[f.Path] = bytesOf(t, k, f)
 	}
 	if string(files["MASTER/original-con_.svg"]) != string(in.Master) {
 		t.Error("the master as it came is not beside it")

@@ -46,7 +46,11 @@ func (j *job) secondReading(ctx context.Context, k *Kit, want []recipe.File, in 
 	results := make([]outside.Result, len(tasks))
 	err := parallel.Do(ctx, len(tasks), func(ctx context.Context, i int) error {
 		t := tasks[i]
-		results[i] = j.readBy(ctx, t.r, t.plan, t.file.Data, t.page)
+		data, err := k.Bytes(ctx, *t.file)
+		if err != nil {
+			return err
+		}
+		results[i] = j.readBy(ctx, t.r, t.plan, data, t.page)
 		return ctx.Err()
 	})
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"image"
+	"io"
 	"os"
 	"strings"
 	"sync"
@@ -101,11 +102,11 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 					var data []byte
 					switch {
 					case k == format.SVG:
-						data, err = svg.Encode(page, svg.Options{})
+						data, err = export.Bytes(func(w io.Writer) error { return svg.Encode(w, page, svg.Options{}) })
 					case k == format.EPS:
-						data, err = eps.Encode(page, eps.Options{Colour: format.CMYK})
+						data, err = export.Bytes(func(w io.Writer) error { return eps.Encode(w, page, eps.Options{Colour: format.CMYK}) })
 					case r.Name == "poppler":
-						data, err = pdf.Encode([]export.Page{page}, pdf.Options{Colour: format.CMYK})
+						data, err = export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{page}, pdf.Options{Colour: format.CMYK}) })
 					default:
 						continue
 					}

@@ -5,6 +5,7 @@ package bench
 
 import (
 	"context"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -12,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
@@ -90,7 +92,7 @@ func BenchmarkPreview(b *testing.B) {
 					if err != nil {
 						b.Fatal(err)
 					}
-					if _, err := png.Encode(img, png.Options{}); err != nil {
+					if _, err := export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{}) }); err != nil {
 						b.Fatal(err)
 					}
 					best = min(best, time.Since(start))

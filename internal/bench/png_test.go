@@ -5,12 +5,14 @@ import (
 	"context"
 	"fmt"
 	stdpng "image/png"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
 
+	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
@@ -41,7 +43,7 @@ func BenchmarkPNG(b *testing.B) {
 				var std bytes.Buffer
 				for range b.N {
 					start := time.Now()
-					if mine, err = png.Encode(img, png.Options{}); err != nil {
+					if mine, err = export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{}) }); err != nil {
 						b.Fatal(err)
 					}
 					ours += time.Since(start)

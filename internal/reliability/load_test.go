@@ -44,7 +44,7 @@ func TestDownloadsAndDesk(t *testing.T) {
 	if err := s.LoadDemo(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	queue(t, s, 20)
+	queued(t, s, 20)
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	var work sync.WaitGroup

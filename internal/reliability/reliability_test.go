@@ -27,6 +27,7 @@ import (
 	"dyekit/core/recipe"
 	"dyekit/internal/privatedb"
 	"dyekit/studio"
+	"dyekit/studio/queue"
 	"dyekit/web"
 )
 
@@ -75,8 +76,8 @@ func small(t *testing.T) *recipe.Recipe {
 	return r
 }
 
-// queue takes in n marks and puts a build of each into the queue.
-func queue(t *testing.T, s *studio.Studio, n int) (marks, jobs []int64) {
+// queued takes in n marks and puts a build of each into the queue.
+func queued(t *testing.T, s *studio.Studio, n int) (marks, jobs []int64) {
 	t.Helper()
 	r := small(t)
 	for i := range n {
@@ -139,7 +140,7 @@ func TestKilledAtRandom(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	marks, jobs := queue(t, s, builds)
+	marks, jobs := queued(t, s, builds)
 	bin := program(t)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -252,7 +253,7 @@ func TestDiscFull(t *testing.T) {
 	}
 	srv := httptest.NewServer(h)
 	defer srv.Close()
-	marks, jobs := queue(t, s, 1)
+	marks, jobs := queued(t, s, 1)
 	// Masters fill what there is.
 	said := 0
 	for i := range 200 {

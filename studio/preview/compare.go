@@ -8,7 +8,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/png"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 	"dyekit/studio/decision"
@@ -148,6 +147,6 @@ func (c *Comparison) Picture(ctx context.Context, which string, long int) ([]byt
 		default:
 			return nil, ErrNotFound
 		}
-		return png.Encode(img, png.Options{Quick: true})
+		return plainPNG(img)
 	})
 }

@@ -10,7 +10,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/png"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/preflight"
@@ -40,7 +39,7 @@ func (w *Work) Preview(ctx context.Context, name string, width, height int, g Gr
 		for i := 0; i < len(img.Pix); i += 4 {
 			lay(out.Pix[i:i+4], img.Pix[i:i+4], under(i))
 		}
-		return png.Encode(out, png.Options{Quick: true})
+		return plainPNG(out)
 	})
 }
 
@@ -205,7 +204,7 @@ func (t *Table) picture(ctx context.Context, what string, d *drawing.Drawing, bo
 		if err != nil {
 			return nil, err
 		}
-		return png.Encode(img, png.Options{Quick: true})
+		return plainPNG(img)
 	})
 }
 
@@ -324,6 +323,6 @@ func (w *Work) Through(ctx context.Context, name, over string, box geom.Rect, wi
 			out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
 			out.Pix[i+3] = max(p, q)
 		}
-		return png.Encode(out, png.Options{Quick: true})
+		return plainPNG(out)
 	})
 }

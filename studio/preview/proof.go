@@ -1,15 +1,16 @@
 package preview
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"image"
 	stdpng "image/png"
+	"io"
 	"slices"
 
 	"dyekit/core/colour"
+	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/format"
 	"dyekit/core/geom"
@@ -126,13 +127,13 @@ func (w *Work) TwoPicture(ctx context.Context, f recipe.File, a, b string) ([]by
 }
 
 func plainPNG(img image.Image) ([]byte, error) {
-	if n, ok := img.(*image.NRGBA); ok {
-		return png.Encode(n, png.Options{Quick: true})
-	}
-	var b bytes.Buffer
-	e := stdpng.Encoder{CompressionLevel: stdpng.BestSpeed}
-	err := e.Encode(&b, img)
-	return b.Bytes(), err
+	return export.Bytes(func(w io.Writer) error {
+		if n, ok := img.(*image.NRGBA); ok {
+			return png.Encode(w, n, png.Options{Quick: true})
+		}
+		e := stdpng.Encoder{CompressionLevel: stdpng.BestSpeed}
+		return e.Encode(w, img)
+	})
 }
 
 // artOf is a version in its frame.

@@ -4,11 +4,12 @@
 package eps
 
 import (
-	"bytes"
+	"bufio"
 	"cmp"
 	"encoding/ascii85"
 	"fmt"
 	"image"
+	"io"
 	"math"
 	"slices"
 	"strings"
@@ -44,12 +45,12 @@ dyekit begin
 `
 
 // Encode returns the page as a file.
-func Encode(p export.Page, o Options) ([]byte, error) {
+func Encode(dst io.Writer, p export.Page, o Options) error {
 	if o.Level == 0 {
 		o.Level = 2
 	}
 	if o.Level != 2 && o.Level != 3 {
-		return nil, fmt.Errorf("EPS level %d is not 2 or 3", o.Level)
+		return fmt.Errorf("EPS level %d is not 2 or 3", o.Level)
 	}
 	body, width, height := content.New(p)
 	w := &writer{Writer: body, cmyk: o.Colour == format.CMYK, level: o.Level}
@@ -57,35 +58,35 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		w.press = cmp.Or(o.Press, colour.Coated)
 	}
 	if err := w.nodes(p.Drawing.Nodes); err != nil {
-		return nil, err
+		return err
 	}
-	var b bytes.Buffer
+	b := bufio.NewWriter(dst)
 	b.WriteString("%!PS-Adobe-3.0 EPSF-3.0\n")
 	// What is rounded outwards is what the file says: 60.00001 pt is 60.
 	outwards := func(v float64) int { return int(math.Ceil(math.Round(v*1e4) / 1e4)) }
-	fmt.Fprintf(&b, "%%%%BoundingBox: 0 0 %d %d\n", outwards(width), outwards(height))
-	fmt.Fprintf(&b, "%%%%HiResBoundingBox: 0 0 %s %s\n", export.Number(nil, width, 4), export.Number(nil, height, 4))
-	fmt.Fprintf(&b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", said(o.Title))
-	fmt.Fprintf(&b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
+	fmt.Fprintf(b, "%%%%BoundingBox: 0 0 %d %d\n", outwards(width), outwards(height))
+	fmt.Fprintf(b, "%%%%HiResBoundingBox: 0 0 %s %s\n", export.Number(nil, width, 4), export.Number(nil, height, 4))
+	fmt.Fprintf(b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", said(o.Title))
+	fmt.Fprintf(b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
 	if len(w.process) > 0 {
-		fmt.Fprintf(&b, "%%%%DocumentProcessColors: %s\n", strings.Join(w.plates(), " "))
+		fmt.Fprintf(b, "%%%%DocumentProcessColors: %s\n", strings.Join(w.plates(), " "))
 	}
 	for i, s := range w.spots {
 		head := "%%DocumentCustomColors:"
 		if i > 0 {
 			head = "%%+"
 		}
-		fmt.Fprintf(&b, "%s %s\n", head, said(s.name))
+		fmt.Fprintf(b, "%s %s\n", head, said(s.name))
 	}
 	for i, s := range w.spots {
 		head := "%%CMYKCustomColor:"
 		if i > 0 {
 			head = "%%+"
 		}
-		fmt.Fprintf(&b, "%s %s %s\n", head, numbers(s.build), said(s.name))
+		fmt.Fprintf(b, "%s %s %s\n", head, numbers(s.build), said(s.name))
 	}
 	b.WriteString("%%EndComments\n")
-	preview(&b, o.Preview)
+	preview(b, o.Preview)
 	b.WriteString("%%BeginProlog\n" + prolog)
 	for i, s := range w.spots {
 		// PostScript 3 section 4.8.4: the alternate is reached in a
@@ -98,16 +99,16 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 				fmt.Fprintf(&fn, "%s mul", export.Number(nil, v, 4))
 			}
 		}
-		fmt.Fprintf(&b, "/S%d{[/Separation %s/DeviceCMYK{%s}]setcolorspace setcolor}bind def\n", i+1, text(s.name), fn.String())
+		fmt.Fprintf(b, "/S%d{[/Separation %s/DeviceCMYK{%s}]setcolorspace setcolor}bind def\n", i+1, text(s.name), fn.String())
 	}
 	b.WriteString("end\n%%EndProlog\n%%Page: 1 1\ndyekit begin\ngsave\n")
 	b.Write(w.Buf)
 	b.WriteString("grestore\nend\nshowpage\n%%Trailer\n%%EOF\n")
-	return b.Bytes(), nil
+	return b.Flush()
 }
 
 // preview writes grey samples as comments, white being 0 (section 6.1).
-func preview(b *bytes.Buffer, img *image.Gray) {
+func preview(b *bufio.Writer, img *image.Gray) {
 	if img == nil {
 		return
 	}

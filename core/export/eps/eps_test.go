@@ -3,6 +3,7 @@ package eps
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"math"
 	"strings"
 	"testing"
@@ -27,8 +28,10 @@ func page(w, h float64) export.Page {
 // exact box beside it, the plates named, no page set up, lines of at most 255
 // letters, nothing but ASCII.
 func TestHeader(t *testing.T) {
-	for _, w := range []float64{133, 400, 1} {
-		b, err := Encode(page(w, 77), Options{Title: "Élan (& co.)", Colour: format.CMYK})
+	for _, wide := range []float64{133, 400, 1} {
+		b, err := export.Bytes(func(w io.Writer) error {
+			return Encode(w, page(wide, 77), Options{Title: "Élan (& co.)", Colour: format.CMYK})
+		})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -47,11 +50,11 @@ func TestHeader(t *testing.T) {
 				t.Errorf("a line has %d letters", len(l))
 			}
 		}
-		if x0 != 0 || y0 != 0 || float64(x1) != math.Ceil(w*0.75) || float64(y1) != math.Ceil(77*0.75) {
-			t.Errorf("the box of %v px is %d %d %d %d", w, x0, y0, x1, y1)
+		if x0 != 0 || y0 != 0 || float64(x1) != math.Ceil(wide*0.75) || float64(y1) != math.Ceil(77*0.75) {
+			t.Errorf("the box of %v px is %d %d %d %d", wide, x0, y0, x1, y1)
 		}
-		if math.Abs(hx1-w*0.75) > 1e-3 || math.Abs(hy1-77*0.75) > 1e-3 {
-			t.Errorf("the exact box of %v px is %v %v", w, hx1, hy1)
+		if math.Abs(hx1-wide*0.75) > 1e-3 || math.Abs(hy1-77*0.75) > 1e-3 {
+			t.Errorf("the exact box of %v px is %v %v", wide, hx1, hy1)
 		}
 		if !plate {
 			t.Error("the plate is not named")

@@ -9,6 +9,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
+	"io"
 
 	"dyekit/core/export/png"
 )
@@ -20,9 +21,9 @@ const MaxSide = 256
 const plain = 48
 
 // Encode returns the file with the pictures in order; they are square.
-func Encode(imgs []*image.NRGBA) ([]byte, error) {
+func Encode(dst io.Writer, imgs []*image.NRGBA) error {
 	if len(imgs) == 0 {
-		return nil, fmt.Errorf("an icon without pictures cannot be")
+		return fmt.Errorf("an icon without pictures cannot be")
 	}
 	var body bytes.Buffer
 	head := []byte{0, 0, 1, 0}
@@ -30,17 +31,15 @@ func Encode(imgs []*image.NRGBA) ([]byte, error) {
 	for _, img := range imgs {
 		side := img.Rect.Dx()
 		if side != img.Rect.Dy() || side < 1 || side > MaxSide {
-			return nil, fmt.Errorf("an icon of %d × %d px cannot be: it is square and at most %d px", side, img.Rect.Dy(), MaxSide)
+			return fmt.Errorf("an icon of %d × %d px cannot be: it is square and at most %d px", side, img.Rect.Dy(), MaxSide)
 		}
 		at := 6 + 16*len(imgs) + body.Len()
 		if side <= plain {
 			bitmap(&body, img)
 		} else {
-			b, err := png.Encode(img, png.Options{NoPalette: true})
-			if err != nil {
-				return nil, err
+			if err := png.Encode(&body, img, png.Options{NoPalette: true}); err != nil {
+				return err
 			}
-			body.Write(b)
 		}
 		size := 6 + 16*len(imgs) + body.Len() - at
 		head = append(head, byte(side), byte(side), 0, 0) // 256 is written as 0
@@ -49,7 +48,8 @@ func Encode(imgs []*image.NRGBA) ([]byte, error) {
 		head = binary.LittleEndian.AppendUint32(head, uint32(size))
 		head = binary.LittleEndian.AppendUint32(head, uint32(at))
 	}
-	return append(head, body.Bytes()...), nil
+	_, err := dst.Write(append(head, body.Bytes()...))
+	return err
 }
 
 // bitmap writes rows from the bottom up in blue, green, red, opacity, and a

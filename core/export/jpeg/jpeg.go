@@ -4,10 +4,11 @@
 package jpeg
 
 import (
-	"bytes"
+	"bufio"
 	"encoding/binary"
 	"fmt"
 	"image"
+	"io"
 	"math"
 
 	"dyekit/core/colour"
@@ -24,9 +25,9 @@ type Options struct {
 const MaxSide = 65535
 
 // EncodeRGB writes an opaque sRGB picture; opacity in img is ignored.
-func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
+func EncodeRGB(dst io.Writer, img *image.NRGBA, o Options) error {
 	b := img.Bounds()
-	return encode(img.Pix, img.Stride, b.Dx(), b.Dy(), 3, o, func(p []uint8, v *[4]float64) {
+	return encode(dst, img.Pix, img.Stride, b.Dx(), b.Dy(), 3, o, func(p []uint8, v *[4]float64) {
 		r, g, bl := float64(p[0]), float64(p[1]), float64(p[2])
 		// JFIF 1.02: full-range ITU-R BT.601.
 		v[0] = colour.BT601.Of(r, g, bl)
@@ -37,9 +38,9 @@ func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
 
 // EncodeCMYK writes a CMYK picture. Values are stored inverted and untouched
 // by a colour transform, as the Adobe marker with transform 0 says.
-func EncodeCMYK(img *image.CMYK, o Options) ([]byte, error) {
+func EncodeCMYK(dst io.Writer, img *image.CMYK, o Options) error {
 	b := img.Bounds()
-	return encode(img.Pix, img.Stride, b.Dx(), b.Dy(), 4, o, func(p []uint8, v *[4]float64) {
+	return encode(dst, img.Pix, img.Stride, b.Dx(), b.Dy(), 4, o, func(p []uint8, v *[4]float64) {
 		for i := range 4 {
 			v[i] = float64(255 - p[i])
 		}
@@ -48,17 +49,17 @@ func EncodeCMYK(img *image.CMYK, o Options) ([]byte, error) {
 
 // encode writes n components; pixel turns the four bytes of a pixel into
 // samples from 0 to 255.
-func encode(pix []uint8, stride, w, h, n int, o Options, pixel func(p []uint8, v *[4]float64)) ([]byte, error) {
+func encode(dst io.Writer, pix []uint8, stride, w, h, n int, o Options, pixel func(p []uint8, v *[4]float64)) error {
 	if w < 1 || h < 1 || w > MaxSide || h > MaxSide {
-		return nil, fmt.Errorf("a JPEG of %d × %d px cannot be: each side is between 1 and %d px", w, h, MaxSide)
+		return fmt.Errorf("a JPEG of %d × %d px cannot be: each side is between 1 and %d px", w, h, MaxSide)
 	}
 	if o.Quality == 0 {
 		o.Quality = 90
 	}
 	if o.Quality < 1 || o.Quality > 100 {
-		return nil, fmt.Errorf("JPEG quality %d is not between 1 and 100", o.Quality)
+		return fmt.Errorf("JPEG quality %d is not between 1 and 100", o.Quality)
 	}
-	e := &encoder{}
+	e := &encoder{out: bufio.NewWriter(dst)}
 	e.tables(o.Quality)
 	e.headers(w, h, n, o)
 	var prev [4]int
@@ -94,7 +95,7 @@ func encode(pix []uint8, stride, w, h, n int, o Options, pixel func(p []uint8, v
 	}
 	e.bits(0x7f, 7) // fill the last byte with ones
 	e.out.WriteString("\xff\xd9")
-	return e.out.Bytes(), nil
+	return e.out.Flush()
 }
 
 // flatBlock reports whether the 8 × 8 block at (bx, by) is of one colour.
@@ -112,7 +113,7 @@ func flatBlock(pix []uint8, stride, w, h, bx, by int) bool {
 }
 
 type encoder struct {
-	out   bytes.Buffer
+	out   *bufio.Writer
 	quant [2][64]int // natural order
 	codes [4][256]code
 	acc   uint32

@@ -4,8 +4,11 @@ import (
 	"bytes"
 	"image"
 	stdjpeg "image/jpeg"
+	"io"
 	"math/rand/v2"
 	"testing"
+
+	"dyekit/core/export"
 )
 
 // mean is the mean difference of two sets of samples.
@@ -28,7 +31,7 @@ func TestRGBIsReadBack(t *testing.T) {
 			x, y := i/4%s[0], i/4/s[0]
 			copy(img.Pix[i:], []uint8{uint8(x * 3), uint8(y * 5), uint8(r.IntN(30)), 255})
 		}
-		b, err := EncodeRGB(img, Options{Quality: 95, PPI: 300})
+		b, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, img, Options{Quality: 95, PPI: 300}) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -66,7 +69,7 @@ func TestFlatInksAreExact(t *testing.T) {
 		for i := 0; i < len(img.Pix); i += 4 {
 			copy(img.Pix[i:], ink[:])
 		}
-		b, err := EncodeCMYK(img, Options{Quality: 95, PPI: 300})
+		b, err := export.Bytes(func(w io.Writer) error { return EncodeCMYK(w, img, Options{Quality: 95, PPI: 300}) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -88,10 +91,12 @@ func TestFlatInksAreExact(t *testing.T) {
 }
 
 func TestRefusals(t *testing.T) {
-	if _, err := EncodeRGB(image.NewNRGBA(image.Rectangle{}), Options{}); err == nil {
+	if _, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, image.NewNRGBA(image.Rectangle{}), Options{}) }); err == nil {
 		t.Error("a picture without pixels was written")
 	}
-	if _, err := EncodeRGB(image.NewNRGBA(image.Rect(0, 0, 1, 1)), Options{Quality: 101}); err == nil {
+	if _, err := export.Bytes(func(w io.Writer) error {
+		return EncodeRGB(w, image.NewNRGBA(image.Rect(0, 0, 1, 1)), Options{Quality: 101})
+	}); err == nil {
 		t.Error("quality 101 was taken")
 	}
 }

@@ -4,11 +4,13 @@
 package pdf
 
 import (
+	"bufio"
 	"bytes"
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"io"
 	"strings"
 	"unicode/utf16"
 
@@ -33,7 +35,7 @@ type Options struct {
 }
 
 // Encode returns the file with the pages in order.
-func Encode(pages []export.Page, o Options) ([]byte, error) {
+func Encode(dst io.Writer, pages []export.Page, o Options) error {
 	f := &file{cmyk: o.Colour == format.CMYK, oneBox: standards[o.Standard].oneBox}
 	f.space = "/DeviceRGB"
 	if f.cmyk {
@@ -45,18 +47,18 @@ func Encode(pages []export.Page, o Options) ([]byte, error) {
 	for _, p := range pages {
 		ref, err := f.page(p, tree)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		kids = append(kids, ref)
 	}
 	f.set(tree, fmt.Sprintf("<</Type/Pages/Kids[%s]/Count %d>>", strings.Join(kids, " "), len(kids)))
 	if err := f.check(o); err != nil {
-		return nil, err
+		return err
 	}
 	f.set(catalog, "<</Type/Catalog/Pages "+ref(tree)+"/Metadata "+f.metadata(o)+f.intent(o)+">>")
 	info := f.reserve()
 	f.set(info, "<</Title "+text(o.Title)+"/Producer(Dye Kit)/CreationDate("+made+")/ModDate("+made+")/Trapped/False"+standards[o.Standard].info+">>")
-	return f.bytes(standards[o.Standard].version, catalog, info), nil
+	return f.write(dst, standards[o.Standard].version, catalog, info)
 }
 
 // A file is the objects so far; object n is objects[n-1].
@@ -97,26 +99,32 @@ func (f *file) stream(dict string, data []byte) string {
 	return f.add(fmt.Sprintf("<<%s/Filter/FlateDecode/Length %d>>\nstream\n%s\nendstream", dict, z.Len(), z.Bytes()))
 }
 
-// bytes lays the objects out behind each other, with the table of where they
+// write lays the objects out behind each other, with the table of where they
 // begin (section 7.5).
-func (f *file) bytes(version string, catalog, info int) []byte {
-	var b bytes.Buffer
-	b.WriteString("%PDF-" + version + "\n%\xe2\xe3\xcf\xd3\n")
+func (f *file) write(dst io.Writer, version string, catalog, info int) error {
+	b := bufio.NewWriter(dst)
+	sum, n := sha256.New(), 0
+	put := func(format string, args ...any) {
+		p := fmt.Appendf(nil, format, args...)
+		sum.Write(p)
+		b.Write(p)
+		n += len(p)
+	}
+	put("%%PDF-%s\n%%\xe2\xe3\xcf\xd3\n", version)
 	at := make([]int, len(f.objects))
 	for i, o := range f.objects {
-		at[i] = b.Len()
-		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", i+1, o)
+		at[i] = n
+		put("%d 0 obj\n%s\nendobj\n", i+1, o)
 	}
-	sum := sha256.Sum256(b.Bytes())
-	id := strings.ToUpper(hex.EncodeToString(sum[:16]))
-	start := b.Len()
-	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
-	for _, n := range at {
-		fmt.Fprintf(&b, "%010d 00000 n \n", n)
+	id := strings.ToUpper(hex.EncodeToString(sum.Sum(nil)[:16]))
+	start := n
+	put("xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
+	for _, k := range at {
+		put("%010d 00000 n \n", k)
 	}
-	fmt.Fprintf(&b, "trailer\n<</Size %d/Root %s/Info %s/ID[<%s><%s>]>>\nstartxref\n%d\n%%%%EOF\n",
+	put("trailer\n<</Size %d/Root %s/Info %s/ID[<%s><%s>]>>\nstartxref\n%d\n%%%%EOF\n",
 		len(at)+1, ref(catalog), ref(info), id, id, start)
-	return b.Bytes()
+	return b.Flush()
 }
 
 // text writes a text string, in UTF-16 where ASCII does not do (section

@@ -3,6 +3,7 @@ package pdf
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"regexp"
 	"strconv"
 	"testing"
@@ -31,7 +32,7 @@ func TestStructure(t *testing.T) {
 		if standard.Press() {
 			o.Colour = format.CMYK
 		}
-		b, err := Encode([]export.Page{page(200, 100), page(40, 400)}, o)
+		b, err := export.Bytes(func(w io.Writer) error { return Encode(w, []export.Page{page(200, 100), page(40, 400)}, o) })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -3,11 +3,12 @@
 package png
 
 import (
-	"bytes"
+	"bufio"
 	"encoding/binary"
 	"fmt"
 	"hash/crc32"
 	"image"
+	"io"
 	"math"
 )
 
@@ -32,10 +33,10 @@ const (
 )
 
 // Encode returns the file. img holds straight 8-bit sRGB.
-func Encode(img *image.NRGBA, o Options) ([]byte, error) {
+func Encode(dst io.Writer, img *image.NRGBA, o Options) error {
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
 	if w < 1 || h < 1 {
-		return nil, fmt.Errorf("a PNG of %d × %d px cannot be", w, h)
+		return fmt.Errorf("a PNG of %d × %d px cannot be", w, h)
 	}
 	f := analyse(img)
 	most := 256
@@ -48,7 +49,7 @@ func Encode(img *image.NRGBA, o Options) ([]byte, error) {
 		}
 	}
 	kind, depth := f.kind(o)
-	var out bytes.Buffer
+	out := bufio.NewWriter(dst)
 	out.WriteString("\x89PNG\r\n\x1a\n")
 	head := make([]byte, 13)
 	binary.BigEndian.PutUint32(head, uint32(w))
@@ -57,29 +58,29 @@ func Encode(img *image.NRGBA, o Options) ([]byte, error) {
 	if o.Interlace {
 		head[12] = 1
 	}
-	chunk(&out, "IHDR", head)
-	chunk(&out, "sRGB", []byte{0}) // perceptual, section 11.3.3.5
+	chunk(out, "IHDR", head)
+	chunk(out, "sRGB", []byte{0}) // perceptual, section 11.3.3.5
 	if o.PPI > 0 {
 		b := make([]byte, 9)
 		m := uint32(math.Round(o.PPI / 0.0254))
 		binary.BigEndian.PutUint32(b, m)
 		binary.BigEndian.PutUint32(b[4:], m)
 		b[8] = 1 // the unit is the metre
-		chunk(&out, "pHYs", b)
+		chunk(out, "pHYs", b)
 	}
 	if kind == palette {
 		plte, trns := f.tables()
-		chunk(&out, "PLTE", plte)
+		chunk(out, "PLTE", plte)
 		if len(trns) > 0 {
-			chunk(&out, "tRNS", trns)
+			chunk(out, "tRNS", trns)
 		}
 	}
-	chunk(&out, "IDAT", f.rows(kind, depth, o.Interlace).deflate(o.Quick))
-	chunk(&out, "IEND", nil)
-	return out.Bytes(), nil
+	chunk(out, "IDAT", f.rows(kind, depth, o.Interlace).deflate(o.Quick))
+	chunk(out, "IEND", nil)
+	return out.Flush()
 }
 
-func chunk(out *bytes.Buffer, name string, data []byte) {
+func chunk(out *bufio.Writer, name string, data []byte) {
 	var n [4]byte
 	binary.BigEndian.PutUint32(n[:], uint32(len(data)))
 	out.Write(n[:])

@@ -6,9 +6,12 @@ import (
 	"image"
 	"image/color"
 	stdpng "image/png"
+	"io"
 	"math/rand/v2"
 	"runtime"
 	"testing"
+
+	"dyekit/core/export"
 )
 
 // paint makes a picture from a function of place.
@@ -49,7 +52,7 @@ func TestEveryTypeIsLossless(t *testing.T) {
 		{"photograph", paint(64, 64, func(x, y int) color.NRGBA { c := noise(x, y); c.A = 255; return c }), trueColor, 8},
 		{"all of it", paint(64, 64, noise), trueAlpha, 8},
 	} {
-		b, err := Encode(c.img, Options{PPI: 300})
+		b, err := export.Bytes(func(w io.Writer) error { return Encode(w, c.img, Options{PPI: 300}) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -67,7 +70,7 @@ func TestEveryTypeIsLossless(t *testing.T) {
 				}
 			}
 		}
-		again, _ := Encode(c.img, Options{PPI: 300})
+		again, _ := export.Bytes(func(w io.Writer) error { return Encode(w, c.img, Options{PPI: 300}) })
 		if !bytes.Equal(b, again) {
 			t.Errorf("%s: not the same bytes twice", c.name)
 		}
@@ -82,7 +85,7 @@ func TestInterlaceAndBlocks(t *testing.T) {
 			return color.NRGBA{uint8(x), uint8(y), uint8(r.IntN(9)), uint8(255 - r.IntN(3)*(x&1))}
 		})
 		for _, o := range []Options{{Interlace: true}, {}, {Quick: true}, {NoPalette: true, Interlace: true}} {
-			b, err := Encode(img, o)
+			b, err := export.Bytes(func(w io.Writer) error { return Encode(w, img, o) })
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -110,7 +113,7 @@ func TestCoresDoNotMatter(t *testing.T) {
 	var files [2][]byte
 	for i, n := range []int{1, 8} {
 		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(n))
-		files[i], _ = Encode(img, Options{})
+		files[i], _ = export.Bytes(func(w io.Writer) error { return Encode(w, img, Options{}) })
 	}
 	if !bytes.Equal(files[0], files[1]) {
 		t.Error("one core and eight write different files")
@@ -123,7 +126,7 @@ func TestQuantise(t *testing.T) {
 		return color.NRGBA{uint8(x / 2), uint8(90 + x/8), uint8(200 - y), uint8(255 - y/8)}
 	})
 	kinds := func(o Options) (kind byte, n int, l Loss) {
-		b, err := Encode(ramp, o)
+		b, err := export.Bytes(func(w io.Writer) error { return Encode(w, ramp, o) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -169,7 +172,7 @@ func TestQuantise(t *testing.T) {
 func TestResolution(t *testing.T) {
 	img := paint(1, 1, func(x, y int) color.NRGBA { return color.NRGBA{A: 255} })
 	for ppi, want := range map[float64]uint32{72: 2835, 150: 5906, 300: 11811, 350: 13780} {
-		b, err := Encode(img, Options{PPI: ppi})
+		b, err := export.Bytes(func(w io.Writer) error { return Encode(w, img, Options{PPI: ppi}) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -178,7 +181,7 @@ func TestResolution(t *testing.T) {
 			t.Errorf("%v ppi: % x, want %d twice and the metre", ppi, b[i+4:i+13], want)
 		}
 	}
-	b, _ := Encode(img, Options{})
+	b, _ := export.Bytes(func(w io.Writer) error { return Encode(w, img, Options{}) })
 	if bytes.Contains(b, []byte("pHYs")) {
 		t.Error("a resolution nobody asked for")
 	}
@@ -186,10 +189,10 @@ func TestResolution(t *testing.T) {
 
 func TestNoPalette(t *testing.T) {
 	img := paint(8, 8, func(x, y int) color.NRGBA { return color.NRGBA{200, 0, 0, uint8(x * 30)} })
-	if b, _ := Encode(img, Options{NoPalette: true}); b[25] != trueAlpha {
+	if b, _ := export.Bytes(func(w io.Writer) error { return Encode(w, img, Options{NoPalette: true}) }); b[25] != trueAlpha {
 		t.Errorf("colour type %d", b[25])
 	}
-	if _, err := Encode(image.NewNRGBA(image.Rectangle{}), Options{}); err == nil {
+	if _, err := export.Bytes(func(w io.Writer) error { return Encode(w, image.NewNRGBA(image.Rectangle{}), Options{}) }); err == nil {
 		t.Error("a picture without pixels was written")
 	}
 }

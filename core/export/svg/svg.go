@@ -8,6 +8,7 @@ import (
 	"encoding/xml"
 	"fmt"
 	"hash/fnv"
+	"io"
 	"math"
 	"strings"
 
@@ -30,7 +31,7 @@ type Options struct {
 }
 
 // Encode returns the page as a file.
-func Encode(p export.Page, o Options) ([]byte, error) {
+func Encode(dst io.Writer, p export.Page, o Options) error {
 	w := writer{places: export.Places(max(p.Frame.W, p.Frame.H))}
 	k := p.Frame.Scale()
 	w.to = geom.Scale(k, k).Mul(geom.Translate(-p.Frame.Box.X0, -p.Frame.Box.Y0))
@@ -41,12 +42,12 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		w.body = fmt.Appendf(w.body, "<g class=\"%s\">\n", light)
 	}
 	if err := w.nodes(p.Drawing.Nodes, ""); err != nil {
-		return nil, err
+		return err
 	}
 	if o.Dark != nil {
 		w.body = fmt.Appendf(w.body, "</g>\n<g class=\"%s\">\n", dark)
 		if err := w.nodes(o.Dark.Nodes, ""); err != nil {
-			return nil, err
+			return err
 		}
 		w.body = append(w.body, "</g>\n"...)
 	}
@@ -71,7 +72,7 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 		}
 		var b strings.Builder
 		if err := xml.EscapeText(&b, []byte(t[1])); err != nil {
-			return nil, err
+			return err
 		}
 		out = fmt.Appendf(out, "<%s>%s</%[1]s>", t[0], b.String())
 	}
@@ -90,7 +91,8 @@ func Encode(p export.Page, o Options) ([]byte, error) {
 	// begin with a hash of all that the file shows.
 	h := fnv.New32a()
 	h.Write(out)
-	return bytes.ReplaceAll(out, []byte(unnamed), fmt.Appendf(nil, "d%08x", h.Sum32())), nil
+	_, err := dst.Write(bytes.ReplaceAll(out, []byte(unnamed), fmt.Appendf(nil, "d%08x", h.Sum32())))
+	return err
 }
 
 // unnamed stands where ids begin until it is known what the file shows: a sign
@@ -398,7 +400,7 @@ func (w *writer) gradient(g *drawing.Gradient) (string, error) {
 
 // picture embeds pixels as a data URI: nothing is fetched from elsewhere.
 func (w *writer) picture(p *drawing.Picture, indent string) error {
-	data, err := png.Encode(p.Image, png.Options{})
+	data, err := export.Bytes(func(w io.Writer) error { return png.Encode(w, p.Image, png.Options{}) })
 	if err != nil {
 		return err
 	}

@@ -29,7 +29,9 @@ func page(c colour.RGB) export.Page {
 // that are there, once each; holds no script, style sheet, font or event
 // handler; and says what it is called without leaving its element.
 func TestFile(t *testing.T) {
-	b, err := Encode(page(colour.FromBytes(0x20, 0x60, 0x47)), Options{Title: `Élan & "co." <x>`})
+	b, err := export.Bytes(func(w io.Writer) error {
+		return Encode(w, page(colour.FromBytes(0x20, 0x60, 0x47)), Options{Title: `Élan & "co." <x>`})
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -91,7 +93,7 @@ func TestFile(t *testing.T) {
 // where their art does.
 func TestIDsDiffer(t *testing.T) {
 	id := func(c colour.RGB) string {
-		b, err := Encode(page(c), Options{})
+		b, err := export.Bytes(func(w io.Writer) error { return Encode(w, page(c), Options{}) })
 		if err != nil {
 			t.Fatal(err)
 		}

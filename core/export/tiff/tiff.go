@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
+	"io"
 	"math"
 	"slices"
 
@@ -51,13 +52,13 @@ const (
 
 // EncodeRGB writes straight sRGB; opacity is kept as unassociated alpha if a
 // pixel is not opaque.
-func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
+func EncodeRGB(dst io.Writer, img *image.NRGBA, o Options) error {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	n := 4
 	if img.Opaque() {
 		n = 3
 	}
-	return encode(w, h, n, 2, n == 4, o, func(dst []byte, y int) {
+	return encode(dst, w, h, n, 2, n == 4, o, func(dst []byte, y int) {
 		row := img.Pix[y*img.Stride:][:4*w]
 		for i := 0; i < w; i++ {
 			copy(dst[n*i:n*i+n], row[4*i:])
@@ -66,17 +67,17 @@ func EncodeRGB(img *image.NRGBA, o Options) ([]byte, error) {
 }
 
 // EncodeCMYK writes process inks, 255 being the full ink.
-func EncodeCMYK(img *image.CMYK, o Options) ([]byte, error) {
+func EncodeCMYK(dst io.Writer, img *image.CMYK, o Options) error {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
-	return encode(w, h, 4, 5, false, o, func(dst []byte, y int) { copy(dst, img.Pix[y*img.Stride:][:4*w]) })
+	return encode(dst, w, h, 4, 5, false, o, func(dst []byte, y int) { copy(dst, img.Pix[y*img.Stride:][:4*w]) })
 }
 
-func encode(w, h, n, photometric int, alpha bool, o Options, row func(dst []byte, y int)) ([]byte, error) {
+func encode(to io.Writer, w, h, n, photometric int, alpha bool, o Options, row func(dst []byte, y int)) error {
 	if w < 1 || h < 1 {
-		return nil, fmt.Errorf("a TIFF of %d × %d px cannot be", w, h)
+		return fmt.Errorf("a TIFF of %d × %d px cannot be", w, h)
 	}
 	if o.Compression != "" && o.Compression != Deflate && o.Compression != LZW {
-		return nil, fmt.Errorf("TIFF compression %q is not deflate or lzw", o.Compression)
+		return fmt.Errorf("TIFF compression %q is not deflate or lzw", o.Compression)
 	}
 	out := bytes.NewBuffer([]byte("II*\x00\x00\x00\x00\x00")) // the place of the directory follows
 	perStrip := max(1, (256<<10)/(w*n))
@@ -93,7 +94,7 @@ func encode(w, h, n, photometric int, alpha bool, o Options, row func(dst []byte
 		}
 		offsets = append(offsets, uint32(out.Len()))
 		if err := compress(out, raw, o.Compression); err != nil {
-			return nil, err
+			return err
 		}
 		counts = append(counts, uint32(out.Len())-offsets[len(offsets)-1])
 		if out.Len()&1 == 1 {
@@ -133,10 +134,11 @@ func encode(w, h, n, photometric int, alpha bool, o Options, row func(dst []byte
 	at := d.write(out)
 	b := out.Bytes()
 	if len(b) > math.MaxUint32 {
-		return nil, fmt.Errorf("a TIFF of %d × %d px is too large for the format", w, h)
+		return fmt.Errorf("a TIFF of %d × %d px is too large for the format", w, h)
 	}
 	binary.LittleEndian.PutUint32(b[4:], at)
-	return b, nil
+	_, err := to.Write(b)
+	return err
 }
 
 func compress(out *bytes.Buffer, raw []byte, how string) error {

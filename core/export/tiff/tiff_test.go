@@ -4,10 +4,13 @@ import (
 	"bytes"
 	"image"
 	"image/color"
+	"io"
 	"os"
 	"os/exec"
 	"strings"
 	"testing"
+
+	"dyekit/core/export"
 
 	"golang.org/x/image/tiff"
 )
@@ -32,7 +35,7 @@ func TestRoundTrip(t *testing.T) {
 	for _, how := range []string{Deflate, LZW} {
 		o := Options{PPI: 350, Compression: how, Profile: bytes.Repeat([]byte("p"), 201)}
 		for name, img := range map[string]*image.NRGBA{"rgb": rgb(300, 200, false), "alpha": rgb(301, 1200, true), "one": rgb(1, 1, true)} {
-			b, err := EncodeRGB(img, o)
+			b, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, img, o) })
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -53,17 +56,17 @@ func TestRoundTrip(t *testing.T) {
 		}
 	}
 	for _, bad := range []Options{{Compression: "zip"}} {
-		if _, err := EncodeRGB(rgb(1, 1, false), bad); err == nil {
+		if _, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, rgb(1, 1, false), bad) }); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
 	}
-	if _, err := EncodeRGB(image.NewNRGBA(image.Rectangle{}), Options{}); err == nil {
+	if _, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, image.NewNRGBA(image.Rectangle{}), Options{}) }); err == nil {
 		t.Error("a picture without pixels was written")
 	}
 }
 
 func TestLibtiffReadsTheClaims(t *testing.T) {
-	b, err := EncodeRGB(rgb(300, 200, true), Options{PPI: 350, Compression: LZW})
+	b, err := export.Bytes(func(w io.Writer) error { return EncodeRGB(w, rgb(300, 200, true), Options{PPI: 350, Compression: LZW}) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,7 +96,7 @@ func TestLibtiffUnpacksInks(t *testing.T) {
 		img.Pix[i] = uint8(i * 31 >> 3)
 	}
 	for _, how := range []string{Deflate, LZW} {
-		b, err := EncodeCMYK(img, Options{PPI: 300, Compression: how})
+		b, err := export.Bytes(func(w io.Writer) error { return EncodeCMYK(w, img, Options{PPI: 300, Compression: how}) })
 		if err != nil {
 			t.Fatal(err)
 		}

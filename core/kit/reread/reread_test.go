@@ -33,7 +33,9 @@ func finished(t testing.TB) map[string][]byte {
 	}
 	out := map[string][]byte{}
 	for _, f := range k.Files {
-		out[f.Path] = f.Data
+		if out[f.Path], err = k.Bytes(context.Background(), f); err != nil {
+			t.Fatal(err)
+		}
 	}
 	return out
 }
