@@ -65,6 +65,9 @@ lint:
 	$(GO) vet -tags screenshots ./web
 	$(GO) vet -tags reliability ./internal/reliability
 	$(GO) vet -tags sweep ./core/kit
+	$(GO) mod tidy -diff
+	$(GO) mod verify
+	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.2 -tags screenshots,reliability,sweep ./...
 
 screenshots:
 	@sh scripts/need.sh $(NEED_TEST)

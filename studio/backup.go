@@ -109,7 +109,7 @@ var (
 	makesRE = regexp.MustCompile("^CREATE TABLE `([a-z_]+)` \\(")
 	fillsRE = regexp.MustCompile("^INSERT INTO `([a-z_]+)` VALUES")
 	// What the dumps of earlier releases say besides.
-	idleRE = regexp.MustCompile("^(/\\*M?!|LOCK TABLES |UNLOCK TABLES;|DROP TABLE IF EXISTS )")
+	idleRE = regexp.MustCompile(`^(/\*M?!|LOCK TABLES |UNLOCK TABLES;|DROP TABLE IF EXISTS )`)
 )
 
 // read carries out the statements of a backup in a database and returns the

@@ -278,7 +278,7 @@ func TestSameBytes(t *testing.T) {
 		s, _ := export.Bytes(func(w io.Writer) error { return svg.Encode(w, art(), svg.Options{}) })
 		return fmt.Sprint(p, e, s)
 	}
-	if make() != make() {
+	if first := make(); first != make() {
 		t.Error("not the same bytes twice")
 	}
 }

@@ -409,13 +409,15 @@ func (p *Path) add(c Curve) {
 
 // Last returns the current point, where the next segment would begin.
 func (p Path) Last() Point {
-	for i := len(p) - 1; i >= 0; i-- {
-		if p[i].Op != Close {
-			return p[i].End()
-		}
-		for ; i > 0 && p[i].Op != MoveTo; i-- {
-		}
-		return p[i].P[0]
+	i := len(p) - 1
+	switch {
+	case i < 0:
+		return Point{}
+	case p[i].Op != Close:
+		return p[i].End()
 	}
-	return Point{}
+	for i > 0 && p[i].Op != MoveTo {
+		i--
+	}
+	return p[i].P[0]
 }

@@ -84,12 +84,10 @@ func (j *job) seen(f recipe.File) *drawing.Drawing {
 // art is the drawing of a version as a file can hold it: without what its type
 // does not know; for a press of its own with the builds that press needs.
 func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
-	d = j.seen(f)
-	if f.Entry.Curves() {
-		d = j.drawing(name)
-		if d, err = j.carried(ctx, f, name); err != nil {
-			return nil, err
-		}
+	if !f.Entry.Curves() {
+		d = j.seen(f)
+	} else if d, err = j.carried(ctx, f, name); err != nil {
+		return nil, err
 	}
 	if p := j.press(f.Entry); f.Entry.ColourSpace() == format.CMYK {
 		d = version.ForStock(d, j.plan.Inks, p.Stock())

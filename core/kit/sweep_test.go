@@ -132,7 +132,7 @@ func TestSweep(t *testing.T) {
 			files += len(k.Files)
 			failedN += len(k.Failed)
 			for _, f := range k.Failed {
-				note(f.Format+" "+short(f.Reason), fmt.Sprint(name, " ", c.set, " ", c.name, " ", f.Path, ": ", f.Reason))
+				note(string(f.Format)+" "+short(f.Reason), fmt.Sprint(name, " ", c.set, " ", c.name, " ", f.Path, ": ", f.Reason))
 			}
 			if k.Readers != nil {
 				for _, r := range k.Readers.Read {

@@ -71,8 +71,8 @@ func TestFailures(t *testing.T) {
 func TestFaults(t *testing.T) {
 	breaks := func(i int) {
 		if i == 7 {
-			var m map[string]int
-			m["x"] = 1
+			var none map[string]int
+			set(none)
 		}
 	}
 	err := Do(t.Context(), 20, func(_ context.Context, i int) error { breaks(i); return nil })
@@ -88,3 +88,5 @@ func TestFaults(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+func set(m map[string]int) { m["x"] = 1 }

@@ -234,11 +234,10 @@ func FuzzOverlay(f *testing.F) {
 			return
 		}
 		var ls [2]Layer
-		at := func(i int) geom.Point { return geom.Pt(float64(b[i]), float64(b[i+1])) }
 		for k := range ls {
 			half := b[k*len(b)/2 : (k+1)*len(b)/2]
 			b := half
-			at = func(i int) geom.Point { return geom.Pt(float64(b[i]), float64(b[i+1])) }
+			at := func(i int) geom.Point { return geom.Pt(float64(b[i]), float64(b[i+1])) }
 			p := &ls[k].Path
 			ls[k].Rule = geom.Rule(shape >> k & 1)
 			for i := 0; i+6 < len(b); i += 7 {

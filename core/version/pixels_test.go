@@ -82,7 +82,10 @@ func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 				return
 			}
-			d, _, err = preflight.Check(ctx, d)
+			if d, _, err = preflight.Check(ctx, d); err != nil {
+				t.Errorf("%s: %v", name, err)
+				return
+			}
 			v, err := version.NewArt(d).Make(ctx, black)
 			if err != nil || v.Refused != "" {
 				t.Errorf("%s: %v %s", name, err, v.Refused)

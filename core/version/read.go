@@ -433,8 +433,7 @@ func gather(ps []Place, near float64) []Place {
 	type square struct{ x, y int }
 	at := map[square]int{}
 	root := make([]int, len(ps))
-	var find func(i int) int
-	find = func(i int) int {
+	find := func(i int) int {
 		for root[i] != i {
 			root[i] = root[root[i]]
 			i = root[i]

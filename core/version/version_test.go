@@ -26,7 +26,9 @@ func read(t *testing.T, body string) *drawing.Drawing {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, _, err = preflight.Check(context.Background(), d)
+	if d, _, err = preflight.Check(context.Background(), d); err != nil {
+		t.Fatal(err)
+	}
 	return d
 }
 

@@ -9,6 +9,7 @@ import (
 	"net"
 	"os"
 	"os/exec"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -35,11 +36,13 @@ func TestMain(m *testing.M) {
 				b[i] = 1
 			}
 			all = append(all, b)
+			runtime.KeepAlive(all)
 		}
 	case "hang":
 		exec.Command("sleep", "600").Run()
 	case "spin":
-		for {
+		for n := 0; ; n++ {
+			runtime.KeepAlive(n)
 		}
 	case "panic":
 		panic("on purpose")

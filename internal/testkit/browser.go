@@ -44,7 +44,7 @@ func StartBrowser() (*Browser, error) {
 	b.ctx, b.cancel = ctx, []context.CancelFunc{c2, c1}
 	if err := chromedp.Do(ctx, chromedp.Navigate("about:blank")); err != nil {
 		b.Close()
-		return nil, fmt.Errorf("Chromium does not start; make test installs it: %w", err)
+		return nil, fmt.Errorf("the browser does not start; make test installs Chromium: %w", err)
 	}
 	return b, nil
 }

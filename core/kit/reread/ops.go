@@ -126,7 +126,7 @@ func (m *machine) run(op string, args []string) error {
 		m.saved = append(m.saved, m.state)
 	case "Q":
 		if len(m.saved) == 0 {
-			return fmt.Errorf("Q without q")
+			return fmt.Errorf("a Q without its q")
 		}
 		m.state = m.saved[len(m.saved)-1]
 		m.saved = m.saved[:len(m.saved)-1]
