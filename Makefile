@@ -54,7 +54,7 @@ fuzz:
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzUnwrap -fuzztime 30s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzFont -fuzztime 30s
 	$(GO) test ./core/colour/icc -run XXX -fuzz FuzzRead -fuzztime 30s
-	$(GO) test ./core/kit/reread -run XXX -fuzz FuzzFinished -fuzztime 30s
+	$(GO) test ./core/kit/readback -run XXX -fuzz FuzzFinished -fuzztime 30s
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
 	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
 	$(GO) test ./core/planar -run XXX -fuzz FuzzOverlay -fuzztime 60s

@@ -32,23 +32,23 @@ func TestPutAwayAndBack(t *testing.T) {
 		t.Errorf("its build: %+v, %v", j, err)
 	}
 	d, err := s.Desk(ctx, DeskQuery{})
-	if err != nil || len(d.Tags) != 1 || d.Tags[0].ID != other.ID || d.Marks != 1 {
+	if err != nil || len(d.Cards) != 1 || d.Cards[0].ID != other.ID || d.Marks != 1 {
 		t.Errorf("on the desk: %+v, %v", d, err)
 	}
 	d, err = s.Desk(ctx, DeskQuery{State: Away})
-	if err != nil || len(d.Tags) != 1 || d.Tags[0].ID != m.ID || d.Tags[0].State != Away {
+	if err != nil || len(d.Cards) != 1 || d.Cards[0].ID != m.ID || d.Cards[0].State != Away {
 		t.Errorf("put away: %+v, %v", d, err)
 	}
 	if err := s.BringBack(ctx, m.ID); err != nil {
 		t.Fatal(err)
 	}
-	if d, err = s.Desk(ctx, DeskQuery{}); err != nil || len(d.Tags) != 2 {
+	if d, err = s.Desk(ctx, DeskQuery{}); err != nil || len(d.Cards) != 2 {
 		t.Errorf("brought back: %+v, %v", d, err)
 	}
 	if err := s.PutClientAway(ctx, m.ClientID); err != nil {
 		t.Fatal(err)
 	}
-	if d, err = s.Desk(ctx, DeskQuery{}); err != nil || len(d.Tags) != 0 {
+	if d, err = s.Desk(ctx, DeskQuery{}); err != nil || len(d.Cards) != 0 {
 		t.Errorf("with its client: %+v, %v", d, err)
 	}
 	if err := s.PutAway(ctx, 999); !errors.Is(err, ErrNotFound) {

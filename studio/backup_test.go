@@ -43,12 +43,12 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Fatal(err)
 	}
 	is, err := r.Desk(ctx, DeskQuery{})
-	if err != nil || len(is.Tags) != len(was.Tags) {
-		t.Fatalf("%d marks, %v", len(is.Tags), err)
+	if err != nil || len(is.Cards) != len(was.Cards) {
+		t.Fatalf("%d marks, %v", len(is.Cards), err)
 	}
-	for i := range was.Tags {
-		if was.Tags[i] != is.Tags[i] {
-			t.Errorf("%+v came back as %+v", was.Tags[i], is.Tags[i])
+	for i := range was.Cards {
+		if was.Cards[i] != is.Cards[i] {
+			t.Errorf("%+v came back as %+v", was.Cards[i], is.Cards[i])
 		}
 	}
 	if w := work(t, r, 1); w.Recipe.Name != "web" {

@@ -22,7 +22,7 @@ type order struct {
 }
 
 // Build puts a build into the queue; an open one is returned as it is.
-func (s *Studio) Build(ctx context.Context, w *Work) (*Job, error) {
+func (s *Studio) Build(ctx context.Context, w *Snapshot) (*Job, error) {
 	if w.Stop != "" {
 		return nil, decision.Wrong("build", "%s", "no kit can be built: "+w.Stop)
 	}
@@ -85,8 +85,8 @@ func (d depot) Get(ctx context.Context, hash string) ([]byte, error) {
 	return d.s.get(ctx, h)
 }
 
-// Worker builds kits from the queue until ctx ends.
-func (s *Studio) Worker(ctx context.Context) {
+// RunQueue builds kits from the queue until ctx ends.
+func (s *Studio) RunQueue(ctx context.Context) {
 	s.queue.Serve(ctx, s.work, inWords, func(err error) {
 		says := trouble(err)
 		slog.Warn("the queue", "state", says, "err", err)

@@ -224,8 +224,8 @@ func TestIncompleteKit(t *testing.T) {
 	}
 	work(t, s, m.ID) // looked at, as the desk shows it
 	d, err := s.Desk(ctx, DeskQuery{})
-	if err != nil || len(d.Tags) != 1 || d.Tags[0].State != Partial || d.Tags[0].Missing != 1 {
-		t.Errorf("on the desk: %+v, %v", d.Tags, err)
+	if err != nil || len(d.Cards) != 1 || d.Cards[0].State != Partial || d.Cards[0].Missing != 1 {
+		t.Errorf("on the desk: %+v, %v", d.Cards, err)
 	}
 	if k, err = s.Kit(ctx, k.ID); err != nil || !k.Incomplete() || len(report(t, s, k).Failed) != 1 {
 		t.Fatalf("%+v, %v", k, err)

@@ -41,7 +41,7 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", d.file, err)
 		}
-		w, err := s.Work(ctx, m)
+		w, err := s.Snapshot(ctx, m)
 		if err != nil {
 			return err
 		}

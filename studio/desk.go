@@ -42,8 +42,8 @@ var stateOf = fmt.Sprintf(`CASE WHEN m.away_at IS NOT NULL THEN '%s' WHEN j.id I
 // standing joins to a mark m what stateOf asks for.
 const standing = " LEFT JOIN kits k ON k.id = m.newest_kit LEFT JOIN jobs j ON j.open_mark = m.id "
 
-// A Tag is a mark as it hangs on the desk.
-type Tag struct {
+// A Card is a mark as it hangs on the desk.
+type Card struct {
 	ID, ClientID int64
 	Client, Name string
 	State        State
@@ -68,7 +68,7 @@ const deskPage = 48
 
 // A Desk is a page of tags.
 type Desk struct {
-	Tags    []Tag
+	Cards   []Card
 	More    int64 // the mark after which there are more, or 0
 	Marks   int   // that suit the words and the client
 	Clients int
@@ -118,37 +118,37 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		where, args = append(where, stateOf+" = ?"), append(args, kit.Release, q.State)
 	}
 	args = append([]any{kit.Release}, args...)
-	rows, err := s.db.QueryContext(ctx, selectTag+"WHERE "+strings.Join(where, " AND ")+" ORDER BY c.name, m.name, m.id LIMIT ?", append(args, q.Limit+1)...)
+	rows, err := s.db.QueryContext(ctx, selectCard+"WHERE "+strings.Join(where, " AND ")+" ORDER BY c.name, m.name, m.id LIMIT ?", append(args, q.Limit+1)...)
 	if err != nil {
 		return d, err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		t, err := scanTag(rows)
+		t, err := scanCard(rows)
 		if err != nil {
 			return d, err
 		}
-		d.Tags = append(d.Tags, t)
+		d.Cards = append(d.Cards, t)
 	}
-	if len(d.Tags) > q.Limit {
-		d.Tags = d.Tags[:q.Limit]
-		d.More = d.Tags[q.Limit-1].ID
+	if len(d.Cards) > q.Limit {
+		d.Cards = d.Cards[:q.Limit]
+		d.More = d.Cards[q.Limit-1].ID
 	}
 	return d, rows.Err()
 }
 
-// selectTag takes the release first.
-var selectTag = "SELECT m.id, m.client_id, c.name, m.name, " + stateOf + `, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(LOWER(HEX(m.seen_build)), '')
+// selectCard takes the release first.
+var selectCard = "SELECT m.id, m.client_id, c.name, m.name, " + stateOf + `, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(LOWER(HEX(m.seen_build)), '')
 FROM clients c JOIN marks m ON m.client_id = c.id` + standing
 
-func scanTag(row interface{ Scan(...any) error }) (t Tag, err error) {
+func scanCard(row interface{ Scan(...any) error }) (t Card, err error) {
 	err = row.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Build)
 	return t, err
 }
 
-// tag reads one mark as it hangs on the desk.
-func (s *Studio) tag(ctx context.Context, id int64) (Tag, error) {
-	t, err := scanTag(s.db.QueryRowContext(ctx, selectTag+"WHERE m.id = ?", kit.Release, id))
+// card reads one mark as it hangs on the desk.
+func (s *Studio) card(ctx context.Context, id int64) (Card, error) {
+	t, err := scanCard(s.db.QueryRowContext(ctx, selectCard+"WHERE m.id = ?", kit.Release, id))
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, ErrNotFound
 	}
@@ -156,7 +156,7 @@ func (s *Studio) tag(ctx context.Context, id int64) (Tag, error) {
 }
 
 // saw notes how a mark stands, for the desk.
-func (s *Studio) saw(ctx context.Context, w *Work) error {
+func (s *Studio) saw(ctx context.Context, w *Snapshot) error {
 	m, kind := w.Plan.Master, "pixels"
 	if m.Kind.Vector {
 		kind = "vector"
@@ -184,8 +184,8 @@ func unsee(ctx context.Context, tx *sql.Tx, column string, id int64) error {
 // SeeSome looks at marks of a page that changed since they were looked at, as
 // many as the time allows; the rest are looked at when their picture is.
 func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error {
-	for i := range d.Tags {
-		t := &d.Tags[i]
+	for i := range d.Cards {
+		t := &d.Cards[i]
 		if t.State != Unseen {
 			continue
 		}
@@ -196,7 +196,7 @@ func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error
 		if err != nil {
 			return err
 		}
-		if _, err := s.Work(ctx, m); err != nil {
+		if _, err := s.Snapshot(ctx, m); err != nil {
 			if ctx.Err() != nil || queue.Unavailable(err) {
 				return err
 			}
@@ -204,7 +204,7 @@ func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error
 				return err
 			}
 		}
-		if *t, err = s.tag(ctx, t.ID); err != nil {
+		if *t, err = s.card(ctx, t.ID); err != nil {
 			return err
 		}
 	}

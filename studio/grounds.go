@@ -50,7 +50,7 @@ func (s *Studio) keepGrounds(ctx context.Context, d *Decisions) error {
 
 // AddOnPicture adds a version that stands on a picture to the edge, in white or
 // black, whichever is clearer in the middle of it.
-func (s *Studio) AddOnPicture(ctx context.Context, w *Work, u Upload) error {
+func (s *Studio) AddOnPicture(ctx context.Context, w *Snapshot, u Upload) error {
 	if len(u.Data) == 0 {
 		return decision.Wrong("ground", "choose the picture's file")
 	}

@@ -19,24 +19,24 @@ import (
 const maxInks = 200
 
 // Inks are those of the mark's client: all its marks share them.
-func (m *Mark) Inks() ([]version.Tied, error) { return m.subject().Tied() }
+func (m *Mark) Inks() ([]version.InkMapping, error) { return m.subject().InkMappings() }
 
 // InksDecided reports whether a change of the inks can be undone.
 func (m *Mark) InksDecided() bool { return m.inkSet != 0 }
 
 // SetInk ties a colour of the masters to an ink; an ink for the same colour is
 // replaced.
-func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
+func (s *Studio) SetInk(ctx context.Context, mark int64, t version.InkMapping) error {
 	t.Name, t.Spot = strings.TrimSpace(t.Name), strings.TrimSpace(t.Spot)
 	if err := t.Check(); err != nil {
 		return decision.Wrong("ink "+t.Drawn, "%s", field.Message(err))
 	}
-	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.Tied) ([]version.Tied, error) {
+	return s.changeInks(ctx, mark, "ink "+t.Name, func(ts []version.InkMapping) ([]version.InkMapping, error) {
 		// One ink may be kept for coated and for uncoated paper, side by side.
-		ts = slices.DeleteFunc(slices.Clone(ts), func(x version.Tied) bool {
+		ts = slices.DeleteFunc(slices.Clone(ts), func(x version.InkMapping) bool {
 			return strings.EqualFold(x.Drawn, t.Drawn) && (x.Stock == t.Stock || x.Stock == "" || t.Stock == "")
 		})
-		if i := slices.IndexFunc(ts, func(x version.Tied) bool {
+		if i := slices.IndexFunc(ts, func(x version.InkMapping) bool {
 			return strings.EqualFold(x.Name, t.Name) && !tintsOfOne(x, t) && !strings.EqualFold(x.Drawn, t.Drawn)
 		}); i >= 0 {
 			return nil, decision.Wrong("ink "+t.Drawn, "there is an ink called %s already, for %s", t.Name, ts[i].Drawn)
@@ -50,7 +50,7 @@ func (s *Studio) SetInk(ctx context.Context, mark int64, t version.Tied) error {
 
 // tintsOfOne reports whether two entries are tints of one ink: all its values
 // but the tint are the same.
-func tintsOfOne(a, b version.Tied) bool {
+func tintsOfOne(a, b version.InkMapping) bool {
 	same := a.Ink
 	same.Tint = b.Tint
 	if a.CMYK == nil || b.CMYK == nil || *a.CMYK != *b.CMYK || a.Tint == b.Tint {
@@ -68,10 +68,10 @@ func (s *Studio) TakeInks(ctx context.Context, mark int64, u Upload) (added int,
 	if err != nil {
 		return 0, decision.Wrong("inks", "%s: %s", fileName(u.Filename), err)
 	}
-	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.Tied) ([]version.Tied, error) {
+	err = s.changeInks(ctx, mark, "inks from "+fileName(u.Filename), func(ts []version.InkMapping) ([]version.InkMapping, error) {
 		for _, x := range list {
-			t := version.Tied{Ink: version.Ink{Name: cut(x.Name, MaxName-4), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
-			if slices.ContainsFunc(ts, func(o version.Tied) bool {
+			t := version.InkMapping{Ink: version.Ink{Name: cut(x.Name, MaxName-4), RGB: x.RGB.Hex()}, Drawn: x.RGB.Hex()}
+			if slices.ContainsFunc(ts, func(o version.InkMapping) bool {
 				return strings.EqualFold(o.Name, t.Name) || strings.EqualFold(o.Drawn, t.Drawn)
 			}) {
 				continue
@@ -106,12 +106,12 @@ func (m *Mark) InkList(format string) ([]byte, error) {
 
 // DropInk takes the ink of a colour away; the colour is then as drawn.
 func (s *Studio) DropInk(ctx context.Context, mark int64, drawn string) error {
-	return s.changeInks(ctx, mark, "no ink for "+drawn, func(ts []version.Tied) ([]version.Tied, error) {
-		return slices.DeleteFunc(ts, func(x version.Tied) bool { return strings.EqualFold(x.Drawn, drawn) }), nil
+	return s.changeInks(ctx, mark, "no ink for "+drawn, func(ts []version.InkMapping) ([]version.InkMapping, error) {
+		return slices.DeleteFunc(ts, func(x version.InkMapping) bool { return strings.EqualFold(x.Drawn, drawn) }), nil
 	})
 }
 
-func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change func([]version.Tied) ([]version.Tied, error)) error {
+func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change func([]version.InkMapping) ([]version.InkMapping, error)) error {
 	m, err := s.Mark(ctx, mark)
 	if err != nil {
 		return err

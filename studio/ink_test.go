@@ -132,7 +132,7 @@ func TestInks(t *testing.T) {
 	other := take(t, s, "Elsewhere", "Dot")
 	before := work(t, s, a.ID)
 	drawn := before.Tones[0].Colour.RGB.Hex()
-	plum := version.Tied{Ink: version.Ink{Name: " Plum ", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Vat Plum"}, Drawn: drawn}
+	plum := version.InkMapping{Ink: version.Ink{Name: " Plum ", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Vat Plum"}, Drawn: drawn}
 	if err := s.SetInk(ctx, a.ID, plum); err != nil {
 		t.Fatal(err)
 	}

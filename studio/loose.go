@@ -10,7 +10,7 @@ import (
 
 // Settle gives a loose decision to what it can be given to, or lets it go. It is
 // named by its words, so that two who settle the same one do it once.
-func (s *Studio) Settle(ctx context.Context, w *Work, says string, apply bool) error {
+func (s *Studio) Settle(ctx context.Context, w *Snapshot, says string, apply bool) error {
 	all := w.Loose()
 	i := slices.IndexFunc(all, func(x decision.Loose) bool { return x.Says == says })
 	if i < 0 {
@@ -37,7 +37,7 @@ func (s *Studio) follow(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	w, err := s.Work(ctx, m)
+	w, err := s.Snapshot(ctx, m)
 	if err != nil {
 		return nil // the next view says what is wrong with the master
 	}

@@ -16,7 +16,7 @@ const maxAdded = 40
 
 // AddVersion adds the version that serves a need to the mark, of a lockup or
 // part if one is named.
-func (s *Studio) AddVersion(ctx context.Context, w *Work, name, lockup string) error {
+func (s *Studio) AddVersion(ctx context.Context, w *Snapshot, name, lockup string) error {
 	n, ok := w.Need(name)
 	if !ok {
 		return decision.Wrong("need", "there is no version %q to add", name)
@@ -48,7 +48,7 @@ func (s *Studio) addVersion(ctx context.Context, mark int64, field string, v ver
 }
 
 // AddSet adds all versions of a set that are not there yet.
-func (s *Studio) AddSet(ctx context.Context, w *Work, lockup string) error {
+func (s *Studio) AddSet(ctx context.Context, w *Snapshot, lockup string) error {
 	if lockup != "" && !slices.Contains(w.LockupNames(), lockup) {
 		return decision.Wrong("need", "there is no lockup or part %q", lockup)
 	}

@@ -13,7 +13,7 @@ import (
 )
 
 // NameParts says what pieces of the mark are called.
-func (s *Studio) NameParts(ctx context.Context, w *Work, ns ...parts.Naming) error {
+func (s *Studio) NameParts(ctx context.Context, w *Snapshot, ns ...parts.Naming) error {
 	var names []string
 	for _, n := range ns {
 		if err := n.Check(); err != nil {
@@ -46,7 +46,7 @@ func (s *Studio) UnnamePart(ctx context.Context, mark int64, name string) error 
 }
 
 // SetLockup adds a lockup to the mark, or replaces the one of its name.
-func (s *Studio) SetLockup(ctx context.Context, w *Work, l version.Lockup) error {
+func (s *Studio) SetLockup(ctx context.Context, w *Snapshot, l version.Lockup) error {
 	l.Name = strings.TrimSpace(l.Name)
 	if err := l.Check(); err != nil {
 		return decision.Wrong("lockup", "%s", field.Message(err))

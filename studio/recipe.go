@@ -25,7 +25,7 @@ type Saved struct {
 }
 
 // Base is the recipe of a work as it can be edited and saved.
-func (w *Work) Base() (*recipe.Recipe, error) { return w.Decisions.Base() }
+func (w *Snapshot) Base() (*recipe.Recipe, error) { return w.Decisions.Base() }
 
 // SetRecipe gives a mark a recipe of its own.
 func (s *Studio) SetRecipe(ctx context.Context, mark int64, r *recipe.Recipe, what string) error {
@@ -33,7 +33,7 @@ func (s *Studio) SetRecipe(ctx context.Context, mark int64, r *recipe.Recipe, wh
 }
 
 // Try puts a mark on the table as it would be with a change that is not kept.
-func (s *Studio) Try(ctx context.Context, w *Work, change func(*Decisions) error) (*Work, error) {
+func (s *Studio) Try(ctx context.Context, w *Snapshot, change func(*Decisions) error) (*Snapshot, error) {
 	d := w.Decisions
 	if err := change(&d); err != nil {
 		return nil, err
@@ -42,7 +42,7 @@ func (s *Studio) Try(ctx context.Context, w *Work, change func(*Decisions) error
 }
 
 // TryRecipe is Try with another recipe.
-func (s *Studio) TryRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (*Work, error) {
+func (s *Studio) TryRecipe(ctx context.Context, w *Snapshot, r *recipe.Recipe) (*Snapshot, error) {
 	return s.Try(ctx, w, func(d *Decisions) error { return d.TakeRecipe(r) })
 }
 
@@ -95,7 +95,7 @@ func (s *Studio) Saved(ctx context.Context, client, id int64) (Saved, error) {
 
 // SaveRecipe keeps the recipe of a mark under a name, for its client or for
 // all; one of that name is replaced.
-func (s *Studio) SaveRecipe(ctx context.Context, w *Work, name string, forAll bool) error {
+func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAll bool) error {
 	name, err := cleanName("recipe", name)
 	if err != nil {
 		err.(*InputError).Field = "save"
@@ -154,7 +154,7 @@ type RecipeDiff struct {
 }
 
 // CompareRecipe holds the files of a mark to those of another recipe.
-func (s *Studio) CompareRecipe(ctx context.Context, w *Work, r *recipe.Recipe) (d RecipeDiff, err error) {
+func (s *Studio) CompareRecipe(ctx context.Context, w *Snapshot, r *recipe.Recipe) (d RecipeDiff, err error) {
 	p, err := w.PlanFor(ctx, r)
 	if err != nil {
 		return d, decision.Wrong("recipe", "%s", err)

@@ -44,7 +44,7 @@ func (s *Studio) reuse(ctx context.Context, mark int64) func(key string) (kit.Fi
 
 // Stale says why the newest kit of a mark is not what would be built now;
 // nothing if it is.
-func (s *Studio) Stale(ctx context.Context, w *Work) ([]string, error) {
+func (s *Studio) Stale(ctx context.Context, w *Snapshot) ([]string, error) {
 	k := w.Mark.Kit
 	if k == nil || k.Build == w.Name {
 		return nil, nil
@@ -156,7 +156,7 @@ func (s *Studio) BuildStale(ctx context.Context, client int64) (n int, err error
 		if err != nil {
 			return n, err
 		}
-		w, err := s.Work(ctx, m)
+		w, err := s.Snapshot(ctx, m)
 		if err != nil {
 			continue // its own page says why
 		}

@@ -57,13 +57,13 @@ func take(t *testing.T, s *Studio, client, mark string) *Mark {
 	return m
 }
 
-func work(t *testing.T, s *Studio, id int64) *Work {
+func work(t *testing.T, s *Studio, id int64) *Snapshot {
 	t.Helper()
 	m, err := s.Mark(context.Background(), id)
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Work(context.Background(), m)
+	w, err := s.Snapshot(context.Background(), m)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,7 +93,7 @@ func workers(t *testing.T, s *Studio, n int) (stop func()) {
 	done := make(chan struct{}, n)
 	for range n {
 		go func() {
-			s.Worker(ctx)
+			s.RunQueue(ctx)
 			done <- struct{}{}
 		}()
 	}
@@ -254,7 +254,7 @@ func TestSearch(t *testing.T) {
 	take(t, s, "Larkmoor", "Roundel")
 	take(t, s, "Odd 100% Kettle", "Kettle")
 	for words, want := range map[string]int{"": 2, "kettle": 1, "ROUND": 1, "100%": 1, "%": 1, "_": 0, "nothing": 0} {
-		if d, err := s.Desk(context.Background(), DeskQuery{Words: words}); err != nil || len(d.Tags) != want || d.Marks != want {
+		if d, err := s.Desk(context.Background(), DeskQuery{Words: words}); err != nil || len(d.Cards) != want || d.Marks != want {
 			t.Errorf("%q: %d marks, %v, want %d", words, d.Marks, err, want)
 		}
 	}
@@ -316,10 +316,10 @@ func TestDemo(t *testing.T) {
 		t.Errorf("a second time: %v", err)
 	}
 	d, err := s.Desk(ctx, DeskQuery{})
-	if err != nil || len(d.Tags) != 3 {
+	if err != nil || len(d.Cards) != 3 {
 		t.Fatalf("%d marks, %v", d.Marks, err)
 	}
-	for _, m := range d.Tags {
+	for _, m := range d.Cards {
 		w := work(t, s, m.ID)
 		if w.Stop != "" {
 			t.Errorf("%s: %s", m.Client, w.Stop)
@@ -343,7 +343,7 @@ func TestEstimates(t *testing.T) {
 		t.Fatal(err)
 	}
 	d, _ := s.Desk(context.Background(), DeskQuery{Words: "kettle"})
-	w := work(t, s, d.Tags[0].ID)
+	w := work(t, s, d.Cards[0].ID)
 	guess := map[string]int{}
 	for i, x := range w.Weights() {
 		guess[w.Plan.Files[i].Path] = x.Bytes

@@ -10,7 +10,7 @@ import (
 
 // ChangeUses makes one change of what a recipe is for: do is a verb with its
 // operands as the Files station sends them, typed what stands in a field.
-func (s *Studio) ChangeUses(ctx context.Context, w *Work, do, typed string) error {
+func (s *Studio) ChangeUses(ctx context.Context, w *Snapshot, do, typed string) error {
 	r, err := w.Base()
 	if err != nil {
 		return err

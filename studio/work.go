@@ -9,10 +9,10 @@ import (
 	"dyekit/studio/preview"
 )
 
-// A Work is a mark on the table, with what is kept of it. It never changes;
-// another decision gives another Work.
-type Work struct {
-	*preview.Work
+// A Snapshot is a mark on the table, with what is kept of it. It never changes;
+// another decision gives another Snapshot.
+type Snapshot struct {
+	*preview.Snapshot
 	Mark *Mark
 }
 
@@ -24,8 +24,8 @@ func (m *Mark) subject() preview.Subject {
 	return preview.Subject{Mark: m.ID, Master: m.Master.Hash.String(), Brand: m.Brand(), Fonts: m.fonts, Inks: m.inks}
 }
 
-// Work returns the mark on the table.
-func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
+// Snapshot returns the mark on the table.
+func (s *Studio) Snapshot(ctx context.Context, m *Mark) (*Snapshot, error) {
 	d, err := m.Decisions()
 	if err != nil {
 		return nil, err
@@ -37,18 +37,20 @@ func (s *Studio) Work(ctx context.Context, m *Mark) (*Work, error) {
 	return w, err
 }
 
-// workWith is Work with other decisions than those kept.
-func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Work, error) {
-	w, err := s.table.Work(ctx, m.subject(), d)
+// workWith is Snapshot with other decisions than those kept.
+func (s *Studio) workWith(ctx context.Context, m *Mark, d Decisions) (*Snapshot, error) {
+	w, err := s.table.Snapshot(ctx, m.subject(), d)
 	if err != nil {
 		return nil, err
 	}
-	return &Work{w, m}, nil
+	return &Snapshot{w, m}, nil
 }
 
 // Seen returns what pictures of this name can be drawn from, if it is at hand; see
 // preview.Table.Seen. It asks no database.
-func (s *Studio) Seen(mark int64, name string) (*preview.Work, bool) { return s.table.Seen(mark, name) }
+func (s *Studio) Seen(mark int64, name string) (*preview.Snapshot, bool) {
+	return s.table.Seen(mark, name)
+}
 
 // maxWarm bounds the marks that are read beforehand.
 const maxWarm = 60
@@ -66,12 +68,12 @@ func (s *Studio) warm(ctx context.Context) {
 	if err != nil {
 		return // the visitor will be told
 	}
-	for _, t := range d.Tags[:min(len(d.Tags), maxWarm)] {
+	for _, t := range d.Cards[:min(len(d.Cards), maxWarm)] {
 		if t.State == Unseen {
 			continue // perhaps whoever looked at it did not live to tell
 		}
 		if m, err := s.Mark(ctx, t.ID); err == nil {
-			if w, err := s.Work(ctx, m); err == nil {
+			if w, err := s.Snapshot(ctx, m); err == nil {
 				w.Weights()
 			}
 		}

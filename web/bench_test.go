@@ -201,7 +201,7 @@ func BenchmarkWall(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		n++
-		t := version.Tied{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
+		t := version.InkMapping{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
 		if err := s.SetInk(b.Context(), 2, t); err != nil {
 			b.Fatal(err)
 		}
@@ -217,7 +217,7 @@ func BenchmarkWall(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		w, err := s.Work(b.Context(), m)
+		w, err := s.Snapshot(b.Context(), m)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -237,7 +237,7 @@ func BenchmarkWeights(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		n++
-		t := version.Tied{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
+		t := version.InkMapping{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
 		if err := s.SetInk(b.Context(), 2, t); err != nil {
 			b.Fatal(err)
 		}
@@ -245,7 +245,7 @@ func BenchmarkWeights(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		w, err := s.Work(b.Context(), m)
+		w, err := s.Snapshot(b.Context(), m)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -268,7 +268,7 @@ func BenchmarkDesk(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := s.Work(b.Context(), m); err != nil {
+	if _, err := s.Snapshot(b.Context(), m); err != nil {
 		b.Fatal(err)
 	}
 	db, err := sql.Open("mysql", dsn)

@@ -11,7 +11,7 @@ import (
 
 // A revisionPage shows what a new master changed.
 type revisionPage struct {
-	D docket
+	D header
 	C *studio.Comparison
 }
 
@@ -39,11 +39,11 @@ func (s *Server) compare(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	w, err := s.studio.Work(c.Request.Context(), x.Mark)
+	w, err := s.studio.Snapshot(c.Request.Context(), x.Mark)
 	if err != nil {
 		return err
 	}
-	s.render(c, http.StatusOK, "compare", revisionPage{s.newDocket(w, "master"), x})
+	s.render(c, http.StatusOK, "compare", revisionPage{s.newHeader(w, "master"), x})
 	return nil
 }
 

@@ -25,16 +25,16 @@ type deskPage struct {
 	Q       studio.DeskQuery
 	States  []studio.State
 	Clients []string
-	Hung    []tag
+	Hung    []deskCard
 	Form    takeForm
 	Built   int // builds just put into the queue
 	Boards  []studio.Board
 	Held    []studio.Held // files that ended the process that looked at them
 }
 
-// A tag is a mark on the desk.
-type tag struct {
-	studio.Tag
+// A deskCard is a mark on the desk.
+type deskCard struct {
+	studio.Card
 	Says   string
 	Signal string // look, done, stop, none
 	Kit    string
@@ -80,16 +80,16 @@ func (s *Server) desk(c *gin.Context) error {
 	p.Boards = slices.DeleteFunc(p.Boards, func(b studio.Board) bool {
 		return p.Q.Client != "" && b.Client != p.Q.Client || p.Q.Client == "" && !b.Open
 	})
-	for _, t := range p.Tags {
+	for _, t := range p.Cards {
 		p.Hung = append(p.Hung, hang(t))
 	}
 	s.render(c, http.StatusOK, "desk", p)
 	return nil
 }
 
-// hang says on a tag how its mark stands and what is next.
-func hang(t studio.Tag) tag {
-	x := tag{Tag: t, Kit: "no kit yet", Says: stateNames[t.State], Signal: "none"}
+// hang says on a deskCard how its mark stands and what is next.
+func hang(t studio.Card) deskCard {
+	x := deskCard{Card: t, Kit: "no kit yet", Says: stateNames[t.State], Signal: "none"}
 	if t.Kit > 0 {
 		x.Kit = fmt.Sprintf("kit %d · %d files", t.Kit, t.Files)
 		if t.Missing > 0 {

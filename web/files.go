@@ -32,7 +32,7 @@ type recipeRow struct {
 }
 
 type filesPage struct {
-	D        docket
+	D        header
 	Folders  []folder
 	LeftOut  []leftOut
 	Builtins []*recipe.Recipe
@@ -59,22 +59,22 @@ type filesPage struct {
 
 // newFilesPage shows the recipe and its files; of a form just sent, the rows
 // as they were typed.
-func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p filesPage, err error) {
-	p = filesPage{D: d, Own: d.Work.Decisions.Own != nil, Formats: format.Wanted(), Open: c.Query("edit") != "" || typed != nil}
-	if p.Base, err = d.Work.Base(); err != nil {
+func (s *Server) newFilesPage(c *gin.Context, d header, typed []recipeRow) (p filesPage, err error) {
+	p = filesPage{D: d, Own: d.Snapshot.Decisions.Own != nil, Formats: format.Wanted(), Open: c.Query("edit") != "" || typed != nil}
+	if p.Base, err = d.Snapshot.Base(); err != nil {
 		return p, err
 	}
-	switch d.Work.Decisions.Effects {
+	switch d.Snapshot.Decisions.Effects {
 	case recipe.LeaveOut:
 		p.Effects = "left out"
 	case recipe.Picture:
-		ppi := d.Work.Decisions.EffectsPPI
+		ppi := d.Snapshot.Decisions.EffectsPPI
 		if ppi == 0 {
 			ppi = 300
 		}
 		p.Effects = fmt.Sprintf("pictures inside, at %g ppi", ppi)
 	}
-	f := d.Work.Recipe.Frame
+	f := d.Snapshot.Recipe.Frame
 	switch {
 	case f.Clear != nil:
 		p.Room = fmt.Sprintf("%g heights of %s", f.Clear.Times, f.Clear.Part)
@@ -95,11 +95,11 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 	if p.Saved, err = s.studio.SavedRecipes(c.Request.Context(), d.Mark.ClientID); err != nil {
 		return p, err
 	}
-	for _, v := range d.Work.Recipe.Versions {
+	for _, v := range d.Snapshot.Recipe.Versions {
 		p.Known = append(p.Known, v.Name)
 	}
-	p.Naming, p.ByFolder = d.Work.Recipe.Naming, d.Work.Recipe.Folders
-	p.Odd = d.Work.Recipe.Odd(d.Work.Mark.Brand(), d.Work.Plan.Files)
+	p.Naming, p.ByFolder = d.Snapshot.Recipe.Naming, d.Snapshot.Recipe.Folders
+	p.Odd = d.Snapshot.Recipe.Odd(d.Snapshot.Mark.Brand(), d.Snapshot.Plan.Files)
 	if v, ok := d.Typed["naming"]; ok {
 		p.Naming, p.ByFolder = v, d.Typed["folders"]
 	}
@@ -109,10 +109,10 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 		}
 	}
 	p.Rows = append(p.Rows, recipeRow{N: len(p.Rows)})
-	ws := d.Work.WeightsSoon()
+	ws := d.Snapshot.WeightsSoon()
 	for _, f := range format.Wanted() {
 		g := folder{Name: f.Name}
-		for i, x := range d.Work.Plan.Files {
+		for i, x := range d.Snapshot.Plan.Files {
 			if x.Entry.Format == f.Key && x.Set() == "" || x.Set() != "" && f.Key == format.Icons {
 				l := line{File: x, Estimate: !ws[i].Measured}
 				if ws[i].Known {
@@ -125,14 +125,14 @@ func (s *Server) newFilesPage(c *gin.Context, d docket, typed []recipeRow) (p fi
 			p.Folders = append(p.Folders, g)
 		}
 	}
-	p.LeftOut = group(d.Work.Plan.Omitted)
+	p.LeftOut = group(d.Snapshot.Plan.Omitted)
 	p.uses()
 	if with := c.Query("with"); with != "" {
 		r, err := s.recipeOf(c, d.Mark.ClientID, with)
 		if err != nil {
 			return p, err
 		}
-		x, err := s.studio.CompareRecipe(c.Request.Context(), d.Work, r)
+		x, err := s.studio.CompareRecipe(c.Request.Context(), d.Snapshot, r)
 		if err != nil {
 			return p, err
 		}
@@ -289,10 +289,10 @@ func (s *Server) editRecipe(keep bool) handler {
 			// person's to change as well.
 			in = decision.Wrong("recipe", "%s", err)
 		}
-		d := s.newDocket(w, "files")
-		d.Work, d.Error = w, in
+		d := s.newHeader(w, "files")
+		d.Snapshot, d.Error = w, in
 		if in == nil {
-			d.Work = shown
+			d.Snapshot = shown
 		} else {
 			in.Message = placed(in.Message)
 		}
@@ -301,7 +301,7 @@ func (s *Server) editRecipe(keep bool) handler {
 		if err != nil {
 			return err
 		}
-		p.D.Work, p.Trying = w, in == nil
+		p.D.Snapshot, p.Trying = w, in == nil
 		status := http.StatusOK
 		if in != nil {
 			status = http.StatusUnprocessableEntity

@@ -20,7 +20,7 @@ import (
 var places = []string{"top-left", "top", "top-right", "left", "centre", "right", "bottom-left", "bottom", "bottom-right"}
 
 type framePage struct {
-	D        docket
+	D        header
 	Version  string
 	Over     string // the version shown over it, or ""
 	Versions []string
@@ -39,8 +39,8 @@ type framePage struct {
 	Trying   bool
 }
 
-func newFramePage(c *gin.Context, d docket) framePage {
-	w := d.Work
+func newFramePage(c *gin.Context, d header) framePage {
+	w := d.Snapshot
 	p := framePage{D: d, Parts: w.Plan.Master.Drawing.Parts(), Places: places, Spec: w.Recipe.Frame, Over: c.Query("over"), Page: w.Plan.Base.Page}
 	for _, v := range w.Plan.Versions {
 		if v.Drawing == nil || v.OwnFrame(w.Recipe.Standard() != nil) {
@@ -122,7 +122,7 @@ func (s *Server) setFrame(keep bool) handler {
 				return nil
 			}
 		} else if err == nil {
-			var x *studio.Work
+			var x *studio.Snapshot
 			if x, err = s.studio.Try(ctx, w, func(d *studio.Decisions) error { d.Frame = &f; return nil }); err == nil {
 				w = x
 			}
@@ -135,7 +135,7 @@ func (s *Server) setFrame(keep bool) handler {
 		if err != nil && !errors.As(err, &in) {
 			in = decision.Wrong("frame", "%s", err)
 		}
-		d := s.newDocket(w, "frame")
+		d := s.newHeader(w, "frame")
 		d.Error, d.Typed = in, typed
 		p := newFramePage(c, d)
 		p.Trying = in == nil

@@ -21,7 +21,7 @@ func (s *Server) setInk(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	t := version.Tied{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
+	t := version.InkMapping{Ink: version.Ink{Name: c.PostForm("name"), RGB: c.PostForm("rgb"), Spot: c.PostForm("spot"), Stock: c.PostForm("stock")}, Drawn: c.PostForm("drawn")}
 	typed := map[string]string{}
 	for _, k := range []string{"name", "rgb", "spot", "stock", "tint", "c", "m", "y", "k"} {
 		typed[k] = c.PostForm(k)

@@ -22,7 +22,7 @@ import (
 )
 
 type kitPage struct {
-	D    docket
+	D    header
 	Job  *studio.Job // open, or the last if it made no kit
 	Kits []*studio.Kit
 	Top  *studio.Kit // the newest
@@ -33,7 +33,7 @@ type kitPage struct {
 	Halt   string // why builds do not go on
 }
 
-func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
+func (s *Server) newKitPage(ctx context.Context, d header) (kitPage, error) {
 	p := kitPage{D: d, Halt: s.studio.Trouble()}
 	var err error
 	if p.Kits, err = s.studio.Kits(ctx, d.Mark.ID); err != nil {
@@ -45,7 +45,7 @@ func (s *Server) newKitPage(ctx context.Context, d docket) (kitPage, error) {
 			return p, err
 		}
 	}
-	if p.Why, err = s.studio.Stale(ctx, d.Work); err != nil {
+	if p.Why, err = s.studio.Stale(ctx, d.Snapshot); err != nil {
 		return p, err
 	}
 	j, err := s.studio.LastJob(ctx, d.Mark.ID)
@@ -234,7 +234,7 @@ func (s *Server) kitLook(c *gin.Context) error {
 }
 
 type kitsPage struct {
-	D     docket
+	D     header
 	All   []*studio.Kit
 	A, B  *studio.Kit
 	Files []studio.FileDiff
@@ -284,7 +284,7 @@ func (s *Server) compareKits(c *gin.Context) error {
 		return err
 	}
 	ctx := c.Request.Context()
-	p := kitsPage{D: s.newDocket(w, "kit"), Count: map[string]int{}}
+	p := kitsPage{D: s.newHeader(w, "kit"), Count: map[string]int{}}
 	if p.All, err = s.studio.Kits(ctx, w.Mark.ID); err == nil && len(p.All) < 2 {
 		err = studio.ErrNotFound
 	}
@@ -306,8 +306,8 @@ func (s *Server) compareKits(c *gin.Context) error {
 	return nil
 }
 
-// A drawer is a folder of a kit.
-type drawer struct {
+// A kitFolder is a folder of a kit.
+type kitFolder struct {
 	Name  string
 	Files []kept
 }
@@ -320,13 +320,13 @@ type kept struct {
 	Readers []outside.Result
 }
 
-// Drawers lists the newest kit by its folders.
-func (p kitPage) Drawers() []drawer {
-	var out []drawer
+// Folders lists the newest kit by its folders.
+func (p kitPage) Folders() []kitFolder {
+	var out []kitFolder
 	for _, f := range p.Report.Files {
 		x := kept{File: f, Shows: studio.Shows(p.Report.Files, f)}
 		first, _, _ := strings.Cut(f.Version, "+")
-		if v, ok := p.D.Work.Version(first); ok {
+		if v, ok := p.D.Snapshot.Version(first); ok {
 			x.Dark = v.White()
 		}
 		if p.Report.Readers != nil {
@@ -340,10 +340,10 @@ func (p kitPage) Drawers() []drawer {
 		if dir == "." {
 			dir = ""
 		}
-		i := slices.IndexFunc(out, func(d drawer) bool { return d.Name == dir })
+		i := slices.IndexFunc(out, func(d kitFolder) bool { return d.Name == dir })
 		if i < 0 {
 			i = len(out)
-			out = append(out, drawer{Name: dir})
+			out = append(out, kitFolder{Name: dir})
 		}
 		out[i].Files = append(out[i].Files, x)
 	}

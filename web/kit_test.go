@@ -191,7 +191,7 @@ func TestBuildIsCancelled(t *testing.T) {
 	tab.Until(`document.querySelector(".job progress")`)
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan struct{})
-	go func() { s.Worker(ctx); close(done) }()
+	go func() { s.RunQueue(ctx); close(done) }()
 	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 22 files")`)
 	tab.Click(".job form[action$='/cancel'] button")
 	tab.Until(`document.querySelector(".job h2") && document.querySelector(".job h2").textContent === "The last build was cancelled"`)

@@ -21,7 +21,7 @@ import (
 
 // A board is the art large, to be looked at closely and picked from.
 type board struct {
-	D       docket
+	D       header
 	Page    geom.Rect
 	Art     geom.Rect
 	StandIn bool
@@ -29,8 +29,8 @@ type board struct {
 	Label   string
 }
 
-func newBoard(d docket, label string) board {
-	m := d.Work.Plan.Master.Drawing
+func newBoard(d header, label string) board {
+	m := d.Snapshot.Plan.Master.Drawing
 	return board{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
 }
 
@@ -50,7 +50,7 @@ type bundle struct {
 const maxListed = 60
 
 type partsPage struct {
-	D         docket
+	D         header
 	Board     board
 	Groups    []bundle
 	Suggested []parts.Naming
@@ -59,8 +59,8 @@ type partsPage struct {
 	Own       map[string]bool // lockups that a person made
 }
 
-func newPartsPage(d docket) partsPage {
-	w := d.Work
+func newPartsPage(d header) partsPage {
+	w := d.Snapshot
 	p := partsPage{D: d, Board: newBoard(d, "The art; click a piece to pick it, + and − look closer and further"), Suggested: w.Suggested(), Parts: w.Plan.Master.Drawing.Parts(), Lockups: w.Recipe.Lockups, Own: map[string]bool{}}
 	for _, l := range w.Decisions.Lockups {
 		p.Own[l.Name] = true

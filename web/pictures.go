@@ -25,7 +25,7 @@ func (s *Server) picture(c *gin.Context, data []byte, err error) error {
 }
 
 // pictured puts the mark of the address on the table to draw a picture of it.
-func (s *Server) pictured(c *gin.Context) (*preview.Work, error) {
+func (s *Server) pictured(c *gin.Context) (*preview.Snapshot, error) {
 	n, err := id(c, "id")
 	if err != nil {
 		return nil, err
@@ -37,7 +37,7 @@ func (s *Server) pictured(c *gin.Context) (*preview.Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	return w.Work, nil
+	return w.Snapshot, nil
 }
 
 // size is the size asked for, in px.

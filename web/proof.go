@@ -34,7 +34,7 @@ var smallWidths = []int{16, 24, 32, 48, 64, 96, 128, 192}
 const tallest = 420
 
 type proofPage struct {
-	D     docket
+	D     header
 	View  string
 	Views []struct{ Key, Name string }
 	Files []recipe.File
@@ -100,8 +100,8 @@ func shifted(c *gin.Context) float64 {
 	return min(proof.MaxShift, v)
 }
 
-func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
-	ctx, w := c.Request.Context(), d.Work
+func newProofPage(c *gin.Context, d header) (p proofPage, err error) {
+	ctx, w := c.Request.Context(), d.Snapshot
 	p = proofPage{D: d, View: c.Query("view"), Views: proofViews, Width: wide(c), Shift: shifted(c), Encodings: preview.Encodings, Small: smallWidths}
 	if !slices.ContainsFunc(proofViews, func(v struct{ Key, Name string }) bool { return v.Key == p.View }) {
 		p.View = "true"
@@ -165,7 +165,7 @@ func newProofPage(c *gin.Context, d docket) (p proofPage, err error) {
 // files lists the pictures of the recipe, finds the one to look at, and holds
 // two encodings of it to each other.
 func (p *proofPage) files(c *gin.Context) (err error) {
-	w, path := p.D.Work, c.Query("file")
+	w, path := p.D.Snapshot, c.Query("file")
 	for _, f := range w.Plan.Files {
 		if k := f.Entry.Kind(); !k.Pixels || !k.Shown || f.Entry.ColourSpace() == format.CMYK || f.Set() != "" {
 			continue
@@ -191,7 +191,7 @@ func (p *proofPage) files(c *gin.Context) (err error) {
 
 // machines says what each of them leaves.
 func (p *proofPage) machines(c *gin.Context) error {
-	ctx, w := c.Request.Context(), p.D.Work
+	ctx, w := c.Request.Context(), p.D.Snapshot
 	thread := "thread of 1 mm holds all of it"
 	lost, err := w.Sewn(ctx, p.Version, p.Width)
 	if err != nil {
@@ -238,7 +238,7 @@ func (p proofPage) Q() template.URL {
 }
 
 // file finds a planned file by its path.
-func file(w *preview.Work, path string) (recipe.File, error) {
+func file(w *preview.Snapshot, path string) (recipe.File, error) {
 	i := slices.IndexFunc(w.Plan.Files, func(f recipe.File) bool { return f.Path == path })
 	if i < 0 {
 		return recipe.File{}, studio.ErrNotFound
@@ -252,7 +252,7 @@ func (s *Server) proofPicture(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := file(w.Work, c.Query("file"))
+	f, err := file(w.Snapshot, c.Query("file"))
 	if err != nil || !f.Entry.Kind().Pixels || !f.Entry.Kind().Shown {
 		return studio.ErrNotFound
 	}
@@ -304,7 +304,7 @@ func (s *Server) proofLook(c *gin.Context) error {
 
 // Made lists the versions that could be made.
 func (p proofPage) Made() (names []string) {
-	for _, v := range p.D.Work.Plan.Versions {
+	for _, v := range p.D.Snapshot.Plan.Versions {
 		if v.Drawing != nil {
 			names = append(names, v.Spec.Name)
 		}

@@ -59,7 +59,7 @@ func TestScreenshots(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Work(t.Context(), m)
+	w, err := s.Snapshot(t.Context(), m)
 	if err != nil {
 		t.Fatal(err)
 	}

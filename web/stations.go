@@ -22,7 +22,7 @@ import (
 func markURL(id int64, station string) string { return fmt.Sprintf("/marks/%d/%s", id, station) }
 
 // work puts the mark of the address on the table.
-func (s *Server) work(c *gin.Context) (*studio.Work, error) {
+func (s *Server) work(c *gin.Context) (*studio.Snapshot, error) {
 	n, err := id(c, "id")
 	if err != nil {
 		return nil, err
@@ -31,7 +31,7 @@ func (s *Server) work(c *gin.Context) (*studio.Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.studio.Work(c.Request.Context(), m)
+	return s.studio.Snapshot(c.Request.Context(), m)
 }
 
 // station shows one of the six.
@@ -41,7 +41,7 @@ func (s *Server) station(key string) handler {
 		if err != nil {
 			return err
 		}
-		d := s.newDocket(w, key)
+		d := s.newHeader(w, key)
 		if d.Also, err = s.also(c, w.Mark); err != nil {
 			return err
 		}
@@ -50,7 +50,7 @@ func (s *Server) station(key string) handler {
 }
 
 // show renders a station with its own content.
-func (s *Server) show(c *gin.Context, status int, key string, d docket) error {
+func (s *Server) show(c *gin.Context, status int, key string, d header) error {
 	var page any
 	var err error
 	switch key {
@@ -94,7 +94,7 @@ func (s *Server) again(c *gin.Context, key string, err error, typed map[string]s
 	if err != nil {
 		return err
 	}
-	d := s.newDocket(w, key)
+	d := s.newHeader(w, key)
 	d.Error = in
 	if typed != nil {
 		d.Typed = typed
@@ -112,7 +112,7 @@ type seen struct {
 }
 
 type masterPage struct {
-	D        docket
+	D        header
 	Findings []seen
 	Board    board
 	Parts    []string
@@ -125,15 +125,15 @@ type masterPage struct {
 	Text     string // the findings, to be copied into a letter
 }
 
-func newMasterPage(d docket) masterPage {
-	m := d.Work.Plan.Master
+func newMasterPage(d header) masterPage {
+	m := d.Snapshot.Plan.Master
 	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
-	for _, f := range d.Work.Findings() {
+	for _, f := range d.Snapshot.Findings() {
 		x := seen{Finding: f, Rect: f.Place, HasRect: !f.Place.Empty()}
 		p.NoFont = p.NoFont || f.Code == finding.MissingFont
 		p.Several = p.Several || f.Code == finding.SeveralDrawings
 		if f.Mend != "" {
-			x.Mended = d.Work.Decisions.Mended(intake.Mend(f.Mend))
+			x.Mended = d.Snapshot.Decisions.Mended(intake.Mend(f.Mend))
 			x.Does = does(f.Code, f.Mend, x.Mended)
 		}
 		p.Findings = append(p.Findings, x)
@@ -177,24 +177,24 @@ func does(code finding.Code, mend string, done bool) string {
 	return words[0]
 }
 
-// A card is a colour on the Inks station.
-type card struct {
+// A inkCard is a colour on the Inks station.
+type inkCard struct {
 	preview.Swatch
 	Hex   string
-	Drawn string       // in the masters
-	Form  version.Tied // what stands in the fields
-	CMYK  [4]string    // the same
-	Open  bool         // whether the fields are shown
+	Drawn string             // in the masters
+	Form  version.InkMapping // what stands in the fields
+	CMYK  [4]string          // the same
+	Open  bool               // whether the fields are shown
 }
 
 // Stocks are the kinds of paper an ink can be mixed for.
-func (card) Stocks() []string { return []string{"coated", "uncoated"} }
+func (inkCard) Stocks() []string { return []string{"coated", "uncoated"} }
 
 type inksPage struct {
-	D       docket
-	Cards   []card
+	D       header
+	Cards   []inkCard
 	Page    geom.Rect
-	Inks    []version.Tied // of the client, in the order in which they came
+	Inks    []version.InkMapping // of the client, in the order in which they came
 	Presses []*colour.Press
 	Press   *colour.Press
 	Pairs   [][]preview.Stand
@@ -205,13 +205,13 @@ const maxPairs = 8
 
 // fill finds what the fields of a colour show: what was typed, the
 // ink as it is, or the colour as drawn with the build it would get.
-func (k *card) fill(d docket) {
+func (k *inkCard) fill(d header) {
 	k.Drawn = k.Hex
 	if k.Ink != nil {
 		k.Drawn = k.Ink.Drawn
 	}
 	build := k.Print.Build
-	k.Form = version.Tied{Ink: version.Ink{Name: "", RGB: k.Hex}, Drawn: k.Drawn}
+	k.Form = version.InkMapping{Ink: version.Ink{Name: "", RGB: k.Hex}, Drawn: k.Drawn}
 	if k.Ink != nil {
 		k.Form = *k.Ink
 	}
@@ -228,15 +228,15 @@ func (k *card) fill(d docket) {
 	}
 }
 
-func newInksPage(d docket) (inksPage, error) {
+func newInksPage(d header) (inksPage, error) {
 	inks, err := d.Mark.Inks()
-	p := inksPage{D: d, Inks: inks, Page: d.Work.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Work.Plan.Press}
-	for _, x := range d.Work.Swatches() {
-		k := card{Swatch: x, Hex: x.Colour.RGB.Hex()}
+	p := inksPage{D: d, Inks: inks, Page: d.Snapshot.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Snapshot.Plan.Press}
+	for _, x := range d.Snapshot.Swatches() {
+		k := inkCard{Swatch: x, Hex: x.Colour.RGB.Hex()}
 		k.fill(d)
 		p.Cards = append(p.Cards, k)
 	}
-	p.Pairs = d.Work.Pairs(maxPairs)
+	p.Pairs = d.Snapshot.Pairs(maxPairs)
 	return p, err
 }
 

@@ -65,7 +65,7 @@ type branch struct {
 
 // uses groups the lines of the recipe by what they are for.
 func (p *filesPage) uses() {
-	w := p.D.Work
+	w := p.D.Snapshot
 	weights := w.LineWeights()
 	var sums []preview.LineWeight
 	for i, e := range p.Base.Files {
@@ -148,7 +148,7 @@ func turns(e recipe.Entry) (out []sizeChip) {
 // Sizes of the ladder's picture in CSS px.
 const ladderW, ladderH = 340.0, 300.0
 
-func newLadder(w *studio.Work) (l ladder) {
+func newLadder(w *studio.Snapshot) (l ladder) {
 	most := 0.0
 	for _, f := range w.Plan.Files {
 		if f.Icon != nil || f.W == 0 {
@@ -210,6 +210,6 @@ func (p filesPage) Tree0() string {
 
 // Box is the frame as an address names it.
 func (p filesPage) Box() string {
-	b := p.D.Work.Plan.FrameOf(p.Known[0]).Box
+	b := p.D.Snapshot.Plan.FrameOf(p.Known[0]).Box
 	return fmt.Sprintf("%g,%g,%g,%g", b.X0, b.Y0, b.X1, b.Y1)
 }

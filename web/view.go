@@ -21,8 +21,8 @@ var stations = []struct{ key, name string }{
 	{"files", "Files"}, {"proof", "Proof"}, {"kit", "Kit"},
 }
 
-// A knot is a station on the thread.
-type knot struct {
+// A step is a station on the thread.
+type step struct {
 	Number    int
 	Key, Name string
 	Note      string
@@ -30,31 +30,31 @@ type knot struct {
 	Here      bool
 }
 
-// A docket is what stands above every station.
-type docket struct {
-	Mark    *studio.Mark
-	Work    *studio.Work
-	Title   string
-	From    string        // the view, for forms that come back to it
-	Also    []studio.Step // what others decided meanwhile
-	Knots   []knot
-	State   string // in words
-	Files   int
-	Weight  string
-	Omitted int
-	Action  string // the one main action
-	Busy    bool
-	Hint    string // why the action cannot be done
-	Undo    bool
-	Redo    bool
-	Next    *knot
-	Error   *studio.InputError // of the form just sent
-	Typed   map[string]string  // what was typed into it
+// A header is what stands above every station.
+type header struct {
+	Mark     *studio.Mark
+	Snapshot *studio.Snapshot
+	Title    string
+	From     string        // the view, for forms that come back to it
+	Also     []studio.Step // what others decided meanwhile
+	Steps    []step
+	State    string // in words
+	Files    int
+	Weight   string
+	Omitted  int
+	Action   string // the one main action
+	Busy     bool
+	Hint     string // why the action cannot be done
+	Undo     bool
+	Redo     bool
+	Next     *step
+	Error    *studio.InputError // of the form just sent
+	Typed    map[string]string  // what was typed into it
 }
 
-func (s *Server) newDocket(w *studio.Work, here string) docket {
+func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 	m := w.Mark
-	d := docket{Mark: m, Work: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Redo: m.Undone(), Typed: map[string]string{}, From: here}
+	d := header{Mark: m, Snapshot: w, Files: len(w.Plan.Files), Omitted: len(w.Plan.Omitted), Undo: m.Decided(), Redo: m.Undone(), Typed: map[string]string{}, From: here}
 	title := ""
 	switch here { // views within stations
 	case "parts":
@@ -84,13 +84,13 @@ func (s *Server) newDocket(w *studio.Work, here string) docket {
 		d.State = fmt.Sprintf("kit %d is stale: something changed since", m.Kit.Number)
 	}
 	for i, st := range stations {
-		k := knot{Number: i + 1, Key: st.key, Name: st.name, Here: st.key == here}
+		k := step{Number: i + 1, Key: st.key, Name: st.name, Here: st.key == here}
 		k.Note, k.State = note(w, st.key)
-		d.Knots = append(d.Knots, k)
+		d.Steps = append(d.Steps, k)
 		if k.Here {
 			d.Title = st.name + " · " + m.Client + " " + m.Name
-		} else if i > 0 && d.Knots[i-1].Here {
-			d.Next = &d.Knots[i]
+		} else if i > 0 && d.Steps[i-1].Here {
+			d.Next = &d.Steps[i]
 		}
 	}
 	if title != "" {
@@ -112,7 +112,7 @@ func total(ws []preview.Weight) string {
 }
 
 // note says in a word or two how a station stands.
-func note(w *studio.Work, key string) (text, state string) {
+func note(w *studio.Snapshot, key string) (text, state string) {
 	fs := slices.Concat(w.Plan.Master.Findings, w.Plan.Hairlines)
 	switch key {
 	case "master":
@@ -180,7 +180,7 @@ var funcs = template.FuncMap{
 	"num":      func(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") },
 	"two2":     func(v float64) string { return fmt.Sprintf("%.2g", v) },
 	"num2":     func(v float64) string { return fmt.Sprintf("%.3g", v) },
-	"frameW":   func(d docket, version string) float64 { return d.Work.Plan.FrameOf(version).Box.W() },
+	"frameW":   func(d header, version string) float64 { return d.Snapshot.Plan.FrameOf(version).Box.W() },
 	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
 	"two":      func(a, b []string) [][]string { return [][]string{a, b} },
 	"add":      func(a, b int) int { return a + b },
@@ -194,7 +194,7 @@ var funcs = template.FuncMap{
 		}
 		return fmt.Sprintf("%d %s", n, many)
 	},
-	"typed": func(d docket, field, otherwise string) string {
+	"typed": func(d header, field, otherwise string) string {
 		if v, ok := d.Typed[field]; ok {
 			return v
 		}

@@ -64,7 +64,7 @@ type way struct {
 }
 
 type wallPage struct {
-	D       docket
+	D       header
 	Grounds []preview.Ground
 	Rows    []row
 	Large   *cell
@@ -72,22 +72,22 @@ type wallPage struct {
 	Needs   []preview.Need
 }
 
-func newWallPage(c *gin.Context, d docket) (wallPage, error) {
-	p := wallPage{D: d, Grounds: d.Work.Grounds(), Needs: d.Work.Needs()}
+func newWallPage(c *gin.Context, d header) (wallPage, error) {
+	p := wallPage{D: d, Grounds: d.Snapshot.Grounds(), Needs: d.Snapshot.Needs()}
 	oneInk := 0
-	for _, x := range d.Work.Plan.Versions {
+	for _, x := range d.Snapshot.Plan.Versions {
 		if x.Spec.OneInk() {
 			oneInk++
 		}
 	}
-	for _, x := range d.Work.Plan.Versions {
+	for _, x := range d.Snapshot.Plan.Versions {
 		name := x.Spec.Name
-		r := row{Version: x, Sub: describe(x), Look: d.Work.Look(name), Lit: -1, Said: len(d.Work.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Work.Decisions.Adds(name), Drawn: x.Spec.OneInk() && (x.Spec.Arranged == nil || x.Spec.Arranged.Placed == "")}
-		r.View, r.Large = viewBox(d.Work.Window(name, cellW, cellH)), viewBox(d.Work.Window(name, largeW, largeH))
+		r := row{Version: x, Sub: describe(x), Look: d.Snapshot.Look(name), Lit: -1, Said: len(d.Snapshot.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Snapshot.Decisions.Adds(name), Drawn: x.Spec.OneInk() && (x.Spec.Arranged == nil || x.Spec.Arranged.Placed == "")}
+		r.View, r.Large = viewBox(d.Snapshot.Window(name, cellW, cellH)), viewBox(d.Snapshot.Window(name, largeW, largeH))
 		if x.Drawing != nil {
 			for _, gr := range p.Grounds {
 				k := cell{Version: name, Ground: gr.Key, Label: name + " on " + gr.Name}
-				stands, err := d.Work.Stands(c.Request.Context(), name, gr.Colour)
+				stands, err := d.Snapshot.Stands(c.Request.Context(), name, gr.Colour)
 				if err != nil {
 					return p, err
 				}
@@ -100,7 +100,7 @@ func newWallPage(c *gin.Context, d docket) (wallPage, error) {
 				}
 			}
 		}
-		r.read(x, d.Work.Plan.FrameOf(name).Box)
+		r.read(x, d.Snapshot.Plan.FrameOf(name).Box)
 		if n, err := strconv.Atoi(c.Query("light")); err == nil && name == c.Query("v") && n >= 0 && n < len(r.Chips) {
 			r.Lit = n
 		}

@@ -97,7 +97,7 @@ func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() {
-		s.Worker(ctx)
+		s.RunQueue(ctx)
 		close(done)
 	}()
 	t.Cleanup(func() {
@@ -152,7 +152,7 @@ func TestFromDropToKit(t *testing.T) {
 		t.Errorf("%s is no PNG", one)
 	}
 	if s := tab.Eval(`document.querySelector(".who p").textContent`); !strings.Contains(s, "kit 1 is up to date") {
-		t.Errorf("the docket says %s", s)
+		t.Errorf("the header says %s", s)
 	}
 }
 
@@ -318,7 +318,7 @@ func TestNewMasterIsCompared(t *testing.T) {
 	tab.Click(`form[action$="master-back"] button`)
 	tab.At("/master")
 	if s := tab.Eval(`document.querySelector(".who p").textContent`); !strings.Contains(s, "master 3") || !strings.Contains(s, "kit 1 is up to date") {
-		t.Errorf("the docket says %s", s)
+		t.Errorf("the header says %s", s)
 	}
 	for _, q := range []string{"?with=9", "?with=x", "?with=3"} {
 		fetch(t, tab.Base+"/marks/2/compare"+q, http.StatusNotFound)

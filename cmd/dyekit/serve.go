@@ -160,7 +160,7 @@ func workCmd() *cobra.Command {
 			defer stop()
 			fmt.Println("working")
 			st.Troubled = func(why string) { fmt.Println(troublePrefix + why) }
-			st.Worker(cmd.Context())
+			st.RunQueue(cmd.Context())
 			return nil
 		},
 	}

@@ -75,7 +75,7 @@ type Group struct {
 	Clip     []Region // the union of these regions; nil does not clip
 	Mask     *Mask
 	Alpha    float64 // 0 to 1
-	Blend    Blend
+	Blend    BlendMode
 	Isolated bool // blends inside do not see what lies below
 	Part     string
 }

@@ -99,7 +99,7 @@ func TestBoundsMapAndMoved(t *testing.T) {
 // its region.
 func TestReachOfFilters(t *testing.T) {
 	region := geom.Rect{X0: -100, Y0: -100, X1: 200, Y1: 200}
-	g := &Group{Alpha: 1, Nodes: []Node{box(0, 0, "")}, Filter: &Filter{Region: region, To: geom.Identity, Steps: []Step{{Op: Blur{2, 2}}, {Op: Shift{3, 1}}}}}
+	g := &Group{Alpha: 1, Nodes: []Node{box(0, 0, "")}, Filter: &Filter{Region: region, To: geom.Identity, Steps: []Step{{Op: GaussianBlur{2, 2}}, {Op: Offset{3, 1}}}}}
 	if b := Bounds(g); b != (geom.Rect{X0: -9, Y0: -9, X1: 19, Y1: 19}) {
 		t.Errorf("a shadow reaches %v", b)
 	}

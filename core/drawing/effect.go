@@ -7,12 +7,12 @@ import (
 	"dyekit/core/geom"
 )
 
-// A Blend is how a group mixes with what lies below it (Compositing and
-// Blending Level 1). The zero Blend is Normal.
-type Blend uint8
+// A BlendMode is how a group mixes with what lies below it (Compositing and
+// Blending Level 1). The zero BlendMode is Normal.
+type BlendMode uint8
 
 const (
-	Normal Blend = iota
+	Normal BlendMode = iota
 	Multiply
 	Screen
 	Overlay
@@ -71,22 +71,22 @@ type Step struct {
 type Op interface{ op() }
 
 type (
-	Blur  struct{ X, Y float64 }
-	Shift struct{ X, Y float64 }
-	Flood struct {
+	GaussianBlur struct{ X, Y float64 }
+	Offset       struct{ X, Y float64 }
+	Flood        struct {
 		Colour colour.RGB
 		Alpha  float64
 	}
-	Mix     struct{ Mode Blend }
-	Combine struct {
+	Blend     struct{ Mode BlendMode }
+	Composite struct {
 		Operator string // over, in, out, atop, xor, lighter or arithmetic
 		K        [4]float64
 	}
-	Merge  struct{ In []int }
-	Matrix struct{ M [20]float64 }
+	Merge        struct{ In []int }
+	ColourMatrix struct{ M [20]float64 }
 	// Transfer has one table of 256 values for each of R, G, B, A.
-	Transfer struct{ T [4]func(float64) float64 }
-	Convolve struct {
+	ComponentTransfer struct{ T [4]func(float64) float64 }
+	ConvolveMatrix    struct {
 		W, H     int
 		Kernel   []float64
 		Divisor  float64
@@ -97,24 +97,24 @@ type (
 		UnitX    float64
 		UnitY    float64
 	}
-	Morph struct {
+	Morphology struct {
 		Dilate bool
 		X, Y   float64
 	}
-	Tile     struct{ From geom.Rect } // the area that is repeated
-	Paste    struct{ Nodes []Node }   // of feImage, on the page
-	Displace struct {
+	Tile            struct{ From geom.Rect } // the area that is repeated
+	FilterImage     struct{ Nodes []Node }   // of feImage, on the page
+	DisplacementMap struct {
 		Scale float64
 		X, Y  int // channel: 0 to 3 for R, G, B, A
 	}
-	Noise struct {
+	Turbulence struct {
 		FX, FY  float64
 		Octaves int
 		Seed    float64
 		Fractal bool
 		Stitch  bool
 	}
-	Light struct {
+	Lighting struct {
 		Specular bool
 		Scale    float64 // of the surface
 		K        float64 // diffuse or specular constant
@@ -130,21 +130,21 @@ type (
 	}
 )
 
-func (Blur) op()     {}
-func (Shift) op()    {}
-func (Flood) op()    {}
-func (Mix) op()      {}
-func (Combine) op()  {}
-func (Merge) op()    {}
-func (Matrix) op()   {}
-func (Transfer) op() {}
-func (Convolve) op() {}
-func (Morph) op()    {}
-func (Tile) op()     {}
-func (Paste) op()    {}
-func (Displace) op() {}
-func (Noise) op()    {}
-func (Light) op()    {}
+func (GaussianBlur) op()      {}
+func (Offset) op()            {}
+func (Flood) op()             {}
+func (Blend) op()             {}
+func (Composite) op()         {}
+func (Merge) op()             {}
+func (ColourMatrix) op()      {}
+func (ComponentTransfer) op() {}
+func (ConvolveMatrix) op()    {}
+func (Morphology) op()        {}
+func (Tile) op()              {}
+func (FilterImage) op()       {}
+func (DisplacementMap) op()   {}
+func (Turbulence) op()        {}
+func (Lighting) op()          {}
 
 // reach is the box of what the filter makes of paint in a box on the page: as
 // far as blurs, shifts and the like can carry it, and all of the region where
@@ -155,15 +155,15 @@ func (f *Filter) reach(paint geom.Rect) geom.Rect {
 	grow := 0.0
 	for _, s := range f.Steps {
 		switch o := s.Op.(type) {
-		case Blur:
+		case GaussianBlur:
 			grow += 3 * max(o.X, o.Y) * k
-		case Shift:
+		case Offset:
 			grow += max(math.Abs(o.X), math.Abs(o.Y)) * k
-		case Morph:
+		case Morphology:
 			grow += max(o.X, o.Y) * k
-		case Displace:
+		case DisplacementMap:
 			grow += math.Abs(o.Scale) * k
-		case Flood, Tile, Paste, Noise, Light, Convolve, Transfer, Matrix:
+		case Flood, Tile, FilterImage, Turbulence, Lighting, ConvolveMatrix, ComponentTransfer, ColourMatrix:
 			// A colour that is only laid inside something else reaches no
 			// further, but nobody can tell from here.
 			if !f.shadow() {
@@ -185,20 +185,20 @@ func (f *Filter) shadow() bool {
 		case Flood:
 			used := false
 			for _, t := range f.Steps[i+1:] {
-				if c, ok := t.Op.(Combine); ok && c.Operator == "in" && (t.In == i || t.In2 == i) {
+				if c, ok := t.Op.(Composite); ok && c.Operator == "in" && (t.In == i || t.In2 == i) {
 					used = true
 				}
 			}
 			if !used {
 				return false
 			}
-		case Matrix:
+		case ColourMatrix:
 			for c := range 4 {
 				if o.M[5*c+4] != 0 {
 					return false // it paints where nothing was
 				}
 			}
-		case Tile, Paste, Noise, Light, Convolve, Transfer:
+		case Tile, FilterImage, Turbulence, Lighting, ConvolveMatrix, ComponentTransfer:
 			return false
 		}
 	}

@@ -15,7 +15,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
-	"dyekit/core/kit/reread"
+	"dyekit/core/kit/readback"
 	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -217,11 +217,11 @@ func sameOnPaper(ctx context.Context, flat, whole *drawing.Drawing, box geom.Rec
 }
 
 func (j *job) checkPDF(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
-	pages, err := reread.PDF(data)
+	pages, err := readback.PDF(data)
 	if err != nil {
 		return err
 	}
-	claim, err := reread.Claims(data)
+	claim, err := readback.Claims(data)
 	if err != nil {
 		return err
 	}
@@ -252,7 +252,7 @@ func (j *job) checkPDF(ctx context.Context, f recipe.File, _ pixels, data []byte
 }
 
 func (j *job) checkEPS(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
-	p, err := reread.EPS(data)
+	p, err := readback.EPS(data)
 	if err != nil {
 		return err
 	}
@@ -264,7 +264,7 @@ func (j *job) checkEPS(ctx context.Context, f recipe.File, _ pixels, data []byte
 }
 
 // checkPage holds a page of curves to its box, fonts, inks and picture.
-func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.Page, cs *checks) error {
+func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback.Page, cs *checks) error {
 	x := p.Facts
 	wpt, hpt := j.frameFor(f, v).Points()
 	cs.add("page-box", close2(x.W, wpt) && close2(x.H, hpt), "%.2f × %.2f pt", x.W, x.H)
@@ -287,7 +287,7 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p reread.P
 
 // sameInks reports whether a page is painted with just the inks of the art:
 // every build and every plate of it and no other.
-func sameInks(x reread.Facts, art *drawing.Drawing, cmyk bool) bool {
+func sameInks(x readback.Facts, art *drawing.Drawing, cmyk bool) bool {
 	var builds []colour.CMYK
 	var plates []string
 	known := true
@@ -332,7 +332,7 @@ func near(a, b colour.CMYK) bool {
 }
 
 // inkList says in words what a page is painted with.
-func inkList(x reread.Facts) string {
+func inkList(x readback.Facts) string {
 	var out []string
 	if x.RGB {
 		out = append(out, "RGB")

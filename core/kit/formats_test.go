@@ -17,7 +17,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
-	"dyekit/core/kit/reread"
+	"dyekit/core/kit/readback"
 	"dyekit/core/recipe"
 )
 
@@ -122,7 +122,7 @@ func TestPixelFormatsOutside(t *testing.T) {
 // somewhere.
 func TestIconSet(t *testing.T) {
 	k, files := pixelKit(t, "odd-kettle.svg")
-	imgs, err := reread.Icon(bytesOf(t, k, files["ICONS/favicon.ico"]))
+	imgs, err := readback.Icon(bytesOf(t, k, files["ICONS/favicon.ico"]))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -190,9 +190,9 @@ func TestBrokenPixelFiles(t *testing.T) {
 			b := bytesOf(t, k, f)[:cut]
 			var err error
 			if f.Format == "tiff" {
-				_, err = reread.ReadTIFF(b)
+				_, err = readback.ReadTIFF(b)
 			} else {
-				_, err = reread.Icon(b)
+				_, err = readback.Icon(b)
 			}
 			if err == nil {
 				t.Errorf("%s: the first %d bytes of %d are taken for whole", p, cut, len(bytesOf(t, k, f)))

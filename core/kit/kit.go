@@ -38,10 +38,10 @@ type Input struct {
 	Brand      string
 	Recipe     *recipe.Recipe
 	Options    intake.Options
-	Inks       []version.Tied // of the brand, and the colours they stand for
-	Profile    []byte         // ICC, of the press that files in process inks are for; or nil
-	Number     int            // of the kit, from 1; 0 stands for 1
-	Original   bool           // the master as it came lies beside the one without scripts
+	Inks       []version.InkMapping // of the brand, and the colours they stand for
+	Profile    []byte               // ICC, of the press that files in process inks are for; or nil
+	Number     int                  // of the kit, from 1; 0 stands for 1
+	Original   bool                 // the master as it came lies beside the one without scripts
 	Readers    outside.Mode
 	// Depot keeps the files; nil stands for a Store in memory.
 	Depot Depot
@@ -137,12 +137,12 @@ type Manifest struct {
 	Number  int       `json:"number"`
 	Master  MasterRef `json:"master"`
 	// Original is the master as it came, scripts and all, if it was asked for.
-	Original *MasterRef     `json:"original,omitempty"`
-	Profile  *MasterRef     `json:"profile,omitempty"` // of the press, if one was given
-	Mends    []intake.Mend  `json:"mends,omitempty"`
-	Parts    []parts.Naming `json:"parts,omitempty"`
-	Inks     []version.Tied `json:"inks,omitempty"`
-	Recipe   *recipe.Recipe `json:"recipe"`
+	Original *MasterRef           `json:"original,omitempty"`
+	Profile  *MasterRef           `json:"profile,omitempty"` // of the press, if one was given
+	Mends    []intake.Mend        `json:"mends,omitempty"`
+	Parts    []parts.Naming       `json:"parts,omitempty"`
+	Inks     []version.InkMapping `json:"inks,omitempty"`
+	Recipe   *recipe.Recipe       `json:"recipe"`
 }
 
 // A MasterRef names what the kit was made from: the master, the profile.

@@ -21,7 +21,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export/png"
 	"dyekit/core/format"
-	"dyekit/core/kit/reread"
+	"dyekit/core/kit/readback"
 	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -152,7 +152,7 @@ func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *chec
 // it.
 func decode(data []byte) (img image.Image, kind string, ppi float64, err error) {
 	if bytes.HasPrefix(data, []byte("II*\x00")) {
-		t, err := reread.ReadTIFF(data)
+		t, err := readback.ReadTIFF(data)
 		if err != nil {
 			return nil, "", 0, err
 		}
@@ -176,7 +176,7 @@ func Pixels(data []byte) (*image.NRGBA, error) {
 
 // profile is the ICC profile in a JPEG or TIFF, or nil.
 func profile(data []byte) (p []byte) {
-	if t, err := reread.ReadTIFF(data); err == nil {
+	if t, err := readback.ReadTIFF(data); err == nil {
 		return t.Profile
 	}
 	for at := 2; at+18 < len(data) && data[at] == 0xff && data[at+1] != 0xda; {
@@ -215,7 +215,7 @@ func checkPalette(want *recipe.Palette, img image.Image, full *image.NRGBA, cs *
 // checkICO opens an icon again: every size it must hold, each the picture of
 // the art.
 func (j *job) checkICO(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
-	imgs, err := reread.Icon(data)
+	imgs, err := readback.Icon(data)
 	if err != nil {
 		return err
 	}

@@ -31,8 +31,8 @@ type Plan struct {
 	// Hairlines are findings about the master that depend on the recipe: lines
 	// that fade in its smallest picture. Findings has them too.
 	Hairlines finding.List
-	Press     *colour.Press  // of files in process inks that name none
-	Inks      []version.Tied // of the brand, for those mixed otherwise on other paper
+	Press     *colour.Press        // of files in process inks that name none
+	Inks      []version.InkMapping // of the brand, for those mixed otherwise on other paper
 }
 
 // NewPlan reads the master, makes the versions and lists the files.
@@ -41,7 +41,7 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	if m.Drawing, err = version.Tie(m.Drawing, in.Inks); err != nil {
+	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
 	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"dyekit/core/kit/outside"
-	"dyekit/core/kit/reread"
+	"dyekit/core/kit/readback"
 	"dyekit/core/version"
 )
 
@@ -20,7 +20,7 @@ func TestPlateNamesBeyondASCII(t *testing.T) {
 	in := Input{Master: []byte(art), MasterName: "x.svg", Brand: "Pier", Readers: outside.All,
 		Recipe: parse(t, `{"name":"x","naming":"{brand}_{version}","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"pdf","colour":"cmyk","standard":"pdfx4"},{"format":"eps","colour":"cmyk"}]}`)}
 	for i, n := range names {
-		in.Inks = append(in.Inks, version.Tied{Ink: version.Ink{Name: "Ink", RGB: drawn[i], CMYK: &[4]float64{float64(10 * i), 50, 20, 30}, Spot: n}, Drawn: drawn[i]})
+		in.Inks = append(in.Inks, version.InkMapping{Ink: version.Ink{Name: "Ink", RGB: drawn[i], CMYK: &[4]float64{float64(10 * i), 50, 20, 30}, Spot: n}, Drawn: drawn[i]})
 		in.Inks[i].Name = "Ink " + string(rune('A'+i))
 	}
 	k := build(t, in)
@@ -30,13 +30,13 @@ func TestPlateNamesBeyondASCII(t *testing.T) {
 	for _, f := range k.Files {
 		var plates []string
 		if f.Format == "pdf" {
-			ps, err := reread.PDF(bytesOf(t, k, f))
+			ps, err := readback.PDF(bytesOf(t, k, f))
 			if err != nil {
 				t.Fatal(err)
 			}
 			plates = ps[0].Facts.Plates
 		} else {
-			p, err := reread.EPS(bytesOf(t, k, f))
+			p, err := readback.EPS(bytesOf(t, k, f))
 			if err != nil {
 				t.Fatal(err)
 			}

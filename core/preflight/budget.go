@@ -88,7 +88,7 @@ func work(ns []drawing.Node, page geom.Rect) float64 {
 			area := f.To.Rect(f.Region).Intersect(page.Grow(page.Long())).Area() / page.Area()
 			for _, s := range f.Steps {
 				sum += area * cost(s.Op)
-				if p, ok := s.Op.(drawing.Paste); ok {
+				if p, ok := s.Op.(drawing.FilterImage); ok {
 					sum += work(p.Nodes, page)
 				}
 			}
@@ -115,13 +115,13 @@ func painting(p drawing.Paint) float64 {
 // laying one picture over another.
 func cost(op drawing.Op) float64 {
 	switch o := op.(type) {
-	case drawing.Blur, drawing.Morph:
+	case drawing.GaussianBlur, drawing.Morphology:
 		return 5
-	case drawing.Convolve:
+	case drawing.ConvolveMatrix:
 		return 1 + float64(o.W*o.H)/4
-	case drawing.Noise:
+	case drawing.Turbulence:
 		return 1 + 12*float64(o.Octaves)
-	case drawing.Light:
+	case drawing.Lighting:
 		return 3
 	case drawing.Merge:
 		return float64(len(o.In))

@@ -51,7 +51,7 @@ func TestBudget(t *testing.T) {
 	box := func() drawing.Node {
 		return &drawing.Shape{Path: geom.Box(page), Paint: drawing.Solid{Alpha: 1}}
 	}
-	blur := drawing.Step{Op: drawing.Blur{X: 2, Y: 2}, In: drawing.SourceGraphic, Region: page}
+	blur := drawing.Step{Op: drawing.GaussianBlur{X: 2, Y: 2}, In: drawing.SourceGraphic, Region: page}
 	filtered := func(steps int) drawing.Node {
 		f := &drawing.Filter{Region: page, To: geom.Identity}
 		for range steps {

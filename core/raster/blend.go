@@ -9,7 +9,7 @@ import (
 
 // blend lays src with opacity a over dst by a blend mode (Compositing and
 // Blending Level 1, section 5). Both are premultiplied.
-func blend(dst, src layer, a float32, mode drawing.Blend) {
+func blend(dst, src layer, a float32, mode drawing.BlendMode) {
 	for i := 0; i+3 < len(dst); i += 4 {
 		as := src[i+3] * a
 		if as == 0 {
@@ -38,7 +38,7 @@ func blend(dst, src layer, a float32, mode drawing.Blend) {
 }
 
 // separable is the mixing function B(cb, cs) of section 5.1.
-func separable(b, s float32, mode drawing.Blend) float32 {
+func separable(b, s float32, mode drawing.BlendMode) float32 {
 	switch mode {
 	case drawing.Multiply:
 		return b * s
@@ -89,7 +89,7 @@ func separable(b, s float32, mode drawing.Blend) float32 {
 }
 
 // nonSeparable mixes hue, saturation and luminosity (section 5.2).
-func nonSeparable(b, s [3]float32, mode drawing.Blend) [3]float32 {
+func nonSeparable(b, s [3]float32, mode drawing.BlendMode) [3]float32 {
 	switch mode {
 	case drawing.Hue:
 		return setLum(setSat(s, sat(b)), lum(b))

@@ -144,7 +144,7 @@ func extreme(dst, src layer, n, m, step, next, r int, dilate bool) {
 }
 
 // convolve is feConvolveMatrix (SVG 1.1 section 15.13).
-func convolve(out, src *bitmap, o drawing.Convolve) {
+func convolve(out, src *bitmap, o drawing.ConvolveMatrix) {
 	pick := func(x, y int) flat {
 		switch o.Edge {
 		case "wrap":
@@ -194,7 +194,7 @@ func convolve(out, src *bitmap, o drawing.Convolve) {
 
 // displace is feDisplacementMap: the map's channels say how far each pixel is
 // fetched from.
-func displace(out, src, by *bitmap, o drawing.Displace, to geom.Affine) {
+func displace(out, src, by *bitmap, o drawing.DisplacementMap, to geom.Affine) {
 	for y := range out.h {
 		for x := range out.w {
 			m := by.at(x, y)

@@ -41,7 +41,7 @@ func TestBlurKeepsWhatItSpreads(t *testing.T) {
 // The formulae of Compositing and Blending Level 1 section 5, by hand for one
 // pair of colours: backdrop 0.25, source 0.75.
 func TestBlendFormulae(t *testing.T) {
-	for mode, want := range map[drawing.Blend]float64{
+	for mode, want := range map[drawing.BlendMode]float64{
 		drawing.Multiply: 0.1875, drawing.Screen: 0.8125, drawing.Overlay: 0.375, drawing.Darken: 0.25, drawing.Lighten: 0.75,
 		drawing.ColorDodge: 1, drawing.ColorBurn: 0, drawing.HardLight: 0.625, drawing.SoftLight: 0.375,
 		drawing.Difference: 0.5, drawing.Exclusion: 0.625, drawing.Luminosity: 0.75, drawing.Color: 0.25,
@@ -115,7 +115,7 @@ func TestFilterRegion(t *testing.T) {
 	if covered(render(t, 16, 16, filtered(region))) != 0 {
 		t.Error("an empty filter shows something")
 	}
-	moved := render(t, 16, 16, filtered(geom.Rect{X1: 16, Y1: 16}, drawing.Step{Op: drawing.Shift{X: 3, Y: -2}, In: drawing.SourceGraphic, Region: geom.Rect{X1: 16, Y1: 16}}))
+	moved := render(t, 16, 16, filtered(geom.Rect{X1: 16, Y1: 16}, drawing.Step{Op: drawing.Offset{X: 3, Y: -2}, In: drawing.SourceGraphic, Region: geom.Rect{X1: 16, Y1: 16}}))
 	if moved.NRGBAAt(7, 2).A != 255 || moved.NRGBAAt(4, 5).A != 0 || covered(moved) != 64 {
 		t.Error("an offset does not move by whole pixels")
 	}
@@ -125,13 +125,13 @@ func TestFilterRegion(t *testing.T) {
 func TestStripsDoNotShow(t *testing.T) {
 	region := geom.Rect{X0: -50, Y0: -50, X1: 450, Y1: 450}
 	steps := map[string]drawing.Op{
-		"blur": drawing.Blur{X: 4, Y: 4}, "soft blur": drawing.Blur{X: 1, Y: 1}, "morphology": drawing.Morph{X: 3, Y: 3, Dilate: true},
-		"shift": drawing.Shift{X: 3.5, Y: -7.25}, "noise": drawing.Noise{FX: 0.05, FY: 0.05, Octaves: 2},
-		"light":    drawing.Light{Scale: 5, K: 1, Colour: colour.White, Kind: "distant", Azimuth: 30, Height: 40},
-		"convolve": drawing.Convolve{W: 3, H: 3, Kernel: []float64{1, 2, 1, 0, 0, 0, -1, -2, -1}, Divisor: 1, TX: 1, TY: 1, Edge: "duplicate", Preserve: true},
+		"blur": drawing.GaussianBlur{X: 4, Y: 4}, "soft blur": drawing.GaussianBlur{X: 1, Y: 1}, "morphology": drawing.Morphology{X: 3, Y: 3, Dilate: true},
+		"shift": drawing.Offset{X: 3.5, Y: -7.25}, "noise": drawing.Turbulence{FX: 0.05, FY: 0.05, Octaves: 2},
+		"light":    drawing.Lighting{Scale: 5, K: 1, Colour: colour.White, Kind: "distant", Azimuth: 30, Height: 40},
+		"convolve": drawing.ConvolveMatrix{W: 3, H: 3, Kernel: []float64{1, 2, 1, 0, 0, 0, -1, -2, -1}, Divisor: 1, TX: 1, TY: 1, Edge: "duplicate", Preserve: true},
 	}
 	for name, op := range steps {
-		g := filtered(region, drawing.Step{Op: drawing.Blur{X: 2, Y: 2}, In: drawing.SourceGraphic, Region: region}, drawing.Step{Op: op, In: 0, Region: region})
+		g := filtered(region, drawing.Step{Op: drawing.GaussianBlur{X: 2, Y: 2}, In: drawing.SourceGraphic, Region: region}, drawing.Step{Op: op, In: 0, Region: region})
 		g.Nodes = []drawing.Node{&drawing.Shape{Path: geom.Ellipse(geom.Pt(200, 200), 150, 190), Paint: drawing.Solid{Colour: colour.Colour{RGB: colour.RGB{R: 0.8, G: 0.3}}, Alpha: 0.9}}}
 		const w, h = 400, 400
 		draw := func(rows int) *image.NRGBA {
@@ -161,7 +161,7 @@ func TestStripsDoNotShow(t *testing.T) {
 }
 
 func TestFilterAreaIsLimited(t *testing.T) {
-	g := filtered(geom.Rect{X1: 1e6, Y1: 1e6}, drawing.Step{Op: drawing.Blur{X: 1e5, Y: 1e5}, In: drawing.SourceGraphic, Region: geom.Rect{X1: 1e6, Y1: 1e6}})
+	g := filtered(geom.Rect{X1: 1e6, Y1: 1e6}, drawing.Step{Op: drawing.GaussianBlur{X: 1e5, Y: 1e5}, In: drawing.SourceGraphic, Region: geom.Rect{X1: 1e6, Y1: 1e6}})
 	_, err := Render(context.Background(), &drawing.Drawing{Nodes: []drawing.Node{g}}, geom.Identity, 4000, 4000, Options{})
 	if !errors.Is(err, ErrFilter) {
 		t.Errorf("%v", err)
@@ -173,7 +173,7 @@ func TestFiltersHeedTheirContext(t *testing.T) {
 	region := geom.Rect{X1: 2000, Y1: 2000}
 	var steps []drawing.Step
 	for range 200 {
-		steps = append(steps, drawing.Step{Op: drawing.Blur{X: 30, Y: 30}, In: drawing.SourceGraphic, Region: region})
+		steps = append(steps, drawing.Step{Op: drawing.GaussianBlur{X: 30, Y: 30}, In: drawing.SourceGraphic, Region: region})
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 	defer cancel()

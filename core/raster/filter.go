@@ -129,9 +129,9 @@ func reaches(ns []drawing.Node, to geom.Affine) (far float64, whole bool) {
 				switch o := s.Op.(type) {
 				case drawing.Tile:
 					whole = true
-				case drawing.Convolve:
+				case drawing.ConvolveMatrix:
 					whole = whole || o.Edge == "wrap"
-				case drawing.Paste:
+				case drawing.FilterImage:
 					add(o.Nodes, own)
 				}
 			}
@@ -150,17 +150,17 @@ func reach(f *drawing.Filter, sx, sy float64) float64 {
 	far := 2.0
 	for _, s := range f.Steps {
 		switch o := s.Op.(type) {
-		case drawing.Blur:
+		case drawing.GaussianBlur:
 			far += 3*max(o.X*sx, o.Y*sy) + 2
-		case drawing.Shift:
+		case drawing.Offset:
 			far += max(math.Abs(o.X*sx), math.Abs(o.Y*sy)) + 1
-		case drawing.Morph:
+		case drawing.Morphology:
 			far += max(o.X*sx, o.Y*sy) + 1
-		case drawing.Displace:
+		case drawing.DisplacementMap:
 			far += math.Abs(o.Scale) * max(sx, sy)
-		case drawing.Convolve:
+		case drawing.ConvolveMatrix:
 			far += float64(o.W + o.H)
-		case drawing.Light:
+		case drawing.Lighting:
 			far += 2
 		case drawing.Tile:
 			far += max(o.From.W()*sx, o.From.H()*sy)
@@ -182,7 +182,7 @@ func lastUses(steps []drawing.Step) []int {
 		}
 		use(s.In)
 		switch o := s.Op.(type) {
-		case drawing.Mix, drawing.Combine, drawing.Displace:
+		case drawing.Blend, drawing.Composite, drawing.DisplacementMap:
 			use(s.In2)
 		case drawing.Merge:
 			for _, k := range o.In {
@@ -314,29 +314,29 @@ func (r *filtering) step(s drawing.Step) (*bitmap, error) {
 	a := r.input(s.In, s.Linear)
 	out := newBitmap(a)
 	switch o := s.Op.(type) {
-	case drawing.Blur:
+	case drawing.GaussianBlur:
 		return blur(a, o.X*r.sx, o.Y*r.sy), nil
-	case drawing.Shift:
+	case drawing.Offset:
 		v := r.to.Vec(geom.Pt(o.X, o.Y))
 		shift(out, a, v.X, v.Y)
 	case drawing.Flood:
 		out.linear = false
 		fill(out.pix, premultiplied(o.Colour, o.Alpha))
 		return out.in(s.Linear), nil
-	case drawing.Mix:
+	case drawing.Blend:
 		copy(out.pix, r.input(s.In2, s.Linear).pix)
 		if o.Mode == drawing.Normal {
 			over(out.pix, a.pix, 1)
 		} else {
 			blend(out.pix, a.pix, 1, o.Mode)
 		}
-	case drawing.Combine:
+	case drawing.Composite:
 		combine(out.pix, a.pix, r.input(s.In2, s.Linear).pix, o)
 	case drawing.Merge:
 		for _, i := range o.In {
 			over(out.pix, r.input(i, s.Linear).pix, 1)
 		}
-	case drawing.Matrix:
+	case drawing.ColourMatrix:
 		perPixel(out.pix, a.pix, func(p [4]float64) (q [4]float64) {
 			for i := range 4 {
 				m := o.M[5*i:]
@@ -344,16 +344,16 @@ func (r *filtering) step(s drawing.Step) (*bitmap, error) {
 			}
 			return q
 		})
-	case drawing.Transfer:
+	case drawing.ComponentTransfer:
 		perPixel(out.pix, a.pix, func(p [4]float64) (q [4]float64) {
 			for i := range 4 {
 				q[i] = o.T[i](p[i])
 			}
 			return q
 		})
-	case drawing.Convolve:
+	case drawing.ConvolveMatrix:
 		convolve(out, a, o)
-	case drawing.Morph:
+	case drawing.Morphology:
 		morph(out, a, int(min(o.X*r.sx, maxDeviation)+0.5), int(min(o.Y*r.sy, maxDeviation)+0.5), o.Dilate)
 	case drawing.Tile:
 		x0, y0, x1, y1 := r.box(a, o.From)
@@ -365,17 +365,17 @@ func (r *filtering) step(s drawing.Step) (*bitmap, error) {
 				}
 			}
 		}
-	case drawing.Paste:
+	case drawing.FilterImage:
 		out.linear = false
 		if err := r.draw(out, o.Nodes); err != nil {
 			return nil, err
 		}
 		return out.in(s.Linear), nil
-	case drawing.Displace:
+	case drawing.DisplacementMap:
 		displace(out, a, r.input(s.In2, s.Linear), o, r.to)
-	case drawing.Noise:
+	case drawing.Turbulence:
 		return r.noise(out, o, s), nil
-	case drawing.Light:
+	case drawing.Lighting:
 		r.light(out, a, o, s.Linear)
 	default:
 		return nil, fmt.Errorf("filter primitive %T is not known", o)
@@ -413,7 +413,7 @@ func perPixel(dst, src layer, f func([4]float64) [4]float64) {
 }
 
 // combine is feComposite.
-func combine(dst, a, b layer, o drawing.Combine) {
+func combine(dst, a, b layer, o drawing.Composite) {
 	for i := 0; i+3 < len(dst); i += 4 {
 		aa, ab := a[i+3], b[i+3]
 		var fa, fb float32

@@ -21,7 +21,7 @@ func (a vec) unit() vec {
 
 // light is feDiffuseLighting and feSpecularLighting (SVG 1.1 sections 15.14
 // and 15.22): the opacity of src is a surface that is lit.
-func (r *filtering) light(out, src *bitmap, o drawing.Light, lin bool) {
+func (r *filtering) light(out, src *bitmap, o drawing.Lighting, lin bool) {
 	k := (r.sx + r.sy) / 2
 	place := func(p [3]float64) vec {
 		q := r.to.Apply(geom.Pt(p[0], p[1]))

@@ -99,7 +99,7 @@ func (l *lattice) noise(c int, p geom.Point, st *stitch) float64 {
 }
 
 // noise is feTurbulence.
-func (r *filtering) noise(out *bitmap, o drawing.Noise, s drawing.Step) *bitmap {
+func (r *filtering) noise(out *bitmap, o drawing.Turbulence, s drawing.Step) *bitmap {
 	out.linear = s.Linear // its values are colours in the light of the step
 	back, ok := r.to.Inverse()
 	if !ok {

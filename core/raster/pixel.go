@@ -14,7 +14,7 @@ type Pixel [4]float32
 func NewPixel(c colour.RGB, alpha float64) Pixel { return Pixel(premultiplied(c, alpha)) }
 
 // Lay lays src with the opacity a over p.
-func (p *Pixel) Lay(src Pixel, a float64, mode drawing.Blend) {
+func (p *Pixel) Lay(src Pixel, a float64, mode drawing.BlendMode) {
 	if mode == drawing.Normal {
 		over(p[:], src[:], float32(a))
 	} else {
@@ -50,7 +50,7 @@ func (p Pixel) Flat(f *drawing.Filter) (out Pixel, effect bool, err error) {
 	r := filtering{source: one(p)}
 	for _, s := range f.Steps {
 		switch s.Op.(type) {
-		case drawing.Flood, drawing.Mix, drawing.Combine, drawing.Merge, drawing.Matrix, drawing.Transfer:
+		case drawing.Flood, drawing.Blend, drawing.Composite, drawing.Merge, drawing.ColourMatrix, drawing.ComponentTransfer:
 			b, err := r.step(s)
 			if err != nil {
 				return Pixel{}, effect, err

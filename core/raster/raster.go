@@ -98,7 +98,7 @@ type item struct {
 	clip  []region
 	mask  *mask
 	alpha float32
-	blend drawing.Blend
+	blend drawing.BlendMode
 	layer bool // the group composes on its own before meeting what lies below
 }
 

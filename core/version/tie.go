@@ -11,15 +11,15 @@ import (
 	"dyekit/core/field"
 )
 
-// Tied is an ink of a brand and the colour in the masters that it stands for.
-type Tied struct {
+// InkMapping is an ink of a brand and the colour in the masters that it stands for.
+type InkMapping struct {
 	Ink
 	Drawn string `json:"drawn"` // #rrggbb
 }
 
 // Paints reports whether a colour is painted in the ink: with its plate, or, as a
 // stop of a gradient, without.
-func (t Tied) Paints(c colour.Colour) bool {
+func (t InkMapping) Paints(c colour.Colour) bool {
 	k, err := t.Colour()
 	if err != nil {
 		return false
@@ -31,7 +31,7 @@ func (t Tied) Paints(c colour.Colour) bool {
 const maxInkName = 80
 
 // Check reports what is wrong with an ink, by the name of its value.
-func (t Tied) Check() error {
+func (t InkMapping) Check() error {
 	if _, err := colour.ParseHex(t.Drawn); err != nil {
 		return field.In("drawn", err)
 	}
@@ -60,10 +60,10 @@ func (t Tied) Check() error {
 	return nil
 }
 
-// Tie returns the drawing with every colour that is drawn as one of the inks,
+// MapInks returns the drawing with every colour that is drawn as one of the inks,
 // or so near that nobody tells them apart, painted in that ink, with all its
 // values. The nearest ink wins.
-func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
+func MapInks(d *drawing.Drawing, inks []InkMapping) (*drawing.Drawing, error) {
 	if len(inks) == 0 {
 		return d, nil
 	}
@@ -111,7 +111,7 @@ func Tie(d *drawing.Drawing, inks []Tied) (*drawing.Drawing, error) {
 
 // ForStock returns the drawing with every ink that is kept for several kinds of
 // paper, under one drawn colour, as it is mixed for this one: coated or uncoated.
-func ForStock(d *drawing.Drawing, inks []Tied, stock string) *drawing.Drawing {
+func ForStock(d *drawing.Drawing, inks []InkMapping, stock string) *drawing.Drawing {
 	swap := map[colour.Colour]colour.Colour{}
 	for _, to := range inks {
 		c, err := to.Colour()
@@ -148,7 +148,7 @@ const alikePixel = 8
 
 // tiePixels gives pixels near to a colour that an ink stands for the ink's screen
 // colour, each as far from it as it was from the colour.
-func tiePixels(img *image.NRGBA, inks []Tied) *image.NRGBA {
+func tiePixels(img *image.NRGBA, inks []InkMapping) *image.NRGBA {
 	type pair struct {
 		lab     colour.Lab
 		by      [3]int // what is added to red, green and blue

@@ -9,11 +9,11 @@ import (
 )
 
 func TestTie(t *testing.T) {
-	plum := Tied{Ink{Name: "Kettle Plum", RGB: "#6a2c50", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Kettle Plum"}, "#6b2d4f"}
-	near := Tied{Ink{Name: "Other", RGB: "#ff0000"}, "#6c2e50"}
+	plum := InkMapping{Ink{Name: "Kettle Plum", RGB: "#6a2c50", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Kettle Plum"}, "#6b2d4f"}
+	near := InkMapping{Ink{Name: "Other", RGB: "#ff0000"}, "#6c2e50"}
 	d := read(t, `<linearGradient id="g"><stop stop-color="#6b2d4f"/><stop offset="1" stop-color="#fff"/></linearGradient>
 		<rect width="50" height="50" fill="#6b2d4f"/><rect x="50" width="50" height="50" fill="#206047"/><rect y="50" width="50" height="50" fill="url(#g)"/>`)
-	out, err := Tie(d, []Tied{near, plum})
+	out, err := MapInks(d, []InkMapping{near, plum})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -37,24 +37,24 @@ func TestTie(t *testing.T) {
 	if got[2].Spot != "" || !got[2].Built {
 		t.Errorf("in a gradient the plum is %+v", got[2])
 	}
-	if again, err := Tie(d, nil); err != nil || again != d {
+	if again, err := MapInks(d, nil); err != nil || again != d {
 		t.Error("no inks change the drawing")
 	}
 	for _, c := range []struct {
-		change func(*Tied)
+		change func(*InkMapping)
 		want   string
 	}{
-		{func(x *Tied) { x.Name = " " }, "name"}, {func(x *Tied) { x.Name = strings.Repeat("x", 99) }, "name"},
-		{func(x *Tied) { x.RGB = "plum" }, "rgb"}, {func(x *Tied) { x.Drawn = "" }, "drawn"},
-		{func(x *Tied) { x.CMYK = nil }, "cmyk"}, {func(x *Tied) { x.CMYK = &[4]float64{0, 0, 0, 101} }, "cmyk: K 101"},
-		{func(x *Tied) { x.Stock = "glossy" }, "stock"}, {func(x *Tied) { x.Tint = -1 }, "tint"},
+		{func(x *InkMapping) { x.Name = " " }, "name"}, {func(x *InkMapping) { x.Name = strings.Repeat("x", 99) }, "name"},
+		{func(x *InkMapping) { x.RGB = "plum" }, "rgb"}, {func(x *InkMapping) { x.Drawn = "" }, "drawn"},
+		{func(x *InkMapping) { x.CMYK = nil }, "cmyk"}, {func(x *InkMapping) { x.CMYK = &[4]float64{0, 0, 0, 101} }, "cmyk: K 101"},
+		{func(x *InkMapping) { x.Stock = "glossy" }, "stock"}, {func(x *InkMapping) { x.Tint = -1 }, "tint"},
 	} {
 		bad := plum
 		c.change(&bad)
 		if err := bad.Check(); err == nil || !strings.HasPrefix(err.Error(), c.want) {
 			t.Errorf("%+v: %v, want %s", bad, err, c.want)
 		}
-		if _, err := Tie(d, []Tied{bad}); err == nil {
+		if _, err := MapInks(d, []InkMapping{bad}); err == nil {
 			t.Errorf("%+v was tied", bad)
 		}
 	}
@@ -63,12 +63,12 @@ func TestTie(t *testing.T) {
 // One ink kept for two papers is taken as the paper asks, in plain paint on its
 // plate and in a gradient without.
 func TestInksForAStock(t *testing.T) {
-	inks := []Tied{
+	inks := []InkMapping{
 		{Ink: Ink{Name: "Plum", RGB: "#6b2d4f", CMYK: &[4]float64{40, 85, 20, 35}, Spot: "Plum C", Stock: "coated"}, Drawn: "#6b2d4f"},
 		{Ink: Ink{Name: "Plum", RGB: "#6b2d4f", CMYK: &[4]float64{35, 90, 15, 30}, Spot: "Plum U", Stock: "uncoated"}, Drawn: "#6b2d4f"},
 	}
 	d := read(t, `<linearGradient id="g"><stop stop-color="#6b2d4f"/><stop offset="1" stop-color="#fff"/></linearGradient><rect width="50" height="50" fill="#6b2d4f"/><rect y="50" width="50" height="50" fill="url(#g)"/>`)
-	d, err := Tie(d, inks)
+	d, err := MapInks(d, inks)
 	if err != nil {
 		t.Fatal(err)
 	}

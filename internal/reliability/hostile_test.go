@@ -122,7 +122,7 @@ func TestHostileMasters(t *testing.T) {
 		t.Fatal(err)
 	}
 	made, failed := 0, 0
-	for _, tag := range d.Tags {
+	for _, tag := range d.Cards {
 		start := time.Now()
 		res, err := http.PostForm(fmt.Sprintf("%s/marks/%d/build", url, tag.ID), nil)
 		if err != nil {
@@ -163,5 +163,5 @@ func TestHostileMasters(t *testing.T) {
 		t.Errorf("the server took %d MiB, a preview %v at the 99th percentile, its end %v", server.Load()/mb, p99, ended)
 	}
 	t.Logf("FIGURE %d hostile masters: %v by status, %d held; the longest took %.1f s (%s). Of %d taken in %d were built and %d refused in words, the longest in %.1f s (%s). The server took at most %d MiB, a child %d MiB; meanwhile %d previews of another mark took half the time %v, 99 %% within %v. Asked to end it ended within %.1f s",
-		len(hostile.Files()), codes, len(held), upSlowest.Seconds(), upWorst, len(d.Tags), made, failed, slowest.Seconds(), worst, server.Load()/mb, child.Load()/mb, len(waits), waits[len(waits)/2].Round(time.Millisecond), p99.Round(time.Millisecond), ended.Seconds())
+		len(hostile.Files()), codes, len(held), upSlowest.Seconds(), upWorst, len(d.Cards), made, failed, slowest.Seconds(), worst, server.Load()/mb, child.Load()/mb, len(waits), waits[len(waits)/2].Round(time.Millisecond), p99.Round(time.Millisecond), ended.Seconds())
 }

@@ -88,7 +88,7 @@ func TestLargeKit(t *testing.T) {
 	if m, err = s.Mark(t.Context(), m.ID); err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Work(t.Context(), m)
+	w, err := s.Snapshot(t.Context(), m)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -48,7 +48,7 @@ func TestDownloadsAndDesk(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	var work sync.WaitGroup
-	work.Go(func() { s.Worker(ctx) })
+	work.Go(func() { s.RunQueue(ctx) })
 
 	first, err := http.Get(srv.URL + "/kits/1/zip")
 	if err != nil {

@@ -93,7 +93,7 @@ func queued(t *testing.T, s *studio.Studio, n int) (marks, jobs []int64) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		w, err := s.Work(t.Context(), m)
+		w, err := s.Snapshot(t.Context(), m)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -289,7 +289,7 @@ func TestDiscFull(t *testing.T) {
 	res.Body.Close()
 	ctx, stop := context.WithCancel(t.Context())
 	var wg sync.WaitGroup
-	wg.Go(func() { s.Worker(ctx) })
+	wg.Go(func() { s.RunQueue(ctx) })
 	waits := false
 	for range 300 {
 		j, err := s.Job(t.Context(), jobs[0])

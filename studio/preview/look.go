@@ -19,7 +19,7 @@ import (
 // Preview draws a version in the middle of width × height px of a ground. The
 // picture is the engine's own output, drawn once for all grounds of a size and
 // then laid on each.
-func (w *Work) Preview(ctx context.Context, name string, width, height int, g Ground) ([]byte, error) {
+func (w *Snapshot) Preview(ctx context.Context, name string, width, height int, g Ground) ([]byte, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
 		return nil, ErrNotFound
@@ -44,7 +44,7 @@ func (w *Work) Preview(ctx context.Context, name string, width, height int, g Gr
 }
 
 // under is a ground as pixels: what lies below the one that begins at i.
-func (w *Work) under(ctx context.Context, g Ground, width, height int) (func(i int) []uint8, error) {
+func (w *Snapshot) under(ctx context.Context, g Ground, width, height int) (func(i int) []uint8, error) {
 	ground := []uint8{0, 0, 0, 255}
 	ground[0], ground[1], ground[2] = g.Colour.Bytes()
 	under := func(int) []uint8 { return ground }
@@ -79,7 +79,7 @@ func lay(dst, p, ground []uint8) {
 }
 
 // bare draws d through box on nothing; what names the drawing.
-func (w *Work) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
+func (w *Snapshot) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
 	return w.table.bares.get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (*image.NRGBA, error) {
 		return raster.Render(ctx, d, raster.Fit(box, width, height), width, height, raster.Options{})
 	})
@@ -87,19 +87,19 @@ func (w *Work) bare(ctx context.Context, what string, d *drawing.Drawing, box ge
 
 // Window is what a preview shows, in page units: the frame of the version and a
 // little more.
-func (w *Work) Window(name string, width, height int) geom.Rect {
+func (w *Snapshot) Window(name string, width, height int) geom.Rect {
 	f := w.Plan.FrameOf(name).Box
 	return frame.Around(f.Grow(f.Long()*0.06), float64(width), float64(height), "")
 }
 
 // Tag draws the first version on white for the desk.
-func (w *Work) Tag(ctx context.Context, width, height int) ([]byte, error) {
+func (w *Snapshot) Tag(ctx context.Context, width, height int) ([]byte, error) {
 	name := w.Plan.Versions[0].Spec.Name
 	return w.Preview(ctx, name, width, height, Ground{Colour: w.groundFor(ctx, name)})
 }
 
 // Whole draws the master with its whole page.
-func (w *Work) Whole(ctx context.Context, width, height int) ([]byte, error) {
+func (w *Snapshot) Whole(ctx context.Context, width, height int) ([]byte, error) {
 	return w.picture(ctx, w.Source+" whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
 }
 
@@ -109,7 +109,7 @@ const maxZoom = 1.0 / 2000
 
 // Part draws a box of the master's page, with its true edges however small it
 // is. The box may reach past the page, where there is nothing.
-func (w *Work) Part(ctx context.Context, box geom.Rect, width, height int) ([]byte, error) {
+func (w *Snapshot) Part(ctx context.Context, box geom.Rect, width, height int) ([]byte, error) {
 	page := w.Plan.Master.Drawing.Page
 	if !(box.Long() >= maxZoom*page.Long() && box.Long() <= 50*page.Long()) || box.Empty() {
 		return nil, ErrNotFound
@@ -123,7 +123,7 @@ const standInFamily = "Hanken Grotesk"
 
 // StandIn draws the master with its whole page, text without its font set in
 // another one: it shows where the text is, not how it looks.
-func (w *Work) StandIn(ctx context.Context, width, height int) ([]byte, error) {
+func (w *Snapshot) StandIn(ctx context.Context, width, height int) ([]byte, error) {
 	m, err := w.standIn()
 	if err != nil {
 		return nil, err
@@ -132,7 +132,7 @@ func (w *Work) StandIn(ctx context.Context, width, height int) ([]byte, error) {
 }
 
 // Tone draws the master with one colour in its own and all others faint.
-func (w *Work) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
+func (w *Snapshot) Tone(ctx context.Context, n, width, height int) ([]byte, error) {
 	if n < 0 || n >= len(w.Tones) {
 		return nil, ErrNotFound
 	}
@@ -171,7 +171,7 @@ func solid(c colour.RGB) drawing.Solid { return drawing.Solid{Colour: colour.Scr
 
 // Light draws where a version reads its n-th colour, to be laid over a preview
 // of the same size.
-func (w *Work) Light(ctx context.Context, name string, n, width, height int) ([]byte, error) {
+func (w *Snapshot) Light(ctx context.Context, name string, n, width, height int) ([]byte, error) {
 	v, ok := w.Version(name)
 	if !ok || n < 0 || n >= len(v.Readings) {
 		return nil, ErrNotFound
@@ -187,7 +187,7 @@ func (w *Work) Light(ctx context.Context, name string, n, width, height int) ([]
 	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)
 }
 
-func (w *Work) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
+func (w *Snapshot) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {
 	return w.table.picture(ctx, what, d, box, width, height, ground)
 }
 
@@ -224,12 +224,12 @@ const (
 // Stands is the contrast with which a version stands on a ground: that which
 // half of its area reaches or betters. What brings a box of its own stands on
 // that.
-func (w *Work) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
+func (w *Snapshot) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
 	return w.stands(ctx, name, ground, half)
 }
 
 // stands is the contrast that a share of a version's area reaches or betters.
-func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share float64) (float64, error) {
+func (w *Snapshot) stands(ctx context.Context, name string, ground colour.RGB, share float64) (float64, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
 		return 0, ErrNotFound
@@ -260,7 +260,7 @@ func (w *Work) stands(ctx context.Context, name string, ground colour.RGB, share
 	return 1, nil
 }
 
-func (w *Work) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {
+func (w *Snapshot) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {
 	img, err := raster.Render(ctx, d, raster.Fit(w.Plan.Frame.Box, 64, 64), 64, 64, raster.Options{})
 	if err != nil {
 		return colour.RGB{}, err
@@ -286,7 +286,7 @@ func meanOf(img *image.NRGBA) colour.RGB {
 // Through draws a version through a box of the page. With another over it, what
 // only the first paints is woad, what only the second paints madder, and what
 // both paint grey: that they sit alike is seen at once.
-func (w *Work) Through(ctx context.Context, name, over string, box geom.Rect, width, height int) ([]byte, error) {
+func (w *Snapshot) Through(ctx context.Context, name, over string, box geom.Rect, width, height int) ([]byte, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil || box.Empty() || box.Long() > 1000*w.Plan.Frame.Box.Long() {
 		return nil, ErrNotFound

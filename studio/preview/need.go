@@ -20,7 +20,7 @@ type Need struct {
 
 // Needs lists what can be added to the recipe: common wishes of the trade, and
 // each part of the mark alone. What is there already, by name, is not listed.
-func (w *Work) Needs() []Need {
+func (w *Snapshot) Needs() []Need {
 	white := &version.Ink{Name: "White", RGB: "#ffffff", CMYK: &[4]float64{}}
 	black := &version.Ink{Name: "Black", RGB: "#000000", CMYK: &[4]float64{0, 0, 0, 100}}
 	all := []Need{
@@ -67,7 +67,7 @@ func (w *Work) Needs() []Need {
 }
 
 // Need returns a need by the name of its version.
-func (w *Work) Need(name string) (Need, bool) {
+func (w *Snapshot) Need(name string) (Need, bool) {
 	for _, n := range w.Needs() {
 		if n.Spec.Name == name {
 			return n, true
@@ -77,7 +77,7 @@ func (w *Work) Need(name string) (Need, bool) {
 }
 
 // Glimpse draws the version that a need would add, on a ground it stands on.
-func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]byte, error) {
+func (w *Snapshot) Glimpse(ctx context.Context, name string, width, height int) ([]byte, error) {
 	n, ok := w.Need(name)
 	if !ok {
 		return nil, ErrNotFound
@@ -104,7 +104,7 @@ func (w *Work) Glimpse(ctx context.Context, name string, width, height int) ([]b
 }
 
 // LockupNames are what a version can show: a part or a lockup of the recipe.
-func (w *Work) LockupNames() []string {
+func (w *Snapshot) LockupNames() []string {
 	var out []string
 	for _, l := range w.Recipe.Lockups {
 		out = append(out, l.Name)
@@ -118,8 +118,8 @@ func (w *Work) LockupNames() []string {
 // Set lists the versions that one lockup is usually wanted in: colour, black,
 // white, and one ink in each ink of the brand. lockup is empty for the whole
 // mark.
-func (w *Work) Set(lockup string) ([]version.Spec, error) {
-	inks, err := w.Subject.Tied()
+func (w *Snapshot) Set(lockup string) ([]version.Spec, error) {
+	inks, err := w.Subject.InkMappings()
 	if err != nil {
 		return nil, err
 	}

@@ -15,13 +15,13 @@ import (
 )
 
 // Pieces lists the pieces of the master, bottom to top.
-func (w *Work) Pieces() []parts.Piece {
+func (w *Snapshot) Pieces() []parts.Piece {
 	return parts.Pieces(w.Plan.Master.Drawing, w.Plan.Master.Keys)
 }
 
 // Suggested are names for the parts by how they lie, if they would change
 // anything.
-func (w *Work) Suggested() []parts.Naming {
+func (w *Snapshot) Suggested() []parts.Naming {
 	ns := parts.Suggest(w.Plan.Master.Drawing, w.Plan.Master.Keys)
 	part := map[string]string{}
 	for _, p := range w.Pieces() {
@@ -38,7 +38,7 @@ func (w *Work) Suggested() []parts.Naming {
 }
 
 // Findings lists what was found in the master, what asks for somebody first.
-func (w *Work) Findings() (out []finding.Finding) {
+func (w *Snapshot) Findings() (out []finding.Finding) {
 	for _, sev := range []finding.Severity{finding.Stop, finding.Warn, finding.Mended, finding.Note} {
 		for _, f := range slices.Concat(w.Plan.Master.Findings, w.Plan.Hairlines) {
 			if f.Severity == sev {
@@ -67,7 +67,7 @@ type Pick struct {
 const mostFills = 4
 
 // At tells what lies at a place of the page, within reach page units.
-func (w *Work) At(ctx context.Context, at geom.Point, reach float64) (p Pick, err error) {
+func (w *Snapshot) At(ctx context.Context, at geom.Point, reach float64) (p Pick, err error) {
 	page := w.Plan.Master.Drawing.Page
 	if !at.Finite() || !(reach > 0 && reach <= page.Long()) {
 		return p, ErrNotFound
@@ -114,7 +114,7 @@ func (w *Work) At(ctx context.Context, at geom.Point, reach float64) (p Pick, er
 
 // Lit draws some pieces of the master in their own colours with an edge, all
 // else faint.
-func (w *Work) Lit(ctx context.Context, pieces []int, width, height int) ([]byte, error) {
+func (w *Snapshot) Lit(ctx context.Context, pieces []int, width, height int) ([]byte, error) {
 	page := w.Plan.Master.Drawing.Page
 	var edges []drawing.Node
 	d := w.Plan.Master.Drawing.Map(func(n drawing.Node) drawing.Node {
@@ -141,7 +141,7 @@ func (w *Work) Lit(ctx context.Context, pieces []int, width, height int) ([]byte
 }
 
 // LockupPicture draws a lockup on white with a little room.
-func (w *Work) LockupPicture(ctx context.Context, l version.Lockup, width, height int) ([]byte, error) {
+func (w *Snapshot) LockupPicture(ctx context.Context, l version.Lockup, width, height int) ([]byte, error) {
 	d, err := version.Arrange(ctx, w.Plan.Master.Drawing, l)
 	if err != nil {
 		return nil, ErrNotFound // the page says what is wrong with it
@@ -156,7 +156,7 @@ func (w *Work) LockupPicture(ctx context.Context, l version.Lockup, width, heigh
 
 // LockupBoxes are where the parts of a lockup stand in its picture, as shares of
 // its width and height, and the height of the first part as a share of both.
-func (w *Work) LockupBoxes(ctx context.Context, l version.Lockup, width, height int) (boxes [][4]float64, unit [2]float64, err error) {
+func (w *Snapshot) LockupBoxes(ctx context.Context, l version.Lockup, width, height int) (boxes [][4]float64, unit [2]float64, err error) {
 	d, rs, err := version.Positions(ctx, w.Plan.Master.Drawing, l)
 	if err != nil || d.Bounds().Empty() || len(rs) == 0 {
 		return nil, unit, ErrNotFound
@@ -170,7 +170,7 @@ func (w *Work) LockupBoxes(ctx context.Context, l version.Lockup, width, height 
 
 // MendPicture draws the master as it would be with a mend, or without one that
 // was taken, through the page as it is now.
-func (w *Work) MendPicture(ctx context.Context, mend string, width, height int) ([]byte, error) {
+func (w *Snapshot) MendPicture(ctx context.Context, mend string, width, height int) ([]byte, error) {
 	m := intake.Mend(mend)
 	if m.Check() != nil {
 		return nil, ErrNotFound

@@ -62,13 +62,13 @@ func table() (*Table, *store) {
 	return NewTable(fonts.Shipped(), s.load), s
 }
 
-func at(t *testing.T, tab *Table, s *store, art string, change ...func(*decision.Decisions)) *Work {
+func at(t *testing.T, tab *Table, s *store, art string, change ...func(*decision.Decisions)) *Snapshot {
 	t.Helper()
 	var d decision.Decisions
 	for _, f := range change {
 		f(&d)
 	}
-	w, err := tab.Work(t.Context(), Subject{Mark: 1, Master: s.put(art), Brand: "Odd Kettle"}, d)
+	w, err := tab.Snapshot(t.Context(), Subject{Mark: 1, Master: s.put(art), Brand: "Odd Kettle"}, d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -91,12 +91,12 @@ func pixels(t *testing.T, b []byte, err error) image.Image {
 func TestColdMarkIsReadOnce(t *testing.T) {
 	tab, s := table()
 	m := Subject{Mark: 1, Master: s.put(lights), Brand: "Odd Kettle"}
-	works := make([]*Work, 30)
+	works := make([]*Snapshot, 30)
 	var wg sync.WaitGroup
 	for i := range works {
 		wg.Go(func() {
 			var err error
-			if works[i], err = tab.Work(context.Background(), m, decision.Decisions{}); err != nil {
+			if works[i], err = tab.Snapshot(context.Background(), m, decision.Decisions{}); err != nil {
 				t.Error(err)
 			}
 		})
@@ -125,26 +125,26 @@ func TestLeavingEarly(t *testing.T) {
 	m := Subject{Mark: 1, Master: s.put(dot), Brand: "Odd Kettle"}
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	if _, err := tab.Work(ctx, m, decision.Decisions{}); !errors.Is(err, context.Canceled) {
+	if _, err := tab.Snapshot(ctx, m, decision.Decisions{}); !errors.Is(err, context.Canceled) {
 		t.Errorf("left with %v", err)
 	}
-	if _, err := tab.Work(context.Background(), m, decision.Decisions{}); err != nil {
+	if _, err := tab.Snapshot(context.Background(), m, decision.Decisions{}); err != nil {
 		t.Errorf("the next: %v", err)
 	}
 }
 
 func TestWhatCannotBeLoaded(t *testing.T) {
 	tab, s := table()
-	if _, err := tab.Work(t.Context(), Subject{Master: "none", Brand: "B"}, decision.Decisions{}); !errors.Is(err, ErrNotFound) {
+	if _, err := tab.Snapshot(t.Context(), Subject{Master: "none", Brand: "B"}, decision.Decisions{}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no master: %v", err)
 	}
-	if _, err := tab.Work(t.Context(), Subject{Master: s.put(dot), Brand: "B", Fonts: []string{"none"}}, decision.Decisions{}); !errors.Is(err, ErrNotFound) {
+	if _, err := tab.Snapshot(t.Context(), Subject{Master: s.put(dot), Brand: "B", Fonts: []string{"none"}}, decision.Decisions{}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no font: %v", err)
 	}
-	if _, err := tab.Work(t.Context(), Subject{Master: s.put(dot), Brand: "B"}, decision.Decisions{Profile: "none"}); !errors.Is(err, ErrNotFound) {
+	if _, err := tab.Snapshot(t.Context(), Subject{Master: s.put(dot), Brand: "B"}, decision.Decisions{Profile: "none"}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no profile: %v", err)
 	}
-	if _, err := tab.Work(t.Context(), Subject{Master: s.put(dot), Brand: "B", Inks: "{"}, decision.Decisions{}); err == nil {
+	if _, err := tab.Snapshot(t.Context(), Subject{Master: s.put(dot), Brand: "B", Inks: "{"}, decision.Decisions{}); err == nil {
 		t.Error("damaged inks were read")
 	}
 }
@@ -168,7 +168,7 @@ func TestPreviews(t *testing.T) {
 	}
 	white := w.Grounds()[0].Colour
 	// Ten colours, none of which covers half: seven tenths are black.
-	many := &Work{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
+	many := &Snapshot{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
 	for i := range 10 {
 		c := colour.White
 		if i%3 != 0 || i == 9 {

@@ -40,7 +40,7 @@ var Encodings = []Encoding{
 const MaxTwo = 2000
 
 // encoded makes a planned file in another encoding and reads it back.
-func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []byte, img *image.NRGBA, err error) {
+func (w *Snapshot) encoded(ctx context.Context, f recipe.File, key string) (data []byte, img *image.NRGBA, err error) {
 	at := slices.IndexFunc(Encodings, func(e Encoding) bool { return e.Key == key })
 	if at < 0 || max(f.W, f.H) > MaxTwo {
 		return nil, nil, ErrNotFound
@@ -60,7 +60,7 @@ func (w *Work) encoded(ctx context.Context, f recipe.File, key string) (data []b
 }
 
 // Sample makes the bytes of a planned file, to look at or to weigh.
-func (w *Work) Sample(ctx context.Context, f recipe.File) ([]byte, error) {
+func (w *Snapshot) Sample(ctx context.Context, f recipe.File) ([]byte, error) {
 	return kit.Sample(ctx, w.Plan, w.Subject.Brand, f)
 }
 
@@ -71,7 +71,7 @@ type Two struct {
 }
 
 // Two compares two encodings of a planned file.
-func (w *Work) Two(ctx context.Context, f recipe.File, a, b string) (t Two, err error) {
+func (w *Snapshot) Two(ctx context.Context, f recipe.File, a, b string) (t Two, err error) {
 	var imgs [2]*image.NRGBA
 	opaque := false
 	for i, key := range []string{a, b} {
@@ -108,7 +108,7 @@ func on(img *image.NRGBA, ground colour.RGB) *image.NRGBA {
 
 // TwoPicture is one encoding of a file as browsers show it: a PNG of its
 // pixels. With a second encoding it is the map of what differs.
-func (w *Work) TwoPicture(ctx context.Context, f recipe.File, a, b string) ([]byte, error) {
+func (w *Snapshot) TwoPicture(ctx context.Context, f recipe.File, a, b string) ([]byte, error) {
 	var img image.Image
 	if b != "" {
 		t, err := w.Two(ctx, f, a, b)
@@ -137,7 +137,7 @@ func plainPNG(img image.Image) ([]byte, error) {
 }
 
 // artOf is a version in its frame.
-func (w *Work) artOf(name string) (proof.Art, *version.Version, error) {
+func (w *Snapshot) artOf(name string) (proof.Art, *version.Version, error) {
 	v, ok := w.Version(name)
 	if !ok || v.Drawing == nil {
 		return proof.Art{}, nil, ErrNotFound
@@ -147,7 +147,7 @@ func (w *Work) artOf(name string) (proof.Art, *version.Version, error) {
 
 // region is the ink of a version: its own if it is of one ink, else as it is
 // read in black.
-func (w *Work) region(ctx context.Context, name string) (geom.Path, error) {
+func (w *Snapshot) region(ctx context.Context, name string) (geom.Path, error) {
 	_, v, err := w.artOf(name)
 	if err != nil {
 		return nil, err
@@ -173,7 +173,7 @@ type Fine struct {
 }
 
 // Fine measures a version.
-func (w *Work) Fine(ctx context.Context, name string) (Fine, error) {
+func (w *Snapshot) Fine(ctx context.Context, name string) (Fine, error) {
 	look := w.looks[name] + " fine"
 	return w.table.fine.get(ctx, look, func(ctx context.Context) (Fine, error) {
 		r, err := w.region(ctx, name)
@@ -192,7 +192,7 @@ func (w *Work) Fine(ctx context.Context, name string) (Fine, error) {
 }
 
 // Cut measures a version as a cutter follows it.
-func (w *Work) Cut(ctx context.Context, name string, mm float64) (proof.Cut, error) {
+func (w *Snapshot) Cut(ctx context.Context, name string, mm float64) (proof.Cut, error) {
 	r, err := w.region(ctx, name)
 	if err != nil {
 		return proof.Cut{}, err
@@ -201,7 +201,7 @@ func (w *Work) Cut(ctx context.Context, name string, mm float64) (proof.Cut, err
 }
 
 // Sewn is the share of a version's ink that is too thin for thread.
-func (w *Work) Sewn(ctx context.Context, name string, mm float64) (float64, error) {
+func (w *Snapshot) Sewn(ctx context.Context, name string, mm float64) (float64, error) {
 	a, _, err := w.artOf(name)
 	if err != nil {
 		return 0, err
@@ -211,7 +211,7 @@ func (w *Work) Sewn(ctx context.Context, name string, mm float64) (float64, erro
 }
 
 // Small draws a version so many px wide, each pixel as it is in the file.
-func (w *Work) Small(ctx context.Context, name string, width int) ([]byte, error) {
+func (w *Snapshot) Small(ctx context.Context, name string, width int) ([]byte, error) {
 	a, _, err := w.artOf(name)
 	if err != nil {
 		return nil, err
@@ -222,7 +222,7 @@ func (w *Work) Small(ctx context.Context, name string, width int) ([]byte, error
 
 // Machine is what is left of a version that is mm wide after a machine: fax,
 // faxfine, copy, stamp, thread, news or cut.
-func (w *Work) Machine(ctx context.Context, name, machine string, mm float64) ([]byte, error) {
+func (w *Snapshot) Machine(ctx context.Context, name, machine string, mm float64) ([]byte, error) {
 	a, _, err := w.artOf(name)
 	if err != nil {
 		return nil, err
@@ -272,7 +272,7 @@ func after(ctx context.Context, a proof.Art, machine string, mm float64) (image.
 const plateWide = 1200
 
 // Plates separates a version for the press of the mark.
-func (w *Work) Plates(ctx context.Context, name string) ([]proof.Plate, error) {
+func (w *Snapshot) Plates(ctx context.Context, name string) ([]proof.Plate, error) {
 	a, _, err := w.artOf(name)
 	if err != nil {
 		return nil, err
@@ -289,7 +289,7 @@ func (w *Work) Plates(ctx context.Context, name string) ([]proof.Plate, error) {
 }
 
 // PlatePicture is one plate in its own ink on white.
-func (w *Work) PlatePicture(ctx context.Context, name string, n int) ([]byte, error) {
+func (w *Snapshot) PlatePicture(ctx context.Context, name string, n int) ([]byte, error) {
 	ps, err := w.Plates(ctx, name)
 	if err != nil {
 		return nil, err
@@ -311,7 +311,7 @@ func (w *Work) PlatePicture(ctx context.Context, name string, n int) ([]byte, er
 
 // Printed lays the plates of a version over each other, those after the first
 // off by shift mm in turn to each side, the art being mm wide.
-func (w *Work) Printed(ctx context.Context, name string, mm, shift float64) ([]byte, error) {
+func (w *Snapshot) Printed(ctx context.Context, name string, mm, shift float64) ([]byte, error) {
 	ps, err := w.Plates(ctx, name)
 	if err != nil {
 		return nil, err
@@ -329,7 +329,7 @@ func (w *Work) Printed(ctx context.Context, name string, mm, shift float64) ([]b
 }
 
 // Eyes draws a version on white as it is seen by one of proof.Visions.
-func (w *Work) Eyes(ctx context.Context, name, key string, width, height int) ([]byte, error) {
+func (w *Snapshot) Eyes(ctx context.Context, name, key string, width, height int) ([]byte, error) {
 	a, _, err := w.artOf(name)
 	if err != nil {
 		return nil, err
@@ -352,7 +352,7 @@ func (w *Work) Eyes(ctx context.Context, name, key string, width, height int) ([
 var darkGround = colour.FromBytes(0x2b, 0x2b, 0x2a)
 
 // groundFor is white, or dark for versions that do not stand on white.
-func (w *Work) groundFor(ctx context.Context, name string) colour.RGB {
+func (w *Snapshot) groundFor(ctx context.Context, name string) colour.RGB {
 	if c, err := w.Stands(ctx, name, colour.White); err == nil && c < 1.5 {
 		return darkGround
 	}
@@ -360,12 +360,12 @@ func (w *Work) groundFor(ctx context.Context, name string) colour.RGB {
 }
 
 // Dark reports whether a version is looked at on a dark ground.
-func (w *Work) Dark(ctx context.Context, name string) bool {
+func (w *Snapshot) Dark(ctx context.Context, name string) bool {
 	return w.groundFor(ctx, name) == darkGround
 }
 
 // brand is the colour that covers most of the art, if white stands on it.
-func (w *Work) brand() colour.RGB {
+func (w *Snapshot) brand() colour.RGB {
 	for _, t := range w.Tones {
 		if !t.Gradient && colour.Contrast(t.Colour.RGB, colour.White) >= 3 && !t.Colour.RGB.NearWhite() {
 			return t.Colour.RGB
@@ -375,10 +375,10 @@ func (w *Work) brand() colour.RGB {
 }
 
 // Scenes lists the places where the mark is shown in use.
-func (w *Work) Scenes() []proof.Scene { return proof.Scenes(w.brand()) }
+func (w *Snapshot) Scenes() []proof.Scene { return proof.Scenes(w.brand()) }
 
 // Scene draws the mark in use, in the version named.
-func (w *Work) Scene(ctx context.Context, key, name string, width, height int) ([]byte, error) {
+func (w *Snapshot) Scene(ctx context.Context, key, name string, width, height int) ([]byte, error) {
 	s, ok := proof.SceneOf(key, w.brand())
 	if !ok {
 		return nil, ErrNotFound
@@ -403,7 +403,7 @@ const (
 
 // StandsOn names the version that a designer would choose for a ground: the
 // first, in the recipe's order, that holds there, or the one that comes nearest.
-func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
+func (w *Snapshot) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
 	best, most := "", 0.0
 	for _, v := range w.Plan.Versions {
 		if v.Drawing == nil || v.OnBacking() {
@@ -427,7 +427,7 @@ func (w *Work) StandsOn(ctx context.Context, ground colour.RGB) (string, error) 
 }
 
 // holds reports whether a version in colour keeps what matters on a ground.
-func (w *Work) holds(ctx context.Context, v *version.Version, ground colour.RGB) bool {
+func (w *Snapshot) holds(ctx context.Context, v *version.Version, ground colour.RGB) bool {
 	if v.Spec.OneInk() || v.Drawing.Has().Pictures {
 		return false
 	}

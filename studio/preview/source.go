@@ -93,13 +93,13 @@ func (t *Table) source(ctx context.Context, m Subject, d decision.Decisions) (*s
 
 // tie gives a master as it was read the client's inks.
 func tie(ctx context.Context, name string, r *reading, m Subject) (*source, error) {
-	inks, err := m.Tied()
+	inks, err := m.InkMappings()
 	if err != nil {
 		return nil, err
 	}
 	master := *r.master
 	src := &source{name: name, master: &master, standIn: r.standIn, weight: r.weight}
-	if master.Drawing, err = version.Tie(master.Drawing, inks); err != nil {
+	if master.Drawing, err = version.MapInks(master.Drawing, inks); err != nil {
 		return nil, err
 	}
 	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {

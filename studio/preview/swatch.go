@@ -16,8 +16,8 @@ const Graphics = 3.0
 // A Swatch is a colour of the master as it is printed and seen.
 type Swatch struct {
 	preflight.Tone
-	Ink   *version.Tied // the brand's ink for it, or nil
-	Twin  *version.Tied // the same ink for other paper, or nil
+	Ink   *version.InkMapping // the brand's ink for it, or nil
+	Twin  *version.InkMapping // the same ink for other paper, or nil
 	Print colour.Printed
 	On    string // the press that it is printed by
 	Total float64
@@ -35,7 +35,7 @@ type Stand struct {
 func (s Stand) OK() bool { return s.Ratio >= Graphics }
 
 // Swatches lists the colours of the master with the inks that paint them.
-func (w *Work) Swatches() (out []Swatch) {
+func (w *Snapshot) Swatches() (out []Swatch) {
 	for _, t := range w.Tones {
 		k, press := Swatch{Tone: t}, w.Plan.Press
 		for _, x := range w.Plan.Inks {
@@ -61,7 +61,7 @@ func (w *Work) Swatches() (out []Swatch) {
 
 // Pairs is how the first n colours of the master stand on each other: a row for
 // each that others stand on, nothing if there is but one.
-func (w *Work) Pairs(n int) (rows [][]Stand) {
+func (w *Snapshot) Pairs(n int) (rows [][]Stand) {
 	n = min(n, len(w.Tones))
 	if len(w.Tones) < 2 {
 		return nil
@@ -85,7 +85,7 @@ const maxConfused = 12
 
 // Confused finds the two colours of the master that come nearest to each other in
 // the eyes of some people; ok is false if there are not two.
-func (w *Work) Confused(v proof.Vision) (proof.Pair, bool) {
+func (w *Snapshot) Confused(v proof.Vision) (proof.Pair, bool) {
 	var cs []colour.RGB
 	for _, t := range w.Tones {
 		if !t.Gradient && len(cs) < maxConfused {

@@ -45,12 +45,12 @@ type Subject struct {
 	Inks   string   // of the client, as JSON; "" for none
 }
 
-// Tied are the inks, and the colours they stand for.
-func (m Subject) Tied() ([]version.Tied, error) {
+// InkMappings are the inks, and the colours they stand for.
+func (m Subject) InkMappings() ([]version.InkMapping, error) {
 	if m.Inks == "" {
 		return nil, nil
 	}
-	var ts []version.Tied
+	var ts []version.InkMapping
 	err := json.Unmarshal([]byte(m.Inks), &ts)
 	return ts, err
 }
@@ -68,8 +68,8 @@ type Table struct {
 	fonts *fonts.Set
 	alone chan struct{} // held while a large master is read
 
-	works    *cache[*Work]
-	seen     *cache[*Work] // by the names of their pictures
+	works    *cache[*Snapshot]
+	seen     *cache[*Snapshot] // by the names of their pictures
 	readings *cache[*reading]
 	sources  *cache[*source]
 	pngs     *cache[[]byte]
@@ -82,7 +82,7 @@ type Table struct {
 
 // NewTable makes a table to which bytes come by their hash in hex.
 func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byte, error)) *Table {
-	heavy := func(w *Work) int { return 1 + w.heavy }
+	heavy := func(w *Snapshot) int { return 1 + w.heavy }
 	return &Table{
 		load: load, fonts: set, alone: make(chan struct{}, 1), weighing: make(chan struct{}, 1),
 		works: newCache(maxWorks, heavy), seen: newCache(maxSeen, heavy),

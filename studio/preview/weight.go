@@ -20,11 +20,11 @@ type Weight struct {
 
 // Weights returns the weight of every planned file, in order. Those that were
 // not known are made and weighed first, which may take a second.
-func (w *Work) Weights() []Weight { return w.weigh(context.Background(), true) }
+func (w *Snapshot) Weights() []Weight { return w.weigh(context.Background(), true) }
 
 // WeightsSoon is Weights without the waiting: what is not known stays zero and
 // is found in the background.
-func (w *Work) WeightsSoon() []Weight {
+func (w *Snapshot) WeightsSoon() []Weight {
 	out := w.weigh(context.Background(), false)
 	if _, known, _ := Total(out); !known {
 		w.behind.Do(func() { time.AfterFunc(patience, func() { quietly("weighing", func() { w.Weights() }) }) })
@@ -52,7 +52,7 @@ const small = 400
 
 // weigh lists the weights that are known, and finds those that are not if it
 // is to. One work is weighed at a time: the pictures people wait for come first.
-func (w *Work) weigh(ctx context.Context, find bool) []Weight {
+func (w *Snapshot) weigh(ctx context.Context, find bool) []Weight {
 	if find {
 		w.table.weighing <- struct{}{}
 		defer func() { <-w.table.weighing }()
@@ -82,7 +82,7 @@ func (w *Work) weigh(ctx context.Context, find bool) []Weight {
 // picture from two small ones: what weighs are the edges, whose length grows
 // with the side, so the weight follows a power of it near one. looks name the
 // versions in it.
-func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Weight {
+func (w *Snapshot) weighFile(ctx context.Context, f recipe.File, looks []string) Weight {
 	long := max(f.W, f.H)
 	if long <= small {
 		b, err := w.Sample(ctx, f)
@@ -120,7 +120,7 @@ func (w *Work) weighFile(ctx context.Context, f recipe.File, looks []string) Wei
 
 // LineWeights adds up what the files of each line of the recipe are and weigh;
 // bytes are 0 where that is not known yet.
-func (w *Work) LineWeights() map[int]LineWeight {
+func (w *Snapshot) LineWeights() map[int]LineWeight {
 	ws := w.WeightsSoon()
 	out := map[int]LineWeight{}
 	for i, f := range w.Plan.Files {

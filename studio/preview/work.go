@@ -18,9 +18,9 @@ import (
 	"dyekit/studio/decision"
 )
 
-// A Work is a mark on the table: its master read, its versions made, its
-// files planned. It never changes; another decision gives another Work.
-type Work struct {
+// A Snapshot is a mark on the table: its master read, its versions made, its
+// files planned. It never changes; another decision gives another Snapshot.
+type Snapshot struct {
 	Name      string // the build's name
 	Subject   Subject
 	Decisions decision.Decisions
@@ -40,8 +40,8 @@ type Work struct {
 	behind  *sync.Once // starts the weighing in the background
 }
 
-// Work puts a mark on the table as it is with some decisions.
-func (t *Table) Work(ctx context.Context, m Subject, d decision.Decisions) (*Work, error) {
+// Snapshot puts a mark on the table as it is with some decisions.
+func (t *Table) Snapshot(ctx context.Context, m Subject, d decision.Decisions) (*Snapshot, error) {
 	r, err := d.Resolve()
 	if err != nil {
 		return nil, err
@@ -50,7 +50,7 @@ func (t *Table) Work(ctx context.Context, m Subject, d decision.Decisions) (*Wor
 	if err != nil {
 		return nil, err
 	}
-	w, err := t.works.get(ctx, name, func(ctx context.Context) (*Work, error) { return t.work(ctx, name, m, d, r) })
+	w, err := t.works.get(ctx, name, func(ctx context.Context) (*Snapshot, error) { return t.work(ctx, name, m, d, r) })
 	if err != nil {
 		return nil, err
 	}
@@ -61,8 +61,8 @@ func (t *Table) Work(ctx context.Context, m Subject, d decision.Decisions) (*Wor
 	return w, nil
 }
 
-// work is Work for what is not there yet.
-func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Decisions, r *recipe.Recipe) (*Work, error) {
+// work is Snapshot for what is not there yet.
+func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Decisions, r *recipe.Recipe) (*Snapshot, error) {
 	if err := t.Grounds(ctx, r); err != nil {
 		return nil, err
 	}
@@ -70,7 +70,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 	if err != nil {
 		return nil, err
 	}
-	w := &Work{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, table: t, behind: new(sync.Once)}
+	w := &Snapshot{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, table: t, behind: new(sync.Once)}
 	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand, r); err != nil {
 		return nil, err
 	}
@@ -83,7 +83,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 			return nil, err
 		}
 	}
-	if w.Plan.Inks, err = m.Tied(); err != nil {
+	if w.Plan.Inks, err = m.InkMappings(); err != nil {
 		return nil, err
 	}
 	w.tones, w.looks, w.backs = map[string][]preflight.Tone{}, map[string]string{}, map[string]colour.RGB{}
@@ -129,7 +129,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 
 // Seen returns a work of a mark from which pictures of this name can be drawn,
 // if one is at hand: its Source, or the Look of a version. It asks no database.
-func (t *Table) Seen(mark int64, name string) (*Work, bool) {
+func (t *Table) Seen(mark int64, name string) (*Snapshot, bool) {
 	w, ok := t.seen.known(name)
 	if !ok || w.Subject.Mark != mark {
 		return nil, false
@@ -145,15 +145,15 @@ func quietly(what string, f func()) {
 }
 
 // lookOf names how a version looks: equal names, equal pictures.
-func (w *Work) lookOf(s version.Spec) (string, error) {
+func (w *Snapshot) lookOf(s version.Spec) (string, error) {
 	return decision.NameOf(w.Source, s, s.Arranged, w.Plan.FrameOf(s.Name))
 }
 
 // Look names how a version looks; it changes when the pictures of it do.
-func (w *Work) Look(version string) string { return w.looks[version] }
+func (w *Snapshot) Look(version string) string { return w.looks[version] }
 
 // Version returns a version by name.
-func (w *Work) Version(name string) (*version.Version, bool) {
+func (w *Snapshot) Version(name string) (*version.Version, bool) {
 	for _, v := range w.Plan.Versions {
 		if v.Spec.Name == name {
 			return v, true
@@ -173,7 +173,7 @@ type Ground struct {
 
 // Grounds lists the grounds of the wall: white, mid grey, black, the two
 // colours that cover most of the art, and a photograph.
-func (w *Work) Grounds() []Ground {
+func (w *Snapshot) Grounds() []Ground {
 	gs := []Ground{
 		{Key: "white", Name: "White", What: "paper", Colour: colour.White},
 		{Key: "grey", Name: "Mid grey", What: "L* 54", Colour: colour.FromBytes(128, 128, 128)},
@@ -193,7 +193,7 @@ func (w *Work) Grounds() []Ground {
 }
 
 // Ground finds a ground by its key.
-func (w *Work) Ground(key string) (Ground, bool) {
+func (w *Snapshot) Ground(key string) (Ground, bool) {
 	if key == duskKey {
 		return Dusk(), true
 	}
@@ -213,11 +213,11 @@ func Dusk() Ground {
 }
 
 // PlanFor is what another recipe would make of the mark.
-func (w *Work) PlanFor(ctx context.Context, r *recipe.Recipe) (*kit.Plan, error) {
+func (w *Snapshot) PlanFor(ctx context.Context, r *recipe.Recipe) (*kit.Plan, error) {
 	return kit.PlanFor(ctx, w.Plan.Master, w.art, w.Subject.Brand, r)
 }
 
 // Loose lists the decisions that have nothing to act on in this master.
-func (w *Work) Loose() []decision.Loose {
+func (w *Snapshot) Loose() []decision.Loose {
 	return w.Decisions.Loose(w.Recipe, w.Plan.Master, w.Tones)
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // blends are the names of PDF (section 11.3.5), which are those of SVG.
-var blends = map[drawing.Blend]string{
+var blends = map[drawing.BlendMode]string{
 	drawing.Multiply: "Multiply", drawing.Screen: "Screen", drawing.Overlay: "Overlay", drawing.Darken: "Darken",
 	drawing.Lighten: "Lighten", drawing.ColorDodge: "ColorDodge", drawing.ColorBurn: "ColorBurn", drawing.HardLight: "HardLight",
 	drawing.SoftLight: "SoftLight", drawing.Difference: "Difference", drawing.Exclusion: "Exclusion", drawing.Hue: "Hue",

@@ -87,7 +87,7 @@ func (r *rows) deflate(quick bool) []byte {
 	sum := uint32(1)
 	for i, p := range parts {
 		out = append(out, p...)
-		sum = joinSums(sum, sums[i], bands[i].size())
+		sum = adler32Combine(sum, sums[i], bands[i].size())
 	}
 	return binary.BigEndian.AppendUint32(out, sum)
 }
@@ -155,9 +155,9 @@ func squeeze(raw, dict []byte, level int, last bool) []byte {
 	return out.Bytes()
 }
 
-// joinSums is the Adler-32 of two stretches behind each other, from theirs; n
+// adler32Combine is the Adler-32 of two stretches behind each other, from theirs; n
 // is the length of the second (RFC 1950, section 9).
-func joinSums(a, b uint32, n int) uint32 {
+func adler32Combine(a, b uint32, n int) uint32 {
 	const base = 65521
 	a1, a2, b1, b2 := uint64(a&0xffff), uint64(a>>16), uint64(b&0xffff), uint64(b>>16)
 	s1 := (a1 + b1 + base - 1) % base

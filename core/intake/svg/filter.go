@@ -152,7 +152,7 @@ func (f *filterReader) plain(prop string) int {
 	if n := f.r.painted(f.e, f.s, prop, region, f.box, drawing.Filled); n != nil {
 		nodes = append(nodes, n)
 	}
-	f.names["\x00"+prop] = f.put(drawing.Paste{Nodes: nodes}, drawing.Nothing)
+	f.names["\x00"+prop] = f.put(drawing.FilterImage{Nodes: nodes}, drawing.Nothing)
 	return f.names["\x00"+prop]
 }
 
@@ -173,9 +173,9 @@ func (f *filterReader) background(alpha bool) int {
 	if len(behind) == 0 {
 		return drawing.Nothing
 	}
-	at := f.put(drawing.Paste{Nodes: behind}, drawing.Nothing)
+	at := f.put(drawing.FilterImage{Nodes: behind}, drawing.Nothing)
 	if alpha {
-		at = f.put(drawing.Matrix{M: [20]float64{18: 1}}, at)
+		at = f.put(drawing.ColourMatrix{M: [20]float64{18: 1}}, at)
 	}
 	return at
 }
@@ -217,9 +217,9 @@ func (f *filterReader) step(out *drawing.Filter, e *element) {
 	switch e.name {
 	case "feGaussianBlur":
 		x, y := pair("stdDeviation", 0)
-		s.Op = drawing.Blur{X: x, Y: y}
+		s.Op = drawing.GaussianBlur{X: x, Y: y}
 	case "feOffset":
-		s.Op = drawing.Shift{X: num("dx", 0) * kx, Y: num("dy", 0) * ky}
+		s.Op = drawing.Offset{X: num("dx", 0) * kx, Y: num("dy", 0) * ky}
 	case "feFlood":
 		c, a := paint("flood-color")
 		s.Op = drawing.Flood{Colour: c, Alpha: a * opacity(st["flood-opacity"])}
@@ -228,9 +228,9 @@ func (f *filterReader) step(out *drawing.Filter, e *element) {
 		if !ok {
 			m = drawing.Normal
 		}
-		s.Op = drawing.Mix{Mode: m}
+		s.Op = drawing.Blend{Mode: m}
 	case "feComposite":
-		s.Op = drawing.Combine{Operator: orElse(e.attrs["operator"], "over"), K: [4]float64{num("k1", 0), num("k2", 0), num("k3", 0), num("k4", 0)}}
+		s.Op = drawing.Composite{Operator: orElse(e.attrs["operator"], "over"), K: [4]float64{num("k1", 0), num("k2", 0), num("k3", 0), num("k4", 0)}}
 	case "feMerge":
 		var m drawing.Merge
 		e.elements(func(n *element) {
@@ -242,7 +242,7 @@ func (f *filterReader) step(out *drawing.Filter, e *element) {
 	case "feColorMatrix":
 		s.Op = matrixOp(e)
 	case "feComponentTransfer":
-		var t drawing.Transfer
+		var t drawing.ComponentTransfer
 		for i := range t.T {
 			t.T[i] = func(v float64) float64 { return v }
 		}
@@ -262,7 +262,7 @@ func (f *filterReader) step(out *drawing.Filter, e *element) {
 		s.Op = c
 	case "feMorphology":
 		x, y := pair("radius", 0)
-		s.Op = drawing.Morph{Dilate: e.attrs["operator"] == "dilate", X: max(0, x), Y: max(0, y)}
+		s.Op = drawing.Morphology{Dilate: e.attrs["operator"] == "dilate", X: max(0, x), Y: max(0, y)}
 		if x < 0 || y < 0 {
 			s.Op = drawing.Flood{}
 		}
@@ -273,19 +273,19 @@ func (f *filterReader) step(out *drawing.Filter, e *element) {
 		}
 		s.Op = drawing.Tile{From: from}
 	case "feImage":
-		s.Op = drawing.Paste{Nodes: f.image(e, s.Region)}
+		s.Op = drawing.FilterImage{Nodes: f.image(e, s.Region)}
 	case "feDisplacementMap":
 		ch := func(name string) int { return max(0, strings.Index("RGBA", orElse(e.attrs[name], "A"))) }
-		s.Op = drawing.Displace{Scale: num("scale", 0) * (kx + ky) / 2, X: ch("xChannelSelector"), Y: ch("yChannelSelector")}
+		s.Op = drawing.DisplacementMap{Scale: num("scale", 0) * (kx + ky) / 2, X: ch("xChannelSelector"), Y: ch("yChannelSelector")}
 	case "feTurbulence":
 		v := numbers(e.attrs["baseFrequency"])
-		n := drawing.Noise{Octaves: int(min(12, max(0, num("numOctaves", 1)))), Seed: num("seed", 0), Fractal: e.attrs["type"] == "fractalNoise", Stitch: e.attrs["stitchTiles"] == "stitch"}
+		n := drawing.Turbulence{Octaves: int(min(12, max(0, num("numOctaves", 1)))), Seed: num("seed", 0), Fractal: e.attrs["type"] == "fractalNoise", Stitch: e.attrs["stitchTiles"] == "stitch"}
 		if len(v) > 0 {
 			n.FX, n.FY = max(0, v[0]), max(0, v[len(v)-1])
 		}
 		s.Op = n
 	case "feDiffuseLighting", "feSpecularLighting":
-		l := drawing.Light{Specular: e.name == "feSpecularLighting", Scale: num("surfaceScale", 1), Exponent: num("specularExponent", 1)}
+		l := drawing.Lighting{Specular: e.name == "feSpecularLighting", Scale: num("surfaceScale", 1), Exponent: num("specularExponent", 1)}
 		l.K = num("diffuseConstant", 1)
 		if l.Specular {
 			l.K = num("specularConstant", 1)
@@ -326,11 +326,11 @@ func (f *filterReader) shadow(out *drawing.Filter, e *element, s drawing.Step, s
 		f.regions = append(f.regions, s.Region)
 		return len(out.Steps) - 1
 	}
-	alpha := step(drawing.Matrix{M: [20]float64{18: 1}}, base, base)
-	blurred := step(drawing.Blur{X: x, Y: y}, alpha, alpha)
-	moved := step(drawing.Shift{X: one(e.attrs["dx"], 2), Y: one(e.attrs["dy"], 2)}, blurred, blurred)
+	alpha := step(drawing.ColourMatrix{M: [20]float64{18: 1}}, base, base)
+	blurred := step(drawing.GaussianBlur{X: x, Y: y}, alpha, alpha)
+	moved := step(drawing.Offset{X: one(e.attrs["dx"], 2), Y: one(e.attrs["dy"], 2)}, blurred, blurred)
 	flood := step(drawing.Flood{Colour: c.RGB, Alpha: a * opacity(st["flood-opacity"])}, base, base)
-	tinted := step(drawing.Combine{Operator: "in"}, flood, moved)
+	tinted := step(drawing.Composite{Operator: "in"}, flood, moved)
 	last := step(drawing.Merge{In: []int{tinted, base}}, base, base)
 	if n := e.attrs["result"]; n != "" {
 		f.names[n] = last
@@ -398,7 +398,7 @@ func (f *filterReader) image(e *element, region geom.Rect) []drawing.Node {
 }
 
 // source reads the light of a lighting primitive.
-func (f *filterReader) source(e *element, l *drawing.Light) {
+func (f *filterReader) source(e *element, l *drawing.Lighting) {
 	e.elements(func(n *element) {
 		num := func(name string, def float64) float64 { return one(n.attrs[name], def) }
 		point := func(p [3]string) [3]float64 {
@@ -422,7 +422,7 @@ func (f *filterReader) source(e *element, l *drawing.Light) {
 	})
 }
 
-var blends = map[string]drawing.Blend{
+var blends = map[string]drawing.BlendMode{
 	"normal": drawing.Normal, "multiply": drawing.Multiply, "screen": drawing.Screen, "overlay": drawing.Overlay,
 	"darken": drawing.Darken, "lighten": drawing.Lighten, "color-dodge": drawing.ColorDodge, "color-burn": drawing.ColorBurn,
 	"hard-light": drawing.HardLight, "soft-light": drawing.SoftLight, "difference": drawing.Difference,

@@ -26,13 +26,13 @@ func one(s string, def float64) float64 {
 }
 
 // matrixOp reads feColorMatrix (SVG 1.1 section 15.10).
-func matrixOp(e *element) drawing.Matrix {
+func matrixOp(e *element) drawing.ColourMatrix {
 	v := numbers(e.attrs["values"])
-	id := drawing.Matrix{M: [20]float64{0: 1, 6: 1, 12: 1, 18: 1}}
+	id := drawing.ColourMatrix{M: [20]float64{0: 1, 6: 1, 12: 1, 18: 1}}
 	switch e.attrs["type"] {
 	case "saturate":
 		s := one(e.attrs["values"], 1)
-		return drawing.Matrix{M: [20]float64{
+		return drawing.ColourMatrix{M: [20]float64{
 			0.213 + 0.787*s, 0.715 - 0.715*s, 0.072 - 0.072*s, 0, 0,
 			0.213 - 0.213*s, 0.715 + 0.285*s, 0.072 - 0.072*s, 0, 0,
 			0.213 - 0.213*s, 0.715 - 0.715*s, 0.072 + 0.928*s, 0, 0,
@@ -40,19 +40,19 @@ func matrixOp(e *element) drawing.Matrix {
 		}}
 	case "hueRotate":
 		s, c := math.Sincos(one(e.attrs["values"], 0) * math.Pi / 180)
-		return drawing.Matrix{M: [20]float64{
+		return drawing.ColourMatrix{M: [20]float64{
 			0.213 + c*0.787 - s*0.213, 0.715 - c*0.715 - s*0.715, 0.072 - c*0.072 + s*0.928, 0, 0,
 			0.213 - c*0.213 + s*0.143, 0.715 + c*0.285 + s*0.140, 0.072 - c*0.072 - s*0.283, 0, 0,
 			0.213 - c*0.213 - s*0.787, 0.715 - c*0.715 + s*0.715, 0.072 + c*0.928 + s*0.072, 0, 0,
 			0, 0, 0, 1, 0,
 		}}
 	case "luminanceToAlpha":
-		return drawing.Matrix{M: [20]float64{15: colour.LumaR, 16: colour.LumaG, 17: colour.LumaB}}
+		return drawing.ColourMatrix{M: [20]float64{15: colour.LumaR, 16: colour.LumaG, 17: colour.LumaB}}
 	}
 	if len(v) != 20 {
 		return id
 	}
-	return drawing.Matrix{M: [20]float64(v)}
+	return drawing.ColourMatrix{M: [20]float64(v)}
 }
 
 // transferFunc reads one function of feComponentTransfer (section 15.11).
@@ -90,8 +90,8 @@ func transferFunc(e *element) func(float64) float64 {
 const maxKernel = 64
 
 // convolveOp reads feConvolveMatrix; ok is false if its values are in error.
-func convolveOp(e *element) (drawing.Convolve, bool) {
-	c := drawing.Convolve{W: 3, H: 3, Edge: orElse(e.attrs["edgeMode"], "duplicate"), Preserve: e.attrs["preserveAlpha"] == "true"}
+func convolveOp(e *element) (drawing.ConvolveMatrix, bool) {
+	c := drawing.ConvolveMatrix{W: 3, H: 3, Edge: orElse(e.attrs["edgeMode"], "duplicate"), Preserve: e.attrs["preserveAlpha"] == "true"}
 	if v := numbers(e.attrs["order"]); len(v) > 0 {
 		c.W, c.H = int(v[0]), int(v[len(v)-1])
 		if v[0] != math.Trunc(v[0]) || v[len(v)-1] != math.Trunc(v[len(v)-1]) {

@@ -1,4 +1,4 @@
-package reread_test
+package readback_test
 
 import (
 	"bytes"
@@ -9,7 +9,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
-	"dyekit/core/kit/reread"
+	"dyekit/core/kit/readback"
 	"dyekit/core/recipe"
 )
 
@@ -45,15 +45,15 @@ func read(name string, b []byte) error {
 	var err error
 	switch path.Ext(name) {
 	case ".pdf":
-		if _, err = reread.PDF(b); err == nil {
-			_, err = reread.Claims(b)
+		if _, err = readback.PDF(b); err == nil {
+			_, err = readback.Claims(b)
 		}
 	case ".eps":
-		_, err = reread.EPS(b)
+		_, err = readback.EPS(b)
 	case ".tif":
-		_, err = reread.ReadTIFF(b)
+		_, err = readback.ReadTIFF(b)
 	case ".ico":
-		_, err = reread.Icon(b)
+		_, err = readback.Icon(b)
 	}
 	return err
 }

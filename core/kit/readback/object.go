@@ -1,4 +1,4 @@
-package reread
+package readback
 
 import (
 	"bytes"

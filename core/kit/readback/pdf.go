@@ -1,4 +1,4 @@
-package reread
+package readback
 
 import (
 	"errors"
@@ -133,8 +133,8 @@ func (r *pdfResources) state(name string, m *machine) error {
 		case "/BM":
 			var word string
 			word, ok = v.(string)
-			m.blend = drawing.Blend(slices.Index(blends, strings.TrimPrefix(word, "/")))
-			ok = ok && m.blend < drawing.Blend(len(blends))
+			m.blend = drawing.BlendMode(slices.Index(blends, strings.TrimPrefix(word, "/")))
+			ok = ok && m.blend < drawing.BlendMode(len(blends))
 		case "/SMask":
 			if m.mask, err = r.mask(v); err != nil {
 				return err
@@ -149,7 +149,7 @@ func (r *pdfResources) state(name string, m *machine) error {
 	return nil
 }
 
-// blends are the names of PDF section 11.3.5 in the order of drawing.Blend.
+// blends are the names of PDF section 11.3.5 in the order of drawing.BlendMode.
 var blends = []string{"Normal", "Multiply", "Screen", "Overlay", "Darken", "Lighten", "ColorDodge", "ColorBurn", "HardLight",
 	"SoftLight", "Difference", "Exclusion", "Hue", "Saturation", "Color", "Luminosity"}
 

@@ -1,8 +1,8 @@
-// Package reread opens the PDF and EPS files that Dye Kit writes and turns
+// Package readback opens the PDF and EPS files that Dye Kit writes and turns
 // them back into drawings, so that what was written can be compared with what
 // was meant. It reads the operators and objects of our own writers and
 // nothing else: an unknown one is an error, never skipped.
-package reread
+package readback
 
 import (
 	"fmt"
@@ -38,7 +38,7 @@ type state struct {
 	space string // name of a Separation resource
 	alpha float64
 	mask  *drawing.Mask
-	blend drawing.Blend
+	blend drawing.BlendMode
 	clip  []drawing.Region
 }
 
