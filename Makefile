@@ -7,7 +7,7 @@ NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-to
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
-.PHONY: build demo test test-all bench lint race fuzz screenshots reliability sweep
+.PHONY: style build demo test test-all bench lint race fuzz screenshots reliability sweep
 
 build:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
@@ -58,6 +58,12 @@ fuzz:
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
 	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
 	$(GO) test ./core/planar -run XXX -fuzz FuzzOverlay -fuzztime 60s
+
+# Compiles the parts of Bulma that the pages use; the result is committed.
+style:
+	@sh scripts/need.sh node:nodejs npm:npm
+	@test -d .cache/style/node_modules/bulma || npm install --no-save --no-audit --no-fund --silent --prefix .cache/style bulma@1.0.4 sass@1.108.2
+	cd .cache/style && npx sass --quiet --no-source-map --style=compressed --load-path=node_modules ../../web/style/bulma.scss ../../web/static/bulma.css
 
 lint:
 	@test -z "$$(gofmt -l .)" || { gofmt -l .; exit 1; }

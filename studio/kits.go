@@ -35,7 +35,10 @@ const selectKit = "SELECT id, mark_id, number, name, LOWER(HEX(build)), recipe, 
 func scanKit(row interface{ Scan(...any) error }) (*Kit, error) {
 	var k Kit
 	err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &k.Files, &k.Missing, &k.Bytes, &k.Built)
-	return &k, err
+	if err != nil {
+		return nil, err
+	}
+	return &k, nil
 }
 
 // Kits lists the kits of a mark, newest first.

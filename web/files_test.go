@@ -24,8 +24,8 @@ func TestRecipeTable(t *testing.T) {
 	tab.Until(list + `.includes("teahouse_colour_640.png") && ` + list + `.includes("teahouse_colour_h200.png") && !` + list + `.includes("_3000.png")`)
 	tab.Until(`document.querySelector("#trying").textContent === "not kept yet"`)
 	set("sizes.0", "large")
-	tab.Until(`document.querySelector("#table .error")`)
-	if s := tab.Eval(`document.querySelector("#table .error").textContent`); !strings.Contains(s, `Line 1, png: "large" is no size`) {
+	tab.Until(`document.querySelector("#table .notification.is-danger")`)
+	if s := tab.Eval(`document.querySelector("#table .notification.is-danger").textContent`); !strings.Contains(s, `Line 1, png: "large" is no size`) {
 		t.Errorf("the error says %q", s)
 	}
 	if !strings.Contains(tab.Eval(list), "_3000.png") {
@@ -39,12 +39,12 @@ func TestRecipeTable(t *testing.T) {
 	set("naming", "{brand}_{version}_{size}")
 	tab.Until(`!document.querySelector("#table .odd")`)
 	set("stretch.0", "640x100")
-	tab.Until(`document.querySelector("#table .error") && document.querySelector("#table .error").textContent.includes("distorts the mark")`)
+	tab.Until(`document.querySelector("#table .notification.is-danger") && document.querySelector("#table .notification.is-danger").textContent.includes("distorts the mark")`)
 	tab.Eval(`document.querySelector('[name="sure.0"]').click() || ""`)
 	tab.Until(list + `.includes("teahouse_colour_640x100.png")`)
 	tab.Eval(`document.querySelector('[name="drop.1"]').click() || ""`)
 	tab.Until(`!` + list + `.includes("8x10in")`)
-	tab.Click("#table .do-act")
+	tab.Click("#table .is-link")
 	tab.Until(`!document.querySelector("#table") && ` + list + `.includes("teahouse_colour_640x100.png")`)
 	if s := tab.Eval(`document.querySelector(".own").textContent`); !strings.Contains(s, "this mark’s own") {
 		t.Errorf("the recipe is said to be %s", s)
@@ -67,7 +67,7 @@ func TestRecipeTable(t *testing.T) {
 	}
 	tab.Go("/marks/1/files")
 	tab.Eval(`[...document.querySelectorAll(".choice")].find(c => c.textContent.includes("Signs")).querySelector("input").click() || ""`)
-	tab.Click(".recipe > form .do-act")
+	tab.Click(".recipe > form .is-link")
 	tab.Until(list + `.includes("tramway_colour_640x100.png")`)
 	take := func(body string) {
 		tab.Eval(`(() => {
@@ -79,7 +79,7 @@ func TestRecipeTable(t *testing.T) {
 		})()`)
 	}
 	take(`{"name": "x", "files": [{"format": "gif"}]}`)
-	tab.Until(`document.querySelector(".recipe .error")`)
+	tab.Until(`document.querySelector(".recipe .notification.is-danger")`)
 	take(`{"name": "flat", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [{"format": "svg"}]}`)
 	tab.Until(list + `.includes("tramway_colour.svg") && ! ` + list + `.includes("640x100")`)
 	tab.Do(chromedp.KeyEvent("z"))
@@ -113,7 +113,7 @@ func TestFrameOnThePicture(t *testing.T) {
 	tab.Eval(`document.querySelector("[name=times]").dispatchEvent(new Event("change", {bubbles: true})) || ""`)
 	tab.Until(`!` + says + `.includes("frame 504")`)
 	tab.Do(chromedp.SetValue(chromedp.CSS("[name=smallest]"), "600px"))
-	tab.Click("#frame-form .do-act")
+	tab.Click("#frame-form .is-link")
 	tab.Until(`document.querySelector("[name=smallest]").value === "600px" && document.querySelector("#frame-form [role=status]").textContent === ""`)
 	tab.Go("/marks/2/files")
 	if s := tab.Eval(`document.querySelector("main").textContent`); !strings.Contains(s, "2 heights of tagline") || !strings.Contains(s, "narrower than the smallest size, 600 px") {
@@ -145,7 +145,7 @@ func TestFilesByUse(t *testing.T) {
 	tab.Until(`[...document.querySelectorAll(".use h2")].some(h => h.textContent === "Fax")`)
 	tab.Eval(`(() => { const f = document.querySelector("#uses input[name=typed]"); f.value = "large"; f.focus(); return ""; })()`)
 	tab.Do(chromedp.KeyEvent(kb.Enter))
-	tab.Until(`document.querySelector("#uses .error") && document.querySelector("#uses .error").textContent.includes("is no size")`)
+	tab.Until(`document.querySelector("#uses .notification.is-danger") && document.querySelector("#uses .notification.is-danger").textContent.includes("is no size")`)
 	if v := tab.Eval(`document.querySelector("#uses input[name=typed]").value`); v != "large" {
 		t.Errorf("what was typed became %q", v)
 	}

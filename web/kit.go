@@ -119,6 +119,12 @@ func (s *Server) kitZip(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
+	// A large one takes longer to pack and to send than a page may take, and the
+	// end of the time for reading the request would end the request.
+	rc := http.NewResponseController(c.Writer)
+	if err := errors.Join(rc.SetReadDeadline(time.Time{}), rc.SetWriteDeadline(time.Time{})); err != nil && !errors.Is(err, http.ErrNotSupported) {
+		return err
+	}
 	r, err := s.studio.OpenZip(c.Request.Context(), k)
 	if err != nil {
 		return err

@@ -91,7 +91,7 @@ func TestDeskFinds(t *testing.T) {
 		t.Errorf("after an ink: %s", got)
 	}
 	tab.Click("form[action='/build-stale'] button")
-	tab.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("1 build is in the queue")`)
+	tab.Until(`document.querySelector(".notification.is-warning") && document.querySelector(".notification.is-warning").textContent.includes("1 build is in the queue")`)
 	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 22 files")`)
 	fetch(t, tab.Base+"/?state=lost", http.StatusNotFound)
 }

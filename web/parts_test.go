@@ -45,23 +45,23 @@ func TestPartsAreNamed(t *testing.T) {
 	tab.Until(count + ` === "1 piece picked"`)
 	tab.Until(`document.getElementById("art").src.includes("lit.png")`)
 	tab.Type("#naming input[name=name]", "disc")
-	tab.Click("#naming .do-act")
+	tab.Click("#naming .is-link")
 	tab.Until(`[...document.querySelectorAll(".bundles summary b")].some(b => b.textContent === "disc")`)
 
 	// A name that cannot be is refused beside it, and kept.
 	tab.Type("#naming input[name=name]", "a+b")
-	tab.Click("#naming .do-act")
-	tab.Until(`document.querySelector(".error")`)
+	tab.Click("#naming .is-link")
+	tab.Until(`document.querySelector(".notification.is-danger")`)
 	if v := tab.Eval(`document.querySelector("#naming input[name=name]").value`); v != "a+b" {
 		t.Errorf("the field holds %q", v)
 	}
 	// How the pieces lie says more.
-	tab.Click(".hint .do-act")
+	tab.Click(".hint .is-link")
 	tab.Until(`[...document.querySelectorAll(".bundles summary b")].map(b => b.textContent).join() === "symbol,wordmark"`)
 	tab.Until(`document.querySelector(".new-lockup img").naturalWidth > 0`)
 	tab.Do(chromedp.SetValue(chromedp.CSS(".new-lockup [name=placed]"), "stacked"))
 	tab.Type(".new-lockup [name=lockup]", "tall")
-	tab.Click(".new-lockup .do-act")
+	tab.Click(".new-lockup .is-link")
 	tab.Until(`document.querySelector(".lockups b")`)
 	if s := tab.Eval(`document.querySelector(".lockups li").textContent`); !strings.Contains(s, "tall") || !strings.Contains(s, "stacked") {
 		t.Errorf("the lockup is %s", s)
@@ -141,7 +141,7 @@ func TestCandidates(t *testing.T) {
 	tab.At("/candidates")
 	tab.Until(`document.querySelectorAll(".candidate").length === 3`)
 	tab.Go("/") // whoever comes back finds them
-	tab.Click(".also a")
+	tab.Click(".notification.is-warning a")
 	tab.At("/candidates")
 	tab.Click(".candidate:nth-child(2) [value=choose]")
 	tab.Until(`document.querySelector(".candidate:nth-child(2).chosen")`)
@@ -156,7 +156,7 @@ func TestCandidates(t *testing.T) {
 	tab.Go("/clients/1/candidates")
 	tab.Type(".candidate:nth-child(3) [name=mark]", "Disc")
 	tab.Click(".candidate:nth-child(3) [value=mark]")
-	tab.Until(`document.querySelector(".candidate:nth-child(3) .error")`)
+	tab.Until(`document.querySelector(".candidate:nth-child(3) .notification.is-danger")`)
 	tab.Click(".candidate:nth-child(1) [value=drop]")
 	tab.Until(`document.querySelectorAll(".candidate").length === 2`)
 	for _, p := range []string{"/clients/9/candidates", "/clients/x/candidates", "/candidates/1/picture"} {
@@ -184,11 +184,11 @@ func TestTwoPeople(t *testing.T) {
 	one.Until(`document.querySelector(".history") && document.querySelector(".history").textContent.includes("Ada, today")`)
 
 	two.Do(chromedp.KeyEvent("z"))
-	two.Until(`document.querySelector(".also.error") && [...document.querySelectorAll(".findings button")].some(b => b.textContent === "Make holes of it")`) // sees the newest state
+	two.Until(`document.querySelector(".notification.is-danger") && [...document.querySelectorAll(".findings button")].some(b => b.textContent === "Make holes of it")`) // sees the newest state
 	two.Eval(`[...document.querySelectorAll(".findings button")].find(b => b.textContent === "Make holes of it").click() || ""`)
 	two.Until(`[...document.querySelectorAll(".findings button")].some(b => b.textContent === "Paint it again")`)
 	one.Eval(`document.querySelector(".history ~ .foot form[action$='/undo']").requestSubmit() || ""`)
-	one.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("Nothing was undone")`)
+	one.Until(`document.querySelector(".notification.is-warning") && document.querySelector(".notification.is-warning").textContent.includes("Nothing was undone")`)
 
 	// A change made on a page that is not the newest comes on top and says so.
 	two.Go("/marks/1/parts")
@@ -198,11 +198,11 @@ func TestTwoPeople(t *testing.T) {
 		tab.Until(`document.getElementById("count").textContent === "1 piece picked"`)
 	}
 	one.Type("#naming input[name=name]", "rim")
-	one.Click("#naming .do-act")
+	one.Click("#naming .is-link")
 	one.Until(`[...document.querySelectorAll(".bundles b")].some(b => b.textContent === "rim")`)
 	two.Type("#naming input[name=name]", "edge")
-	two.Click("#naming .do-act")
-	two.Until(`document.querySelector(".also") && document.querySelector(".also").textContent.includes("named: rim, by Ada")`)
+	two.Click("#naming .is-link")
+	two.Until(`document.querySelector(".notification.is-warning") && document.querySelector(".notification.is-warning").textContent.includes("named: rim, by Ada")`)
 }
 
 // The gaps of a lockup are set one by one: by dragging in the picture, by keys,
@@ -229,7 +229,7 @@ func TestGapsAreDragged(t *testing.T) {
 	tab.Until(`document.querySelectorAll(".making .grip").length === 2`)
 	tab.Eval(`document.querySelector(".making .grip").dispatchEvent(new KeyboardEvent("keydown", {key: "ArrowDown", bubbles: true})) || ""`)
 	tab.Until(`document.querySelector(".new-lockup").elements.gap.value.startsWith("35, ")`)
-	tab.Click(".new-lockup .do-act")
+	tab.Click(".new-lockup .is-link")
 	tab.Until(`document.querySelector(".lockups b") && document.querySelector(".lockups b").textContent === "tall"`)
 	m, err := s.Mark(t.Context(), 2)
 	if err != nil {
@@ -263,7 +263,7 @@ func TestDroppedAnywhere(t *testing.T) {
 	tab.Go("/marks/2/files")
 	tab.Eval(strings.Replace(drop, "PLACE", `"#list"`, 1))
 	tab.Until(`document.querySelector("#dropped[open] .name").textContent === "new-art.svg"`)
-	tab.Click("#dropped .act")
+	tab.Click("#dropped .is-primary")
 	tab.At("/compare")
 	tab.Until(`document.querySelector("#work h2").textContent.includes("master 2")`)
 }

@@ -133,7 +133,7 @@ func TestFromDropToKit(t *testing.T) {
 	tab.At("/kit")
 	tab.Go("/marks/1/kit") // a reload loses nothing
 	tab.Until(`document.querySelector(".ticket tbody a") && document.readyState === "complete"`)
-	link := tab.Eval(`document.querySelector(".ticket .act").getAttribute("href")`)
+	link := tab.Eval(`document.querySelector(".ticket .is-primary").getAttribute("href")`)
 	data := fetch(t, tab.Base+link, http.StatusOK)
 	files, err := kit.OpenZip(data)
 	if err != nil {
@@ -193,8 +193,8 @@ func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
 	tab.At("/master")
 	tab.Go("/marks/1/frame")
 	tab.Do(chromedp.SetValue(chromedp.CSS("#room"), "4 apples"))
-	tab.Click("#frame-form .do-act")
-	tab.Until(`document.querySelector(".notes .error")`)
+	tab.Click("#frame-form .is-link")
+	tab.Until(`document.querySelector(".notes .notification.is-danger")`)
 	if v := tab.Eval(`document.querySelector("#room").value`); v != "4 apples" {
 		t.Errorf("the room is now %q", v)
 	}
@@ -204,13 +204,13 @@ func TestDecisionsAndKeys(t *testing.T) {
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/master")
-	tab.Click(".findings .do-act")
-	tab.Until(`document.querySelector(".findings .quiet-act")`)
+	tab.Click(".findings .is-link")
+	tab.Until(`document.querySelector(".findings .button:not(.is-primary):not(.is-link)")`)
 	seen := tab.Eval(`document.querySelector("[data-seen]").dataset.seen`)
 	tab.Do(chromedp.KeyEvent("z"))
-	tab.Until(`document.querySelector("[data-seen]").dataset.seen !== ` + strconv.Quote(seen) + ` && document.querySelector(".findings .do-act")`)
+	tab.Until(`document.querySelector("[data-seen]").dataset.seen !== ` + strconv.Quote(seen) + ` && document.querySelector(".findings .is-link")`)
 	tab.Do(chromedp.KeyEvent("y"))
-	tab.Until(`document.querySelector("[data-seen]").dataset.seen === ` + strconv.Quote(seen) + ` && document.querySelector(".findings .quiet-act")`)
+	tab.Until(`document.querySelector("[data-seen]").dataset.seen === ` + strconv.Quote(seen) + ` && document.querySelector(".findings .button:not(.is-primary):not(.is-link)")`)
 	tab.Do(chromedp.KeyEvent("3"))
 	tab.At("/versions")
 	// The wall: a click makes a cell large, arrows walk.
@@ -339,8 +339,8 @@ func TestInkIsTied(t *testing.T) {
 	tab.Eval(card + `.querySelector("summary").click() || ""`)
 	set("name", "Ember")
 	set("c", "much")
-	tab.Eval(card + `.querySelector(".do-act").click() || ""`)
-	tab.Until(card + ` && ` + card + `.querySelector(".error")`)
+	tab.Eval(card + `.querySelector(".is-link").click() || ""`)
+	tab.Until(card + ` && ` + card + `.querySelector(".notification.is-danger")`)
 	if v := tab.Eval(card + `.querySelector("[name=name]").value + ` + card + `.querySelector("[name=c]").value`); v != "Embermuch" {
 		t.Errorf("the fields now hold %q", v)
 	}
@@ -350,7 +350,7 @@ func TestInkIsTied(t *testing.T) {
 	set("y", "95")
 	set("k", "5")
 	set("spot", "Ember 3")
-	tab.Eval(card + `.querySelector(".do-act").click() || ""`)
+	tab.Eval(card + `.querySelector(".is-link").click() || ""`)
 	tab.Until(card + ` && ` + card + `.querySelector(".named")`)
 	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "plate Ember 3") || !strings.Contains(s, "M 60") {
 		t.Errorf("the card says %s", s)
@@ -370,7 +370,7 @@ func TestInkIsTied(t *testing.T) {
 		})()`)
 		tab.Until(until)
 	}
-	take("no colours at all", `document.querySelector(".ink-list .error")`)
+	take("no colours at all", `document.querySelector(".ink-list .notification.is-danger")`)
 	take(`#6b2d4f Plum\n#123456 Night\n#cf7a22 Ember`, `document.querySelectorAll(".ink-list li").length === 3 && document.querySelectorAll(".named").length === 2`)
 	tab.Click(`form[action$="ink-undo"] button`)
 	tab.Until(`document.querySelectorAll(".ink-list li").length === 1`)
@@ -395,8 +395,8 @@ func TestPressIsChosen(t *testing.T) {
 		return "";
 	})()`)
 	tab.Click(".press button")
-	tab.Until(`document.querySelector(".press .error")`)
-	if s := tab.Eval(`document.querySelector(".press .error").textContent`); s != "Press.icc: this is not an ICC profile." {
+	tab.Until(`document.querySelector(".press .notification.is-danger")`)
+	if s := tab.Eval(`document.querySelector(".press .notification.is-danger").textContent`); s != "Press.icc: this is not an ICC profile." {
 		t.Errorf("the error says %q", s)
 	}
 	if v := tab.Eval(`document.querySelector("#press").value`); v != "fogra29" {

@@ -114,7 +114,7 @@ document.addEventListener("alpine:init", () => {
 
   // The frame can be dragged by its edge: that is the room around.
   Alpine.data("framing", () => ({
-    ...attempts([".framed", ".framing .notes > .error", "#frame-form [role=status]"], function () { this.grip(); }),
+    ...attempts([".framed", ".framing .notes > .notification.is-danger", "#frame-form [role=status]"], function () { this.grip(); }),
     init() { this.grip(); },
     grip() {
       const mount = document.getElementById("mount");
