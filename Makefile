@@ -55,7 +55,11 @@ fuzz:
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzFont -fuzztime 30s
 	$(GO) test ./core/colour/icc -run XXX -fuzz FuzzRead -fuzztime 30s
 	$(GO) test ./core/kit/readback -run XXX -fuzz FuzzFinished -fuzztime 30s
+	$(GO) test ./core/kit/outside -run XXX -fuzz FuzzReaders -fuzztime 30s
+	$(GO) test ./core/export/ico -run XXX -fuzz FuzzIcon -fuzztime 30s
+	$(GO) test ./core/export/content -run XXX -fuzz FuzzContent -fuzztime 30s
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
+	$(GO) test ./core/recipe -run XXX -fuzz FuzzAddSize -fuzztime 30s
 	$(GO) test ./core/geom -run XXX -fuzz FuzzStroke -fuzztime 30s
 	$(GO) test ./core/planar -run XXX -fuzz FuzzOverlay -fuzztime 60s
 

@@ -7,18 +7,31 @@ import (
 	"testing"
 )
 
-// The engine is usable without the application: no server, no database, no
-// templates may enter it, not even through a library.
+// The engine is usable without the application: no server and no database may
+// enter it, not even through a library, and no template but that of the guide.
 func TestCoreKnowsNoInterface(t *testing.T) {
 	out, err := exec.Command("go", "list", "-deps", "./...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, bad := range []string{"net/http", "database/sql", "html/template", "text/template", "github.com/gin-gonic/gin", "dyekit/studio", "dyekit/web"} {
+	for _, bad := range []string{"net/http", "database/sql", "github.com/gin-gonic/gin", "dyekit/studio", "dyekit/web"} {
 		for p := range strings.FieldsSeq(string(out)) {
 			if p == bad {
 				t.Errorf("core depends on %s", bad)
 			}
+		}
+	}
+}
+
+// Only the guide in a kit is a template.
+func TestOnlyTheGuideIsATemplate(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{$p := .ImportPath}}{{range .Imports}}{{$p}} {{.}}{{"\n"}}{{end}}`, "./...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for line := range strings.Lines(string(out)) {
+		if f := strings.Fields(line); strings.HasSuffix(f[1], "/template") && f[0] != "dyekit/core/kit" {
+			t.Errorf("%s imports %s", f[0], f[1])
 		}
 	}
 }

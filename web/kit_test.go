@@ -72,10 +72,10 @@ func TestDeskFinds(t *testing.T) {
 	if got := says(); got != "Only a raster,1 to look at,Up to date" {
 		t.Errorf("the tags say %s", got)
 	}
-	tab.Do(chromedp.KeyEvent("/"))
+	tab.Key("/")
 	tab.Until(`document.activeElement.id === "find"`)
 	tab.Do(chromedp.SetValue(chromedp.CSS("#find"), "kettle"))
-	tab.Do(chromedp.KeyEvent("\r"))
+	tab.Key("\r")
 	tab.Until(`document.querySelectorAll(".hang").length === 1`)
 	tab.Go("/?state=raster")
 	if got := says(); got != "Only a raster" {

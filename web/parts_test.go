@@ -30,13 +30,13 @@ func TestPartsAreNamed(t *testing.T) {
 	tab.Go("/new")
 	tab.Drop(".take", "loose.svg", loose)
 	tab.Type("input[name=client]", "Vat Nine")
-	tab.Click(".take button.act")
+	tab.Click(".take button.is-primary")
 	tab.At("/master")
 	tab.Go("/marks/1/parts")
 	tab.Accessible("parts without names")
 
 	// Picked on the art, piece by piece; a second click leaves it out again.
-	count := `document.getElementById("count").textContent`
+	count := `document.querySelector(".naming [aria-live]").textContent`
 	press(tab, "0.125", "0.5")
 	tab.Until(count + ` === "1 piece picked"`)
 	press(tab, "0.34", "0.5")
@@ -78,7 +78,7 @@ func TestPartsAreNamed(t *testing.T) {
 		t.Error("the versions look as before")
 	}
 	tab.Go("/marks/1/parts")
-	tab.Do(chromedp.KeyEvent("z"))
+	tab.Key("z")
 	tab.Until(`!document.querySelector(".lockups .signal") && document.querySelector(".lockups b")`)
 	tab.Do(chromedp.EmulateViewport(390, 800))
 	if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); over != "0" {
@@ -97,7 +97,7 @@ func TestPickedOnTheMaster(t *testing.T) {
 	tab.Go("/new")
 	tab.Drop(".take", "gate.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><path id="left" d="M5 5h60v20h-40v50h40v20h-60z"/><path d="M60 5h35v90h-35z" fill="#206047"/><path id="dot" d="M70 40h10v10h-10z" fill="#fff"/></svg>`)
 	tab.Type("input[name=client]", "Vat Nine")
-	tab.Click(".take button.act")
+	tab.Click(".take button.is-primary")
 	tab.At("/master")
 	press(tab, "0.75", "0.45")
 	tab.Until(`document.querySelector(".picked b").textContent === "piece 3, part dot"`)
@@ -131,13 +131,13 @@ func TestCandidates(t *testing.T) {
 		el.dispatchEvent(new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: dt}));
 		return "";
 	})()`)
-	tab.Click(".take button.act")
+	tab.Click(".take button.is-primary")
 	tab.Until(`document.querySelectorAll(".sending .done").length === 2 && document.querySelector(".sending .failed")`)
 	if s := tab.Eval(`document.querySelector(".sending .failed").textContent`); !strings.Contains(s, "Notes.txt cannot be taken in") || !strings.Contains(s, "Try again") {
 		t.Errorf("the failed file says %s", s)
 	}
 	tab.Accessible("files sent")
-	tab.Click(".take a.do-act")
+	tab.Click(".take a.button")
 	tab.At("/candidates")
 	tab.Until(`document.querySelectorAll(".candidate").length === 3`)
 	tab.Go("/") // whoever comes back finds them
@@ -183,7 +183,7 @@ func TestTwoPeople(t *testing.T) {
 	one.Click(".findings .warn button")
 	one.Until(`document.querySelector(".history") && document.querySelector(".history").textContent.includes("Ada, today")`)
 
-	two.Do(chromedp.KeyEvent("z"))
+	two.Key("z")
 	two.Until(`document.querySelector(".notification.is-danger") && [...document.querySelectorAll(".findings button")].some(b => b.textContent === "Make holes of it")`) // sees the newest state
 	two.Eval(`[...document.querySelectorAll(".findings button")].find(b => b.textContent === "Make holes of it").click() || ""`)
 	two.Until(`[...document.querySelectorAll(".findings button")].some(b => b.textContent === "Paint it again")`)
@@ -195,7 +195,7 @@ func TestTwoPeople(t *testing.T) {
 	one.Go("/marks/1/parts")
 	for _, tab := range []*testkit.Tab{one, two} {
 		press(tab, "0.5", "0.12")
-		tab.Until(`document.getElementById("count").textContent === "1 piece picked"`)
+		tab.Until(`document.querySelector(".naming [aria-live]").textContent === "1 piece picked"`)
 	}
 	one.Type("#naming input[name=name]", "rim")
 	one.Click("#naming .is-link")

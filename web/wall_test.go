@@ -9,7 +9,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
 
@@ -60,13 +59,13 @@ func TestAReadingIsChanged(t *testing.T) {
 	tab.Until(`getComputedStyle(document.querySelector(".cell .lost")).visibility === "visible"`)
 	tab.Click(`[data-label="black on White"]`)
 	tab.Until(`document.querySelectorAll("#big .lost rect").length > 0`)
-	tab.Do(chromedp.KeyEvent("\u001b"))
+	tab.Key("\u001b")
 	tab.Until(`!document.querySelector("#big").open`)
 	// All others read alike, then all is undone, step by step.
 	tab.Click(`.say button[name=all]`)
 	tab.Until(`document.querySelector("#reads-white-b3402c summary b").textContent === "paper"`)
 	for _, chip := range []string{"#reads-white-b3402c", band} {
-		tab.Do(chromedp.KeyEvent("z"))
+		tab.Key("z")
 		tab.Until(`document.readyState === "complete" && !!window.Alpine && document.querySelector("` + chip + ` summary b").textContent === "ink"`)
 	}
 	if src := tab.Eval(cell + ".src"); src != before {
@@ -192,7 +191,7 @@ func TestTenChangesInARow(t *testing.T) {
 	}
 	tab.Eval(`document.querySelector("` + band + `").open = true`)
 	tab.Eval(`(() => { const f = document.querySelector("` + band + ` input[name=tint]"); f.value = "35"; f.focus(); return ""; })()`)
-	tab.Do(chromedp.KeyEvent(kb.Enter))
+	tab.Key(kb.Enter)
 	tab.Until(`document.querySelector("` + band + ` summary b").textContent === "tint 35 %"`)
 	for _, e := range tab.Errors() {
 		t.Errorf("the console says: %s", e)

@@ -207,23 +207,23 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Click(".findings .is-link")
 	tab.Until(`document.querySelector(".findings .button:not(.is-primary):not(.is-link)")`)
 	seen := tab.Eval(`document.querySelector("[data-seen]").dataset.seen`)
-	tab.Do(chromedp.KeyEvent("z"))
+	tab.Key("z")
 	tab.Until(`document.querySelector("[data-seen]").dataset.seen !== ` + strconv.Quote(seen) + ` && document.querySelector(".findings .is-link")`)
-	tab.Do(chromedp.KeyEvent("y"))
+	tab.Key("y")
 	tab.Until(`document.querySelector("[data-seen]").dataset.seen === ` + strconv.Quote(seen) + ` && document.querySelector(".findings .button:not(.is-primary):not(.is-link)")`)
-	tab.Do(chromedp.KeyEvent("3"))
+	tab.Key("3")
 	tab.At("/versions")
 	// The wall: a click makes a cell large, arrows walk.
 	tab.Click(".cell")
 	tab.Until(`document.querySelector("#big").open`)
 	first := tab.Eval(`document.querySelector("#big-label").textContent`)
-	tab.Do(chromedp.KeyEvent("\u0303")) // the right arrow, as chromedp names it
+	tab.Key("\u0303") // the right arrow, as chromedp names it
 	tab.Until(`document.querySelector("#big-label").textContent !== ` + "`" + first + "`")
 	// A finding lights its place up.
 	tab.Go("/marks/1/master")
 	tab.Eval(`document.querySelector(".findings li").focus() || ""`)
 	tab.Until(`document.querySelector("rect.lit")`)
-	tab.Do(chromedp.KeyEvent("?"))
+	tab.Key("?")
 	tab.Until(`document.querySelector("#shortcuts").open`)
 }
 
@@ -233,7 +233,7 @@ func TestLookCloser(t *testing.T) {
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/master")
 	tab.Eval(`document.getElementById("board").focus() || ""`)
-	tab.Do(chromedp.KeyEvent("+"))
+	tab.Key("+")
 	tab.Until(`document.querySelector(".fine") && document.querySelector(".fine").naturalWidth === board.clientWidth && document.getElementById("art").style.visibility === "hidden"`)
 	zoom := `document.querySelector(".closer .mono").textContent`
 	if z := tab.Eval(zoom); z != "× 1.5" {
@@ -281,7 +281,7 @@ func TestMendAndUndo(t *testing.T) {
 		t.Errorf("%s colours after two were joined", n)
 	}
 	tab.Go("/marks/1/master")
-	tab.Do(chromedp.KeyEvent("z"))
+	tab.Key("z")
 	tab.Until(button("Thicken the lines") + " && " + button("Part them again"))
 	// Past mends stand in the history, the newest first.
 	if s := tab.Eval(`document.querySelector(".history").textContent`); !strings.Contains(s, "mended: join #206047 #216148") || strings.Contains(s, "thicken") {

@@ -165,6 +165,13 @@ func (t *Tab) Click(sel string) {
 	t.Do(chromedp.Click(chromedp.CSS(sel)))
 }
 
+// Key presses a key once the page's scripts have started: a hand is not faster.
+func (t *Tab) Key(key string) {
+	t.T.Helper()
+	t.Until("document.readyState === 'complete'")
+	t.Do(chromedp.KeyEvent(key))
+}
+
 // Type types into a field.
 func (t *Tab) Type(sel, text string) {
 	t.T.Helper()

@@ -3,29 +3,37 @@
 document.addEventListener("alpine:init", () => {
   const Alpine = window.Alpine;
 
+  // What several components need: parts of the page change places with those of
+  // the same page made anew. What is marked to be kept keeps its words, and the
+  // control that was pressed has the focus again.
+  Alpine.magic("exchange", () => (page, parts, pressed) => {
+    for (const part of parts) {
+      const [was, is] = [document.querySelector(part), page.querySelector(part)];
+      if (!was || !is || was.outerHTML === is.outerHTML) continue;
+      is.querySelectorAll("[data-keep]").forEach((to) => {
+        const from = was.querySelector(`[data-keep=${to.dataset.keep}]`);
+        if (from) to.textContent = from.textContent;
+      });
+      was.replaceWith(document.importNode(is, true));
+    }
+    const again = pressed && document.querySelector(pressed);
+    if (again) again.focus();
+  });
+
   // Keys that work on every page of a mark, and on the desk.
   Alpine.data("keys", () => ({
-    init() {
-      const here = document.querySelector(".thread .here");
-      if (here) here.closest(".thread").scrollLeft = here.offsetLeft - 20; // on a narrow screen
-      if (document.body.dataset.keys) return; // the docket may be made anew
-      document.body.dataset.keys = "on";
-      document.addEventListener("keydown", (e) => this.press(e));
-      // A change says which state of the mark it was made upon, so that one
-      // sees what others decided meanwhile.
-      document.addEventListener("formdata", (e) => {
-        const docket = document.querySelector("[data-seen]");
-        if (docket) e.formData.set("seen", docket.dataset.seen);
-      });
+    // A change says which state of the mark it was made upon, so that one sees
+    // what others decided meanwhile.
+    stamp(e) {
+      if (this.$root.dataset.seen) e.formData.set("seen", this.$root.dataset.seen);
     },
     press(e) {
       const t = e.target;
       if (e.ctrlKey || e.metaKey || e.altKey || t.closest("input, textarea, select, dialog[open]")) return;
       const base = this.$root.dataset.base;
-      const find = document.getElementById("find");
       if (e.key === "/") {
         e.preventDefault();
-        if (find) find.focus();
+        if (this.$refs.find) this.$refs.find.focus();
         else location.href = "/#find";
         return;
       }
@@ -33,37 +41,51 @@ document.addEventListener("alpine:init", () => {
       const stations = ["master", "inks", "versions", "files", "proof", "kit"];
       const n = Number(e.key);
       if (n >= 1 && n <= stations.length) location.href = base + stations[n - 1];
-      else if (e.key === "z") document.getElementById("undo").requestSubmit();
-      else if (e.key === "y") document.getElementById("redo").requestSubmit();
-      else if (e.key === "?") document.getElementById("shortcuts").showModal();
+      else if (e.key === "z") this.$refs.undo.requestSubmit();
+      else if (e.key === "y") this.$refs.redo.requestSubmit();
+      else if (e.key === "?") this.$refs.shortcuts.showModal();
       else if (e.key === "g") window.dispatchEvent(new CustomEvent("ground"));
       else if (e.key === "b") {
-        const form = document.getElementById("build");
+        const form = this.$refs.build;
         if (form && !form.querySelector("button").disabled) form.submit();
       }
     },
+    // offer asks whether a file that was dropped on a mark's page is its new
+    // master.
+    offer(e) {
+      const dialog = this.$refs.dropped;
+      if (e.defaultPrevented || !dialog) return;
+      e.preventDefault();
+      dialog.querySelector("input").files = e.detail;
+      dialog.querySelector(".name").textContent = e.detail[0].name;
+      dialog.showModal();
+    },
   }));
 
-  // A file that is dropped anywhere is taken in: by the form that takes masters,
-  // or, on a mark's page, as its new master once that was said to be right. The
-  // browser never opens it in the place of the page.
+  // The thread of stations: on a narrow screen the present one is in view.
+  Alpine.data("thread", () => ({
+    init() {
+      const here = this.$root.querySelector(".here");
+      if (here) this.$root.scrollLeft = here.offsetLeft - 20;
+    },
+  }));
+
+  // What was just kept, for those who do not see it.
+  Alpine.data("saved", () => ({
+    text: "",
+    say(e) { this.text = e.detail; },
+  }));
+
+  // A file that is dropped anywhere is offered to whoever takes files on this page;
+  // where nobody does, on the page that takes masters. The browser never opens it
+  // in the place of the page.
   const files = (e) => e.dataTransfer && [...e.dataTransfer.types].includes("Files");
   document.addEventListener("dragover", (e) => { if (files(e)) e.preventDefault(); });
   document.addEventListener("drop", (e) => {
     if (e.defaultPrevented || !files(e)) return;
     e.preventDefault();
-    const take = document.querySelector("form.take");
-    const dialog = document.getElementById("dropped");
-    if (take) {
-      take.scrollIntoView({ block: "center" });
-      take.dispatchEvent(new CustomEvent("taken", { detail: e.dataTransfer.files }));
-    } else if (dialog) {
-      dialog.querySelector("input").files = e.dataTransfer.files;
-      dialog.querySelector(".name").textContent = e.dataTransfer.files[0].name;
-      dialog.showModal();
-    } else {
-      location.href = "/new";
-    }
+    const nobody = window.dispatchEvent(new CustomEvent("files", { detail: e.dataTransfer.files, cancelable: true }));
+    if (nobody) location.href = "/new";
   });
 
   // What the files weigh is found while one looks on.
@@ -89,7 +111,7 @@ document.addEventListener("alpine:init", () => {
   // A file at true pixels, whatever the screen's density.
   Alpine.data("proof", () => ({
     init() {
-      const img = document.getElementById("true");
+      const img = this.$refs.pixels;
       if (!img) return;
       const fit = () => {
         img.style.width = Number(img.dataset.w) / window.devicePixelRatio + "px";

@@ -23,7 +23,7 @@ document.addEventListener("alpine:init", () => {
         const all = ["white", "grey", "black"];
         this.ground = all[(all.indexOf(this.ground) + 1) % all.length];
       });
-      const board = document.getElementById("board");
+      const board = this.$refs.board;
       board.addEventListener("wheel", (e) => {
         e.preventDefault();
         const b = board.getBoundingClientRect();
@@ -45,6 +45,7 @@ document.addEventListener("alpine:init", () => {
         }, { once: true });
       });
       window.addEventListener("picked", (e) => this.tell(e.detail));
+      window.addEventListener("lit", (e) => this.show(e.detail));
       board.addEventListener("keydown", (e) => {
         const by = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
         if (by) this.shift(...by);
@@ -64,13 +65,13 @@ document.addEventListener("alpine:init", () => {
       else this.middle(way === "in" ? 1.5 : 1 / 1.5);
     },
     middle(f) {
-      const board = document.getElementById("board");
+      const board = this.$refs.board;
       this.scale(f, board.clientWidth / 2, board.clientHeight / 2);
     },
     // scale looks closer by a factor, the place at cx, cy held.
     scale(f, cx, cy) {
       const k = Math.min(200, Math.max(1, this.k * f));
-      const sheet = document.querySelector(".sheet-of-art");
+      const sheet = this.$refs.sheet;
       const [ox, oy] = [sheet.offsetLeft, sheet.offsetTop];
       this.x = cx - ox - (cx - ox - this.x) * k / this.k;
       this.y = cy - oy - (cy - oy - this.y) * k / this.k;
@@ -89,19 +90,19 @@ document.addEventListener("alpine:init", () => {
       this.settle();
     },
     settle() {
-      const sheet = document.querySelector(".sheet-of-art");
+      const sheet = this.$refs.sheet;
       sheet.style.transform = this.k === 1 ? "" : `translate(${this.x}px, ${this.y}px) scale(${this.k})`;
-      document.getElementById("board").classList.toggle("close", this.k > 1);
+      this.$refs.board.classList.toggle("close", this.k > 1);
       this.zoom = this.k === 1 ? "" : "× " + this.k.toFixed(1);
-      document.querySelectorAll(".board .fine").forEach((i) => i.remove());
-      document.getElementById("art").style.visibility = "";
+      this.$refs.board.querySelectorAll(".fine").forEach((i) => i.remove());
+      this.$refs.art.style.visibility = "";
       clearTimeout(this.later);
       if (this.k > 1) this.later = setTimeout(() => this.fine(), 120);
     },
     // fine lays the engine's picture of what is in view over the stretched one.
     fine() {
-      const board = document.getElementById("board");
-      const sheet = document.querySelector(".sheet-of-art");
+      const board = this.$refs.board;
+      const sheet = this.$refs.sheet;
       if (!board.dataset.part) return;
       const [px, py, pw] = board.dataset.page.split(" ").map(Number);
       const unit = pw / sheet.offsetWidth / this.k; // page units for a px
@@ -115,15 +116,15 @@ document.addEventListener("alpine:init", () => {
       const now = [this.k, this.x, this.y].join();
       img.onload = () => {
         if (now !== [this.k, this.x, this.y].join()) return;
-        document.getElementById("art").style.visibility = "hidden";
+        this.$refs.art.style.visibility = "hidden";
         board.prepend(img);
       };
       img.src = `${board.dataset.part}&w=${Math.round(board.clientWidth * dense)}&h=${Math.round(board.clientHeight * dense)}&box=${box.map((v) => v.toPrecision(9)).join()}`;
     },
     // ask finds out what lies at a place of the window.
     async ask(cx, cy) {
-      const board = document.getElementById("board");
-      const box = document.getElementById("art").parentNode.getBoundingClientRect();
+      const board = this.$refs.board;
+      const box = this.$refs.art.parentNode.getBoundingClientRect();
       const [px, py, pw, ph] = board.dataset.page.split(" ").map(Number);
       const x = px + ((cx - box.left) / box.width) * pw;
       const y = py + ((cy - box.top) / box.height) * ph;
@@ -133,9 +134,10 @@ document.addEventListener("alpine:init", () => {
     },
     // tell says what was picked, and which findings are about it.
     tell(p) {
-      if (document.getElementById("naming")) return; // there it is picked to be named
-      document.querySelectorAll(".findings li").forEach((li) => li.classList.toggle("of-it", p.findings.includes(Number(li.dataset.n))));
-      const first = document.querySelector(".findings .of-it");
+      if (!this.$refs.findings) return; // it is picked to be named
+      const all = [...this.$refs.findings.children];
+      all.forEach((li) => li.classList.toggle("of-it", p.findings.includes(Number(li.dataset.n))));
+      const first = all.find((li) => li.classList.contains("of-it"));
       if (first) first.scrollIntoView({ block: "nearest" });
       this.picked = p.number ? "piece " + p.number + (p.part ? ", part " + p.part : ", no name yet") : p.hole ? "a bare place closed in by paint" : "bare page";
       this.about = p.number ? p.size + (p.colour ? " · " + p.colour : "") : "";
@@ -147,12 +149,12 @@ document.addEventListener("alpine:init", () => {
     },
     // show lights pieces up; without any the art is as it is.
     show(numbers) {
-      const board = document.getElementById("board");
+      const board = this.$refs.board;
       this.swap(numbers.length ? board.dataset.lit + "&pieces=" + numbers.join() : board.dataset.whole);
     },
     swap(src) {
-      const art = document.getElementById("art");
-      const board = document.getElementById("board");
+      const art = this.$refs.art;
+      const board = this.$refs.board;
       if (!board.dataset.whole) {
         board.dataset.whole = art.getAttribute("src");
         if (!src) return;
@@ -163,7 +165,7 @@ document.addEventListener("alpine:init", () => {
       next.onload = () => {
         if (art.dataset.want !== src) return;
         art.src = src;
-        document.querySelectorAll(".board .fine").forEach((i) => i.remove());
+        this.$refs.board.querySelectorAll(".fine").forEach((i) => i.remove());
         art.style.visibility = "";
       };
       next.src = src;
@@ -182,20 +184,21 @@ document.addEventListener("alpine:init", () => {
     light(e) { this.set(e, true); },
     dim(e) { this.set(e, false); },
     set(e, on) {
-      const ring = document.getElementById(e.target.dataset.ring);
+      const ring = this.$refs.board.querySelector("#" + e.target.dataset.ring);
       if (ring) ring.classList.toggle("lit", on);
     },
   }));
 
   // The pieces that are picked, on the art or in the list: they light up.
   Alpine.data("pieces", () => ({
+    count: "",
     init() {
-      const form = document.getElementById("naming");
+      const form = this.$root;
       const ticks = () => [...form.querySelectorAll("input[name=piece]")];
       const show = () => {
         const on = ticks().filter((t) => t.checked).map((t) => t.dataset.n);
-        document.getElementById("count").textContent = on.length ? on.length + (on.length === 1 ? " piece picked" : " pieces picked") : "";
-        this.show(on);
+        this.count = on.length ? on.length + (on.length === 1 ? " piece picked" : " pieces picked") : "";
+        window.dispatchEvent(new CustomEvent("lit", { detail: on }));
       };
       form.addEventListener("change", (e) => {
         if (e.target.name === "part")
@@ -302,9 +305,9 @@ document.addEventListener("alpine:init", () => {
   // until the new one is there.
   Alpine.data("tones", () => ({
     show(e) { this.swap(e.target.closest("[data-tone]").dataset.tone); },
-    hide() { this.swap(document.getElementById("toned").dataset.whole); },
+    hide() { this.swap(this.$refs.toned.dataset.whole); },
     swap(src) {
-      const img = document.getElementById("toned");
+      const img = this.$refs.toned;
       img.dataset.want = src;
       const next = new Image();
       next.onload = () => { if (img.dataset.want === src) img.src = src; };

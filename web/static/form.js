@@ -19,7 +19,12 @@ document.addEventListener("alpine:init", () => {
         e.preventDefault();
         this.take(e.dataTransfer.files);
       });
-      root.addEventListener("taken", (e) => this.take(e.detail)); // dropped elsewhere on the page
+    },
+    // offered takes what was dropped elsewhere on the page.
+    offered(e) {
+      e.preventDefault();
+      this.$root.scrollIntoView({ block: "center" });
+      this.take(e.detail);
     },
     take(files) {
       this.over = "";
@@ -76,7 +81,7 @@ document.addEventListener("alpine:init", () => {
           if (single && x.status === 200) { location.href = x.responseURL; return; }
           if (single) {
             const page = new DOMParser().parseFromString(x.responseText, "text/html");
-            document.getElementById("work").replaceWith(page.getElementById("work"));
+            this.$exchange(page, ["#work"]);
             return;
           }
           let answer = {};
@@ -98,14 +103,10 @@ document.addEventListener("alpine:init", () => {
       this.later = setTimeout(() => this.ask(), 150);
     },
     async ask() {
-      const form = document.querySelector("#frame-form, #table");
-      const body = new URLSearchParams(new FormData(form));
+      const body = new URLSearchParams(new FormData(this.$refs.form));
       const answer = await fetch(this.$root.dataset.try, { method: "POST", body });
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-      for (const part of parts) {
-        const [was, is] = [document.querySelector(part), page.querySelector(part)];
-        if (was && is) was.replaceWith(document.importNode(is, true));
-      }
+      this.$exchange(page, parts);
       if (after) after.call(this);
     },
   });
@@ -117,7 +118,7 @@ document.addEventListener("alpine:init", () => {
     ...attempts([".framed", ".framing .notes > .notification.is-danger", "#frame-form [role=status]"], function () { this.grip(); }),
     init() { this.grip(); },
     grip() {
-      const mount = document.getElementById("mount");
+      const mount = this.$root.querySelector(".mount"); // made anew at each attempt
       if (!mount) return;
       mount.addEventListener("pointerdown", (e) => {
         if (e.button) return;
@@ -130,7 +131,7 @@ document.addEventListener("alpine:init", () => {
           const p = new DOMPoint(m.clientX, m.clientY).matrixTransform(svg.getScreenCTM().inverse());
           const room = Math.max(0, x0 - p.x, p.x - x1, y0 - p.y, p.y - y1);
           const share = Math.round((room / Number(mount.dataset.long)) * 1000) / 10;
-          document.getElementById("room").value = share + "%";
+          this.$refs.room.value = share + "%";
           const r = (share / 100) * Number(mount.dataset.long);
           for (const [k, v] of [["x", x0 - r], ["y", y0 - r], ["width", x1 - x0 + 2 * r], ["height", y1 - y0 + 2 * r]]) box.setAttribute(k, v);
         };
@@ -138,7 +139,7 @@ document.addEventListener("alpine:init", () => {
         mount.addEventListener("pointermove", move);
         mount.addEventListener("pointerup", () => {
           mount.removeEventListener("pointermove", move);
-          const form = document.getElementById("frame-form");
+          const form = this.$refs.form;
           form.querySelector("[name=by][value=length]").checked = true;
           if (form.elements.fit.value === "viewbox") form.elements.fit.value = "artwork";
           this.attempt();

@@ -18,12 +18,7 @@ document.addEventListener("alpine:init", () => {
       } catch (_) { /* the server is away: the browser says so itself */ }
       if (!page || !page.getElementById("uses")) { form.submit(); return; }
       const value = e.submitter && e.submitter.value;
-      for (const part of [".docket", ".thread", ".recipe", "#list", "#uses"]) {
-        const [was, is] = [document.querySelector(part), page.querySelector(part)];
-        if (was && is) was.replaceWith(document.importNode(is, true));
-      }
-      const again = value && document.querySelector(`#uses [value="${CSS.escape(value)}"]`);
-      if (again) again.focus();
+      this.$exchange(page, [".docket", ".thread", ".recipe", "#list", "#uses"], value && `#uses [value="${CSS.escape(value)}"]`);
     },
     grip(g) {
       const svg = g.ownerSVGElement;

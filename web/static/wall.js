@@ -11,11 +11,11 @@ document.addEventListener("alpine:init", () => {
     reads: false,
     said: "",
     init() {
-      const big = document.getElementById("big");
+      const big = this.$refs.big;
       // What was changed in the large picture is seen there.
       window.addEventListener("remade", () => {
         if (!this.cell || !big.open) return;
-        const to = document.querySelector(`#work tbody[data-version="${this.version}"] .cell[data-label="${CSS.escape(this.label)}"]`);
+        const to = this.$root.querySelector(`tbody[data-version="${this.version}"] .cell[data-label="${CSS.escape(this.label)}"]`);
         if (to) { this.cell = to; this.src = to.dataset.large; }
       });
       big.addEventListener("keydown", (e) => {
@@ -27,13 +27,43 @@ document.addEventListener("alpine:init", () => {
       big.addEventListener("close", () => { if (this.cell) this.cell.focus(); });
       // An open chip closes when one points elsewhere.
       document.addEventListener("pointerdown", (e) => {
-        document.querySelectorAll("details[name=reading][open]").forEach((d) => { if (!d.contains(e.target)) d.open = false; });
+        this.$root.querySelectorAll("details[name=reading][open]").forEach((d) => { if (!d.contains(e.target)) d.open = false; });
       });
     },
     cell: null,
+    // remake puts the rows that are others now into the places of the old ones;
+    // every old picture stays until its new one is there.
+    remake(e) {
+      e.detail.querySelectorAll("tbody").forEach((is) => {
+        const was = this.$root.querySelector(`tbody[data-version="${is.dataset.version}"]`);
+        if (was && was.dataset.look !== is.dataset.look) this.swap(was, is);
+      });
+    },
+    // back gives the focus to the chip that was changed, and shows the outcome.
+    back(e) {
+      const chip = e.detail && this.$root.querySelector("#" + CSS.escape(e.detail));
+      if (!chip) return;
+      chip.dataset.still = "yes";
+      chip.querySelector("summary").focus();
+    },
+    swap(was, is) {
+      const pictures = [...was.querySelectorAll(".cell > img:not(.lit)")];
+      is.querySelectorAll(".cell > img").forEach((img, i) => {
+        const before = pictures[i];
+        if (!before) return;
+        const next = document.importNode(img);
+        next.loading = "eager";
+        next.onload = () => before.replaceWith(next);
+        next.src = img.getAttribute("src");
+        img.replaceWith(before);
+      });
+      const ring = (row) => row.querySelector(".ring-lost") || {};
+      ring(is).checked = ring(was).checked;
+      was.replaceWith(is);
+    },
     open(e) {
       this.fill(e.target.closest(".cell"));
-      document.getElementById("big").showModal();
+      this.$refs.big.showModal();
     },
     fill(cell) {
       this.cell = cell;
@@ -44,7 +74,7 @@ document.addEventListener("alpine:init", () => {
       this.reads = row.dataset.reads === "yes";
       this.piece = "";
       this.said = "Point at a piece of the art to say what it is.";
-      const rings = document.querySelector("#big .lost");
+      const rings = this.$refs.lost;
       const wanted = cell.closest("tbody").querySelector(".ring-lost:checked");
       rings.setAttribute("viewBox", cell.dataset.view);
       rings.replaceChildren(...[...(wanted ? cell.querySelectorAll(".lost rect") : [])].map((r) => r.cloneNode()));
@@ -71,7 +101,7 @@ document.addEventListener("alpine:init", () => {
     beside(cell, key) {
       const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[key];
       if (!step || !cell) return null;
-      const rows = [...document.querySelectorAll(".wall tbody tr")]
+      const rows = [...this.$refs.wall.querySelectorAll("tbody tr")]
         .map((r) => [...r.querySelectorAll(".cell")]).filter((r) => r.length);
       const r = rows.findIndex((x) => x.includes(cell));
       const row = rows[r + step[0]];
@@ -79,23 +109,30 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // A colour as one ink reads it: its places light up in all cells of the row.
-  Alpine.data("chip", () => ({
-    light() {
-      if (this.$root.dataset.still) return;
-      const src = this.$root.dataset.light;
-      this.$root.closest("tbody").querySelectorAll(".cell").forEach((cell) => {
+  // A row of the wall: the places of a colour that is pointed at light up in all of
+  // its cells.
+  Alpine.data("row", () => ({
+    light(e) {
+      this.$root.querySelectorAll(".cell").forEach((cell) => {
         if (cell.querySelector(".lit")) return;
         const img = new Image();
         img.className = "lit";
         img.alt = "";
-        img.src = src;
+        img.src = e.detail;
         cell.querySelector("img").after(img);
       });
     },
+    dim() { this.$root.querySelectorAll(".lit").forEach((x) => x.remove()); },
+  }));
+
+  // A colour as one ink reads it.
+  Alpine.data("chip", () => ({
+    light() {
+      if (!this.$root.dataset.still) this.$dispatch("light", this.$root.dataset.light);
+    },
     dim(e) {
       if (e.type === "mouseleave" && this.$root.contains(document.activeElement)) return;
-      this.$root.closest("tbody").querySelectorAll(".lit").forEach((x) => x.remove());
+      this.$dispatch("dim");
       if (e.type === "mouseleave") delete this.$root.dataset.still;
     },
     close() {
@@ -118,41 +155,12 @@ document.addEventListener("alpine:init", () => {
       } catch (_) { /* the server is away: the browser says so itself */ }
       const fresh = page && page.getElementById("work");
       if (!fresh) { form.submit(); return; }
-      const seen = page.querySelector(".docket").dataset.seen; // parts of the page move over
-      const weighed = page.querySelector(".weight[x-data]");
-      const known = document.querySelector(".weight");
-      if (weighed && known) weighed.textContent = known.textContent;
-      for (const part of [".docket", ".thread", "#work > .foot"]) {
-        const [was, is] = [document.querySelector(part), page.querySelector(part)];
-        if (was && is && was.innerHTML !== is.innerHTML) was.replaceWith(is);
-      }
-      document.querySelector(".docket").dataset.seen = seen;
-      fresh.querySelectorAll("tbody").forEach((is) => {
-        const was = document.querySelector(`#work tbody[data-version="${is.dataset.version}"]`);
-        if (was && was.dataset.look !== is.dataset.look) this.swap(was, is);
-      });
-      document.getElementById("saved").textContent = (e.submitter ? e.submitter.textContent : "") + ": kept";
-      window.dispatchEvent(new CustomEvent("remade"));
-      const chip = holder && document.getElementById(holder.id);
-      if (!chip) return;
-      chip.dataset.still = "yes"; // the outcome is what one wants to see now
-      chip.querySelector("summary").focus();
-    },
-    // swap puts a row made anew in the place of the old one.
-    swap(was, is) {
-      const pictures = [...was.querySelectorAll(".cell > img:not(.lit)")];
-      is.querySelectorAll(".cell > img").forEach((img, i) => {
-        const before = pictures[i];
-        if (!before) return;
-        const next = document.importNode(img);
-        next.loading = "eager";
-        next.onload = () => before.replaceWith(next);
-        next.src = img.getAttribute("src");
-        img.replaceWith(before);
-      });
-      const ring = (row) => row.querySelector(".ring-lost") || {};
-      ring(is).checked = ring(was).checked;
-      was.replaceWith(is);
+      // A row made anew takes the pictures of the old one with it.
+      window.dispatchEvent(new CustomEvent("rows", { detail: fresh }));
+      this.$exchange(page, [".docket", ".thread", "#work > .foot"]);
+      const kept = e.submitter ? e.submitter.textContent : "";
+      window.dispatchEvent(new CustomEvent("saved", { detail: kept + ": kept" }));
+      window.dispatchEvent(new CustomEvent("remade", { detail: holder && holder.id }));
     },
   }));
 });
