@@ -315,11 +315,22 @@ func straight(img image.Image) *image.NRGBA {
 	b := img.Bounds()
 	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
 	if p, ok := img.(*image.Paletted); ok { // not through premultiplied colours
+		var colours [256][4]uint8
+		for i, c := range p.Palette {
+			n := color.NRGBAModel.Convert(c).(color.NRGBA)
+			colours[i] = [4]uint8{n.R, n.G, n.B, n.A}
+		}
 		for y := range b.Dy() {
+			row := out.Pix[y*out.Stride:][:out.Stride]
 			for x, i := range p.Pix[y*p.Stride:][:b.Dx()] {
-				c := color.NRGBAModel.Convert(p.Palette[i]).(color.NRGBA)
-				copy(out.Pix[y*out.Stride+4*x:], []uint8{c.R, c.G, c.B, c.A})
+				*(*[4]uint8)(row[4*x:]) = colours[i]
 			}
+		}
+		return out
+	}
+	if p, ok := img.(*image.RGBA); ok && p.Opaque() { // premultiplied by one
+		for y := range b.Dy() {
+			copy(out.Pix[y*out.Stride:][:out.Stride], p.Pix[y*p.Stride:])
 		}
 		return out
 	}

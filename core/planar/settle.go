@@ -67,9 +67,9 @@ func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, 
 	var crossings atomic.Int64
 	all, err := inParts(ctx, len(ps), func(from, to int) []meeting {
 		var m meeting
-		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
+		for i := from; i < to && crossings.Load() <= MaxCrossings; i += fan {
 			before := len(m.hot)
-			t.near(ps[i], i+1, func(j int) { m.meet(ps, i, j) })
+			t.pairs(ps, i, min(i+fan, to), func(i, j int) { m.meet(ps, i, j) })
 			crossings.Add(int64(len(m.hot) - before))
 		}
 		return []meeting{m}

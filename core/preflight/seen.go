@@ -3,6 +3,8 @@ package preflight
 import (
 	"context"
 	"fmt"
+	"image"
+	"math"
 	"slices"
 
 	"dyekit/core/drawing"
@@ -119,16 +121,27 @@ func (s *sight) hidden(ctx context.Context, d *drawing.Drawing) ([]drawing.Node,
 // behind reports whether higher opaque leaves cover all of leaf i as it would
 // be seen alone, a border of one pixel included. top is what is seen.
 func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int) (bool, error) {
-	alone, err := s.numbers(ctx, d, func(j int) bool { return j == i })
+	area := s.pixels(drawing.Bounds(s.nodes[i]))
+	if area.Empty() {
+		return false, nil
+	}
+	to := geom.Translate(-float64(area.Min.X), -float64(area.Min.Y)).Mul(raster.Fit(s.box, s.w, s.h))
+	alone, err := raster.Numbers(ctx, d, to, area.Dx(), area.Dy(), func(n drawing.Node) int {
+		if n == s.nodes[i] {
+			return i + 1
+		}
+		return 0
+	})
 	if err != nil {
 		return false, err
 	}
 	any := false
-	for p, n := range alone {
+	for k, n := range alone {
 		if n == 0 {
 			continue
 		}
 		any = true
+		p := (area.Min.Y+k/area.Dx())*s.w + area.Min.X + k%area.Dx()
 		for _, q := range []int{p, p - 1, p + 1, p - s.w, p + s.w} {
 			if q >= 0 && q < len(top) && top[q] <= i+1 {
 				return false, nil
@@ -136,6 +149,18 @@ func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int
 		}
 	}
 	return any, nil
+}
+
+// pixels is the part of the picture that what lies in b can touch.
+func (s *sight) pixels(b geom.Rect) image.Rectangle {
+	if b.Empty() {
+		return image.Rectangle{}
+	}
+	kx, ky := float64(s.w)/s.box.W(), float64(s.h)/s.box.H()
+	within := func(v float64, most int) int { return int(min(float64(most), max(0, v))) }
+	return image.Rect(
+		within(math.Floor((b.X0-s.box.X0)*kx), s.w), within(math.Floor((b.Y0-s.box.Y0)*ky), s.h),
+		within(math.Ceil((b.X1-s.box.X0)*kx), s.w), within(math.Ceil((b.Y1-s.box.Y0)*ky), s.h))
 }
 
 // maxCovered bounds the leaves that are told, each of which is drawn alone.

@@ -30,7 +30,9 @@ func numbered(ns []drawing.Node, number func(drawing.Node) int) []drawing.Node {
 	var out []drawing.Node
 	for _, n := range ns {
 		if g, ok := n.(*drawing.Group); ok {
-			out = append(out, &drawing.Group{Nodes: numbered(g.Nodes, number), Alpha: 1, Clip: g.Clip})
+			if in := numbered(g.Nodes, number); in != nil {
+				out = append(out, &drawing.Group{Nodes: in, Alpha: 1, Clip: g.Clip})
+			}
 			continue
 		}
 		id := number(n)

@@ -1,0 +1,80 @@
+package bench
+
+import (
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// byHand are drawings from open sets, from three shapes to 671, plain, with
+// gradients, with very long paths: the flags of flag-icons (MIT), the map of
+// @svg-maps/world (CC BY 4.0), both from npm, and the fixtures of librsvg's own
+// tests (LGPL). make bench installs them.
+var byHand = []string{
+	flags + "jp.svg", flags + "fr.svg", flags + "us.svg", flags + "br.svg", flags + "gt.svg",
+	flags + "bz.svg", flags + "mx.svg", flags + "es.svg", flags + "sv.svg", flags + "bo.svg",
+	flags + "rs.svg", flags + "sh-ac.svg",
+	fixtures + "bug564527.svg",
+	"../../.cache/node_modules/@svg-maps/world/world.svg",
+}
+
+const (
+	flags    = "../../.cache/node_modules/flag-icons/flags/4x3/"
+	fixtures = "/usr/libexec/installed-tests/RSVG/fixtures/dimensions/"
+)
+
+var element = regexp.MustCompile(`<(path|rect|circle|ellipse|polygon|polyline|line|use|text|image)\b`)
+
+// BenchmarkByHand makes the 32 files of testdata/kit_by_hand.json, checks
+// included, and has testdata/kit_by_hand.sh make the same list with general tools
+// on all cores. It prints a ratio for each drawing, the geometric mean of all, and
+// the most memory that Dye Kit took. DYEKIT_READERS=auto has outside readers look
+// at every file as well.
+func BenchmarkByHand(b *testing.B) {
+	readers := os.Getenv("DYEKIT_READERS")
+	if readers == "" {
+		readers = "none"
+	}
+	product, n := 0.0, 0
+	for _, file := range byHand {
+		b.Run(filepath.Base(file), func(b *testing.B) {
+			data, err := os.ReadFile(file)
+			if err != nil {
+				b.Fatal(err)
+			}
+			var ours, theirs time.Duration
+			var memory int64
+			for range b.N {
+				start := time.Now()
+				cmd := exec.Command("../../bin/dyekit", "make", file, "--recipe", "testdata/kit_by_hand.json", "--brand", "Bench", "--readers", readers, "--out", filepath.Join(b.TempDir(), "kit"))
+				if out, err := cmd.CombinedOutput(); err != nil {
+					b.Fatalf("%v: %s", err, out)
+				}
+				ours += time.Since(start)
+				memory = max(memory, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+				start = time.Now()
+				if out, err := exec.Command("bash", "testdata/kit_by_hand.sh", file, filepath.Join(b.TempDir(), "hand")).CombinedOutput(); err != nil {
+					b.Fatalf("%v: %s", err, out)
+				}
+				theirs += time.Since(start)
+			}
+			ratio := ours.Seconds() / theirs.Seconds()
+			b.ReportMetric(float64(len(element.FindAll(data, -1))), "elements")
+			b.ReportMetric(float64(len(data))/1000, "kB")
+			b.ReportMetric(ours.Seconds()*1000/float64(b.N), "kit-ms")
+			b.ReportMetric(theirs.Seconds()*1000/float64(b.N), "hand-ms")
+			b.ReportMetric(float64(memory)/1024, "MiB")
+			b.ReportMetric(ratio, "ratio")
+			b.ReportMetric(0, "ns/op")
+			product, n = product+math.Log(ratio), n+1
+		})
+	}
+	if n > 0 {
+		b.Logf("geometric mean of %d ratios: %.2f", n, math.Exp(product/float64(n)))
+	}
+}
