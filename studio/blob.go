@@ -1,7 +1,6 @@
 package studio
 
 import (
-	"bufio"
 	"context"
 	"crypto/sha256"
 	"database/sql"
@@ -72,15 +71,14 @@ func (s *Studio) putFrom(ctx context.Context, write func(io.Writer) error) (h Ha
 			return err
 		}
 		w := &chunks{ctx: ctx, tx: tx, h: h}
-		b := bufio.NewWriterSize(w, chunk)
 		again := sha256.New()
-		if err := write(io.MultiWriter(b, again)); err != nil {
+		if err := write(io.MultiWriter(w, again)); err != nil {
 			return err
 		}
 		if Hash(again.Sum(nil)) != h {
 			return errors.New("what is to be kept came out otherwise the second time")
 		}
-		return b.Flush()
+		return w.flush()
 	})
 	return h, err
 }
@@ -93,24 +91,36 @@ func (c *counter) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
-// chunks keeps what is written as the chunks of h.
+// chunks keeps what is written as the chunks of h. All but the last are full,
+// however it is written: a Reader counts on that.
 type chunks struct {
-	ctx context.Context
-	tx  *sql.Tx
-	h   Hash
-	seq int
+	ctx  context.Context
+	tx   *sql.Tx
+	h    Hash
+	seq  int
+	part []byte
 }
 
 func (c *chunks) Write(p []byte) (int, error) {
 	for rest := p; len(rest) > 0; {
-		part := rest[:min(chunk, len(rest))]
-		if _, err := c.tx.ExecContext(c.ctx, "INSERT INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", c.h[:], c.seq, part); err != nil {
-			return 0, err
+		n := min(chunk-len(c.part), len(rest))
+		c.part, rest = append(c.part, rest[:n]...), rest[n:]
+		if len(c.part) == chunk {
+			if err := c.flush(); err != nil {
+				return 0, err
+			}
 		}
-		c.seq++
-		rest = rest[len(part):]
 	}
 	return len(p), nil
+}
+
+func (c *chunks) flush() error {
+	if len(c.part) == 0 {
+		return nil
+	}
+	_, err := c.tx.ExecContext(c.ctx, "INSERT INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", c.h[:], c.seq, c.part)
+	c.seq, c.part = c.seq+1, c.part[:0]
+	return err
 }
 
 // get returns bytes by their hash and makes sure that they are the same.
@@ -189,6 +199,9 @@ func (r *Reader) Read(p []byte) (int, error) {
 			return 0, err
 		}
 		r.seq = seq
+	}
+	if want := min(chunk, r.size-r.seq*chunk); int64(len(r.part)) != want {
+		return 0, fmt.Errorf("the bytes kept as %s are damaged: chunk %d has %d bytes, not %d", r.h, r.seq, len(r.part), want)
 	}
 	n := copy(p, r.part[r.at-r.seq*chunk:])
 	r.at += int64(n)
