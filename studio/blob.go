@@ -34,23 +34,10 @@ func parseHash(s string) (Hash, error) {
 // counts as new, so that Collect lets them be until they are named.
 func (s *Studio) put(ctx context.Context, data []byte) (Hash, error) {
 	h := hashBytes(data)
-	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], len(data))
-		if err != nil {
-			return err
-		}
-		if n, err := res.RowsAffected(); err != nil || n != 1 { // 2 for one that was there
-			return err
-		}
-		for i := 0; i == 0 || i*chunk < len(data); i++ {
-			part := data[i*chunk : min(len(data), (i+1)*chunk)]
-			if _, err := tx.ExecContext(ctx, "INSERT INTO blob_chunks (sha256, seq, data) VALUES (?, ?, ?)", h[:], i, part); err != nil {
-				return err
-			}
-		}
-		return nil
+	return h, s.keep(ctx, h, int64(len(data)), func(w io.Writer) error {
+		_, err := w.Write(data)
+		return err
 	})
-	return h, err
 }
 
 // putFrom is put for what is too large to be held in memory. write is called
@@ -62,15 +49,7 @@ func (s *Studio) putFrom(ctx context.Context, write func(io.Writer) error) (h Ha
 		return h, err
 	}
 	h = Hash(sum.Sum(nil))
-	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], int64(size))
-		if err != nil {
-			return err
-		}
-		if n, err := res.RowsAffected(); err != nil || n != 1 {
-			return err
-		}
-		w := &chunks{ctx: ctx, tx: tx, h: h}
+	return h, s.keep(ctx, h, int64(size), func(w io.Writer) error {
 		again := sha256.New()
 		if err := write(io.MultiWriter(w, again)); err != nil {
 			return err
@@ -78,9 +57,26 @@ func (s *Studio) putFrom(ctx context.Context, write func(io.Writer) error) (h Ha
 		if Hash(again.Sum(nil)) != h {
 			return errors.New("what is to be kept came out otherwise the second time")
 		}
+		return nil
+	})
+}
+
+// keep keeps the bytes that write writes, if they are not there yet.
+func (s *Studio) keep(ctx context.Context, h Hash, size int64, write func(io.Writer) error) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], size)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n != 1 { // 2 for one that was there
+			return err
+		}
+		w := &chunks{ctx: ctx, tx: tx, h: h}
+		if err := write(w); err != nil {
+			return err
+		}
 		return w.flush()
 	})
-	return h, err
 }
 
 // A counter counts the bytes written to it.

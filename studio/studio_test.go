@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -20,16 +19,7 @@ import (
 
 var database *testkit.Database
 
-func TestMain(m *testing.M) {
-	var err error
-	if database, err = testkit.StartDatabase(); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	code := m.Run()
-	database.Close()
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { testkit.Main(m, &database) }
 
 func open(t *testing.T) *Studio {
 	t.Helper()

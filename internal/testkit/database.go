@@ -17,6 +17,20 @@ type Database struct {
 	n   atomic.Int64
 }
 
+// Main runs the tests of a package beside a server of their own and ends the
+// process; it is all that TestMain does where no browser is needed.
+func Main(m *testing.M, database **Database) {
+	d, err := StartDatabase()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	*database = d
+	code := m.Run()
+	d.Close()
+	os.Exit(code)
+}
+
 // StartDatabase starts a server in a folder of its own, for TestMain.
 func StartDatabase() (*Database, error) {
 	dir, err := os.MkdirTemp("", "dyekit-db-")

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"os"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -21,16 +20,7 @@ import (
 
 var database *testkit.Database
 
-func TestMain(m *testing.M) {
-	var err error
-	if database, err = testkit.StartDatabase(); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	code := m.Run()
-	database.Close()
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { testkit.Main(m, &database) }
 
 // open makes a queue with n marks, numbered from 1.
 func open(t *testing.T, n int) (*queue.Queue, *sql.DB) {
