@@ -259,8 +259,9 @@ func (r *filtering) draw(b *bitmap, ns []drawing.Node) error {
 	if sub.err != nil {
 		return sub.err
 	}
-	return paint(r.c.ctx, items, b.w, b.h, Options{Hard: r.c.hard}, func(y, from, to int, row layer) {
-		copy(b.pix[4*(y*b.w+from):4*(y*b.w+to)], row)
+	return paint(r.c.ctx, items, b.w, b.h, Options{Hard: r.c.hard}, func(p *painter, y, k int) {
+		u := p.base.used[k]
+		copy(b.pix[4*(y*b.w+u[0]):4*(y*b.w+u[1])], p.dense(p.base, k, u[0], u[1]))
 	})
 }
 

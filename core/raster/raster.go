@@ -63,20 +63,20 @@ func renderPart(ctx context.Context, nodes []drawing.Node, to geom.Affine, img *
 	if c.err != nil {
 		return c.err
 	}
-	return paint(ctx, items, w, h, opt, func(y, from, to int, row layer) {
-		store(img.Pix[y*img.Stride+4*from:], row)
+	return paint(ctx, items, w, h, opt, func(p *painter, y, k int) {
+		p.put(p.base, k, img.Pix[y*img.Stride:][:4*w])
 	})
 }
 
-// paint draws the items band by band on all cores and hands the painted part
-// [from, to) of each row to put.
-func paint(ctx context.Context, items []item, w, h int, opt Options, put func(y, from, to int, row layer)) error {
+// paint draws the items band by band on all cores and hands each row that was
+// painted to put: row y of the picture is row k of the painter's base.
+func paint(ctx context.Context, items []item, w, h int, opt Options, put func(p *painter, y, k int)) error {
 	bands := (h + bandRows - 1) / bandRows
 	return parallel.Do(ctx, bands, func(ctx context.Context, i int) error {
 		p := newPainter(ctx, w, opt)
-		p.band(items, put, i*bandRows, min(h, (i+1)*bandRows))
-		p.ctx = nil
-		painters.Put(p)
+		defer p.done()
+		y0 := i * bandRows
+		p.band(items, func(p *painter, k int) { put(p, y0+k, k) }, y0, min(h, y0+bandRows))
 		return ctx.Err()
 	})
 }

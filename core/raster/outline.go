@@ -1,0 +1,166 @@
+package raster
+
+import (
+	"math"
+	"sync"
+
+	"dyekit/core/geom"
+)
+
+// bandRows is the height of the strips a picture is drawn in: small enough
+// that a strip stays in the processor's cache, and the unit of parallel work.
+const bandRows = 32
+
+// An edge is a line from (x0, y0) down to (x1, y1), y0 ≤ y1, in pixels. dir is
+// +1 if the path ran downwards, −1 if upwards. A level one bounds nothing: it
+// tells that its two ends belong together.
+type edge struct {
+	x0, y0, x1, y1 float64
+	dir            int
+}
+
+func (e *edge) at(y float64) float64 {
+	switch {
+	case y <= e.y0:
+		return e.x0
+	case y >= e.y1:
+		return e.x1
+	}
+	return e.x0 + (e.x1-e.x0)*((y-e.y0)/(e.y1-e.y0))
+}
+
+// An outline is a flattened path, its edges sorted into bands and, within each,
+// into the rows in which they begin.
+type outline struct {
+	rule   geom.Rule
+	simple bool   // it neither crosses nor covers itself
+	first  int    // the first band that it touches
+	starts []int  // where the edges of each row from that band's first on begin; one more than rows
+	edges  []edge // an edge is in each band it touches
+}
+
+// bands is how many bands the outline touches, from first on.
+func (o *outline) bands() int { return len(o.starts) / bandRows }
+
+// touches reports whether the outline has edges in band i.
+func (o *outline) touches(i int) bool {
+	if i -= o.first; i < 0 || i >= o.bands() {
+		return false
+	}
+	return o.starts[i*bandRows] < o.starts[(i+1)*bandRows]
+}
+
+// from returns the edges of a band that begin in its row k or, if k is 0, above.
+func (o *outline) from(band, k int) []edge {
+	i := (band-o.first)*bandRows + k
+	return o.edges[o.starts[i]:o.starts[i+1]]
+}
+
+// An arena is the memory of the outlines of one picture. It is used again for
+// the next, so that once warm a shape costs no allocation.
+type arena struct {
+	edges []edge
+	ints  []int
+	tmp   []edge
+}
+
+var arenas = sync.Pool{New: func() any { return new(arena) }}
+
+func (a *arena) reset() { a.edges, a.ints, a.tmp = a.edges[:0], a.ints[:0], a.tmp[:0] }
+
+// take returns n elements at the end of *s, of any value. What was taken before
+// stays valid when the memory has to grow.
+func take[T any](s *[]T, n int) []T {
+	if len(*s)+n > cap(*s) {
+		*s = make([]T, 0, max(2*cap(*s), n, 1024))
+	}
+	l := len(*s)
+	*s = (*s)[:l+n]
+	return (*s)[l : l+n : l+n]
+}
+
+// outline flattens p, mapped by m, for a picture of w × h pixels.
+func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) outline {
+	a.tmp = a.tmp[:0]
+	height, width := float64(h), float64(w)
+	p.FlattenBy(m, geom.Flatness, func(p, q geom.Point) {
+		e := edge{p.X, p.Y, q.X, q.Y, 1}
+		if p.Y > q.Y {
+			e = edge{q.X, q.Y, p.X, p.Y, -1}
+		}
+		if e.y1 > 0 && e.y0 < height {
+			a.clamp(e, width)
+		}
+	})
+	o := outline{rule: rule}
+	if len(a.tmp) == 0 {
+		return o
+	}
+	rows := (h + bandRows - 1) / bandRows * bandRows
+	span := func(e *edge) (lo, hi int) { // rows
+		return max(0, int(e.y0)), min(rows, max(int(math.Ceil(e.y1)), int(e.y0)+1)) - 1
+	}
+	lo, hi := span(&a.tmp[0])
+	for i := range a.tmp {
+		l, h := span(&a.tmp[i])
+		lo, hi = min(lo, l), max(hi, h)
+	}
+	o.first = lo / bandRows
+	base := o.first * bandRows
+	o.starts = take(&a.ints, (hi/bandRows-o.first+1)*bandRows+1)
+	clear(o.starts)
+	each := func(f func(e *edge, row int)) { // from base on, in each band once
+		for i := range a.tmp {
+			e := &a.tmp[i]
+			l, h := span(e)
+			for r := l; r <= h; r = (r/bandRows + 1) * bandRows {
+				f(e, r-base)
+			}
+		}
+	}
+	each(func(_ *edge, r int) { o.starts[r+1]++ })
+	for i := 1; i < len(o.starts); i++ {
+		o.starts[i] += o.starts[i-1]
+	}
+	o.edges = take(&a.edges, o.starts[len(o.starts)-1])
+	each(func(e *edge, r int) {
+		o.edges[o.starts[r]] = *e
+		o.starts[r]++
+	})
+	copy(o.starts[1:], o.starts) // they have moved on by one
+	o.starts[0] = 0
+	return o
+}
+
+// clamp appends e to the edges at hand. It is cut at x = 0 and x = w, and what
+// lies outside is moved onto those lines: parts beyond the left border still
+// count for the winding, and no column outside the picture is ever touched.
+func (a *arena) clamp(e edge, w float64) {
+	if e.x0 >= 0 && e.x1 >= 0 && e.x0 <= w && e.x1 <= w {
+		a.tmp = append(a.tmp, e)
+		return
+	}
+	inside := func(x float64) float64 { return min(w, max(0, x)) }
+	if e.y0 == e.y1 {
+		e.x0, e.x1 = inside(e.x0), inside(e.x1)
+		a.tmp = append(a.tmp, e)
+		return
+	}
+	cuts := [4]float64{e.y0, e.y1, e.y1, e.y1}
+	n := 1
+	for _, x := range [2]float64{0, w} {
+		if (e.x0 < x) != (e.x1 < x) {
+			cuts[n] = min(e.y1, max(e.y0, e.y0+(x-e.x0)/(e.x1-e.x0)*(e.y1-e.y0)))
+			n++
+		}
+	}
+	if n == 3 && cuts[1] > cuts[2] {
+		cuts[1], cuts[2] = cuts[2], cuts[1]
+	}
+	cuts[n] = e.y1
+	for i := range n {
+		if y0, y1 := cuts[i], cuts[i+1]; y0 < y1 {
+			a.tmp = append(a.tmp, edge{inside(e.at(y0)), y0, inside(e.at(y1)), y1, e.dir})
+		}
+	}
+}
