@@ -21,12 +21,10 @@ const (
 	// Samples of so many blocks, this long, are tried to choose between filters
 	// and none.
 	samples, sampleSize = 16, 96 << 10
-	// Levels of deflate: the highest for shades and for what is small; the
-	// second for large flat art, where the highest takes four times as long to
-	// win a tenth; the third for noise and photographs, in which there is next
-	// to nothing to find; the last for a quick file.
+	// Levels of deflate: the highest for shades; the second to try with; the
+	// third for noise and photographs, in which there is next to nothing to find;
+	// the last for a quick file.
 	highest, high, coarse, quickest = 9, 7, 5, 1
-	small                           = 4 << 20 // bytes of lines
 	// noisy is the share of its bytes that deflate leaves of noise.
 	noisy = 0.6
 )
@@ -39,7 +37,8 @@ type band struct {
 
 func (b band) size() int { return (b.to - b.from) * b.pass.line }
 
-func (r *rows) bands() (all []band, total int) {
+func (r *rows) bands() (all []band) {
+	total := 0
 	for _, p := range r.passes {
 		total += p.h * p.line
 	}
@@ -50,23 +49,21 @@ func (r *rows) bands() (all []band, total int) {
 			all = append(all, band{p, y, min(p.h, y+step)})
 		}
 	}
-	return all, total
+	return all
 }
 
-// deflate returns the zlib stream of the lines (RFC 1950). Bands are
-// compressed at once on all cores, each with the end of the one before it to
-// look back to.
+// deflate returns the zlib stream of the lines (RFC 1950): of flat art by its
+// runs. Bands of other pictures are compressed at once on all cores, each with
+// the end of the one before it to look back to.
 func (r *rows) deflate(quick bool) []byte {
-	bands, total := r.bands()
+	if r.flat {
+		return r.tokens()
+	}
+	bands := r.bands()
 	level := highest
-	switch {
-	case quick:
-		level = quickest
-		r.filtered = r.colors == nil && !r.flat
-	case r.flat && total > small:
-		level = high
-		fallthrough
-	default:
+	if quick {
+		level, r.filtered = quickest, r.colors == nil
+	} else {
 		var ratio float64
 		if r.filtered, ratio = r.filtersPay(bands, level); ratio > noisy {
 			level = coarse

@@ -1,6 +1,7 @@
 package png
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/binary"
 	"image"
@@ -16,40 +17,72 @@ type facts struct {
 	colors []uint32 // straight RGBA in order of opacity; nil if over 256
 	index  map[uint32]uint8
 	flat   bool // neighbours are mostly the same
+	// The runs of flat art: those of row y are runs[at[y][0]:at[y][1]]. A row
+	// that equals the one above has the same.
+	runs []run
+	at   [][2]int32
 }
 
+// A run of pixels of one colour in a row, up to end.
+type run struct {
+	end    int32
+	colour uint32 // as in the picture's memory
+}
+
+// shortest is how long, in px, the runs of flat art are on the mean at least.
+const shortest = 16
+
 func analyse(img *image.NRGBA) *facts {
-	f := &facts{img: img, opaque: true, grey: true}
+	f := &facts{img: img, opaque: true, grey: true, flat: true}
 	seen := make(map[uint32]struct{}, 257)
-	changes := 0
+	var recent [256]uint32 // colours that need no second look
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
-	last := ^binary.LittleEndian.Uint32(img.Pix)
+	most := w * h / shortest
+	f.at = make([][2]int32, 0, h)
+	var above []byte
 	for y := range h {
 		row := img.Pix[y*img.Stride : y*img.Stride+4*w]
-		for i := 0; i < len(row); i += 4 {
+		if above != nil && bytes.Equal(row, above) {
+			f.at = append(f.at, f.at[len(f.at)-1])
+			continue
+		}
+		if f.flat {
+			above = row
+		}
+		from := len(f.runs)
+		for i := 0; i < len(row); {
 			c := binary.LittleEndian.Uint32(row[i:])
-			if c == last {
-				i = skip(row, i+4, c) - 4
-				continue
+			i = skip(row, i+4, c)
+			if f.flat {
+				f.runs = append(f.runs, run{int32(i / 4), c})
 			}
-			changes++
-			last = c
-			if c>>24 != 0xff {
-				f.opaque = false
-			}
-			if r, g, b := c&0xff, c>>8&0xff, c>>16&0xff; r != g || g != b {
-				f.grey = false
-			}
-			if len(seen) <= 256 {
-				seen[bits.ReverseBytes32(c)] = struct{}{}
+			if r := &recent[c*0x9e3779b1>>24]; *r != c || c == 0 {
+				*r = c
+				f.note(c, seen)
 			}
 		}
+		f.at = append(f.at, [2]int32{int32(from), int32(len(f.runs))})
+		if len(f.runs) > most {
+			f.flat, f.runs, f.at, above = false, nil, nil, nil
+		}
 	}
-	f.flat = changes <= w*h/16
 	if len(seen) <= 256 {
 		f.sortColours(seen)
 	}
 	return f
+}
+
+// note takes in a colour that occurs.
+func (f *facts) note(c uint32, seen map[uint32]struct{}) {
+	if c>>24 != 0xff {
+		f.opaque = false
+	}
+	if r, g, b := c&0xff, c>>8&0xff, c>>16&0xff; r != g || g != b {
+		f.grey = false
+	}
+	if len(seen) <= 256 {
+		seen[bits.ReverseBytes32(c)] = struct{}{}
+	}
 }
 
 // skip returns where the run of pixels c that goes on at i ends: flat art is

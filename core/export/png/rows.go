@@ -71,6 +71,10 @@ func (r *rows) lines(p pass, from, to int) []byte {
 
 // line packs line y of a pass.
 func (r *rows) line(dst []byte, p pass, y int) {
+	if r.flat && p.dx == 1 {
+		r.fill(dst, y)
+		return
+	}
 	img := r.img
 	at := (p.y0 + y*p.dy) * img.Stride
 	src := img.Pix[at : at+4*img.Bounds().Dx()]
@@ -82,6 +86,51 @@ func (r *rows) line(dst []byte, p pass, y int) {
 		src = thin
 	}
 	r.row(dst, src, r.kind, r.depth)
+}
+
+// fill makes a line of flat art from its runs.
+func (r *rows) fill(dst []byte, y int) {
+	at := 0
+	for _, run := range r.runs[r.at[y][0]:r.at[y][1]] {
+		end := int(run.end)
+		c := [4]byte{byte(run.colour), byte(run.colour >> 8), byte(run.colour >> 16), byte(run.colour >> 24)}
+		switch r.kind {
+		case grey:
+			fillBytes(dst[at:end], c[:1])
+		case greyAlpha:
+			fillBytes(dst[2*at:2*end], []byte{c[0], c[3]})
+		case trueColor:
+			fillBytes(dst[3*at:3*end], c[:3])
+		case trueAlpha:
+			fillBytes(dst[4*at:4*end], c[:])
+		case palette:
+			fillIndex(dst, at, end, r.index[bits.ReverseBytes32(run.colour)], r.depth)
+		}
+		at = end
+	}
+}
+
+// fillIndex gives pixels [from, to) of a line an index of so many bits. Pixels
+// are given in order.
+func fillIndex(dst []byte, from, to int, index byte, depth int) {
+	per := 8 / depth
+	for ; from < to && from%per != 0; from++ {
+		dst[from/per] |= index << (8 - depth - from%per*depth)
+	}
+	full := index
+	for n := depth; n < 8; n *= 2 {
+		full |= full << n
+	}
+	if whole := to / per; from/per < whole {
+		fillBytes(dst[from/per:whole], []byte{full})
+		from = whole * per
+	}
+	if from < to {
+		dst[from/per] = 0
+	}
+	for ; from < to; from++ {
+		dst[from/per] |= index << (8 - depth - from%per*depth)
+	}
 }
 
 // row converts one row of pixels to samples.
@@ -102,33 +151,19 @@ func (f *facts) row(dst, src []byte, kind, depth int) {
 	case trueAlpha:
 		copy(dst, src)
 	case palette:
-		if depth < 8 {
-			clear(dst)
-		}
 		for i := 0; i < len(src); {
 			c := binary.LittleEndian.Uint32(src[i:])
-			at := f.index[bits.ReverseBytes32(c)]
 			end := skip(src, i+4, c)
-			run := [2]int{i / 4, end / 4}
+			fillIndex(dst, i/4, end/4, f.index[bits.ReverseBytes32(c)], depth)
 			i = end
-			if depth == 8 {
-				fillBytes(dst[run[0]:run[1]], at)
-				continue
-			}
-			for x := run[0]; x < run[1] && at > 0; x++ {
-				bit := x * depth
-				dst[bit/8] |= at << (8 - depth - bit%8)
-			}
 		}
 	}
 }
 
-func fillBytes(b []byte, v byte) {
-	if len(b) == 0 {
-		return
-	}
-	b[0] = v
-	for n := 1; n < len(b); n *= 2 {
+// fillBytes repeats a pattern.
+func fillBytes(b, pattern []byte) {
+	copy(b, pattern)
+	for n := len(pattern); n < len(b); n *= 2 {
 		copy(b[n:], b[:n])
 	}
 }
@@ -136,13 +171,13 @@ func fillBytes(b []byte, v byte) {
 // filter returns the line in the one of the five filters (section 9.2) that
 // leaves the smallest sum of absolute differences (section 12.8).
 func (r *rows) filter(cur, prev, best, try []byte, bpp int) []byte {
-	if bytes.Equal(cur[1:], prev[1:]) { // most lines of flat art: nothing is left
+	if bytes.Equal(cur[1:], prev[1:]) { // nothing is left
 		clear(best)
 		best[0] = 2
 		return best
 	}
 	least := math.MaxInt
-	for _, ft := range r.tried() {
+	for ft := range 5 {
 		try[0] = byte(ft)
 		if sum := difference(ft, try[1:], cur[1:], prev[1:], bpp); sum < least {
 			least = sum
@@ -150,14 +185,6 @@ func (r *rows) filter(cur, prev, best, try []byte, bpp int) []byte {
 		}
 	}
 	return best
-}
-
-// tried are the filters worth trying: on flat art the other two win nothing.
-func (r *rows) tried() []int {
-	if r.flat {
-		return []int{1, 2, 4}
-	}
-	return []int{0, 1, 2, 3, 4}
 }
 
 // difference fills dst with what one filter leaves and sums it up.
