@@ -35,7 +35,7 @@ func init() { // not in the declaration, as the crafts speak of the table
 		format.SVG:         {(*job).encodeSVG, (*job).checkSVG},
 		format.PDF:         {(*job).encodePDF, (*job).checkPDF},
 		format.EPS:         {(*job).encodeEPS, (*job).checkEPS},
-		format.PNG:         {(*job).encodePNG, (*job).checkPixels},
+		format.PNG:         {(*job).encodePNG, (*job).checkPNG},
 		format.JPEG:        {(*job).encodeJPEG, (*job).checkPixels},
 		format.TIFF:        {(*job).encodeTIFF, (*job).checkPixels},
 		format.WebP:        {(*job).encodeWebP, (*job).checkPixels},

@@ -27,6 +27,43 @@ import (
 	"dyekit/core/recipe"
 )
 
+// checkPNG opens a PNG again and holds it to what was drawn, row beside row.
+func (j *job) checkPNG(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
+	p, err := readback.ReadPNG(data)
+	if err != nil {
+		return err
+	}
+	e := f.Entry
+	cs.add("opens", true, "png")
+	cs.add("pixel-size", p.W == f.W && p.H == f.H, "%d × %d px", p.W, p.H)
+	if !e.Kind().Unscaled {
+		cs.add("resolution", math.Abs(p.PPI-f.PPI) < 0.02, "%.2f ppi", p.PPI)
+	}
+	if p.W != f.W || p.H != f.H {
+		return nil
+	}
+	want := px.screen[0]
+	b, err := beside(p, want)
+	if err != nil {
+		return err
+	}
+	cs.add("transparency", b.opaque == b.wantOpaque, "%s", opacity(b.wantOpaque))
+	if e.Palette != nil && !e.Palette.Never {
+		got, err := p.Image()
+		if err != nil {
+			return err
+		}
+		checkPalette(e.Palette, len(p.Palette), got, want, cs)
+	} else {
+		addSame("picture", b.off, cs)
+	}
+	if err := j.checkDrawn(ctx, f, px, cs); err != nil {
+		return err
+	}
+	j.checkInk(f, b.colours, cs)
+	return nil
+}
+
 func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
 	e := f.Entry
 	img, kind, ppi, err := decode(data)
@@ -61,8 +98,6 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 	case px.press != nil:
 		n := differing(inks.Pix, px.press.Pix)
 		cs.add("picture", n == 0, "%d px are not as they were drawn", n)
-	case e.Palette != nil && !e.Palette.Never:
-		checkPalette(e.Palette, img, px.screen[0], cs)
 	default:
 		checkSame("picture", straight(img), px.screen[0], cs)
 	}
@@ -72,12 +107,22 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 	if err := j.checkDrawn(ctx, f, px, cs); err != nil {
 		return err
 	}
-	// One ink has one colour, whatever the edges; several mix where they meet.
-	if ink, one := onlyInk(j.drawing(f.Versions[0])); one && !e.Opaque() && !e.Kind().Holds(format.CMYK) && j.versions[f.Versions[0]].Spec.OneInk() {
-		hex, one := inkOf(img, ink)
-		cs.add("inks", one, "%s", hex)
+	if !e.Kind().Holds(format.CMYK) {
+		j.checkInk(f, visible(straight(img)), cs)
 	}
 	return nil
+}
+
+// checkInk holds a picture in one ink to its one colour, whatever the edges;
+// several inks mix where they meet.
+func (j *job) checkInk(f recipe.File, found [][3]uint8, cs *checks) {
+	if f.Entry.Opaque() || !j.versions[f.Versions[0]].Spec.OneInk() {
+		return
+	}
+	if ink, one := onlyInk(j.drawing(f.Versions[0])); one {
+		hex, one := inkOf(found, ink)
+		cs.add("inks", one, "%s", hex)
+	}
 }
 
 // checkSame holds a file that loses nothing to what was drawn, pixel for
@@ -90,8 +135,12 @@ func checkSame(name string, got, want *image.NRGBA, cs *checks) {
 			n++
 		}
 	}
-	if n > 0 {
-		cs.add(name, false, "%d px are not as they were drawn", n)
+	addSame(name, n, cs)
+}
+
+func addSame(name string, off int, cs *checks) {
+	if off > 0 {
+		cs.add(name, false, "%d px are not as they were drawn", off)
 		return
 	}
 	cs.add(name, true, "every pixel as it was drawn")
@@ -189,13 +238,11 @@ func profile(data []byte) (p []byte) {
 	return p
 }
 
-// checkPalette holds a file whose palette may lose something to what was drawn,
-// reduced in the same way, and says what was lost.
-func checkPalette(want *recipe.Palette, img image.Image, full *image.NRGBA, cs *checks) {
-	got := straight(img)
+// checkPalette holds a file of so many colours, 0 for any, whose palette may lose
+// something to what was drawn, reduced in the same way, and says what was lost.
+func checkPalette(want *recipe.Palette, colours int, got, full *image.NRGBA, cs *checks) {
 	loss := png.Compare(full, got)
-	p, indexed := img.(*image.Paletted)
-	if !indexed {
+	if colours == 0 {
 		cs.add("palette", want.Colors == 0, "none: 256 colours would be seen to lose some")
 		checkSame("picture", got, full, cs)
 		return
@@ -204,7 +251,7 @@ func checkPalette(want *recipe.Palette, img image.Image, full *image.NRGBA, cs *
 	if n := want.Colors; n > 0 {
 		most = n
 	}
-	cs.add("palette", len(p.Palette) <= most && (want.Colors > 0 || loss.Unseen()), "%d colours, ΔE00 %.2f on the mean, %.1f at most", len(p.Palette), loss.Mean, loss.Most)
+	cs.add("palette", colours <= most && (want.Colors > 0 || loss.Unseen()), "%d colours, ΔE00 %.2f on the mean, %.1f at most", colours, loss.Mean, loss.Most)
 	if loss == (png.Loss{}) {
 		checkSame("picture", got, full, cs)
 		return
@@ -272,39 +319,25 @@ func opacity(opaque bool) string {
 	return "transparent"
 }
 
-// inkOf reports whether all pixels that are not bare have the colour of an ink,
-// to within the rounding of a channel that lies between two steps; hex lists
-// the colours.
-func inkOf(img image.Image, ink colour.RGB) (hex string, one bool) {
+// mostSeen is how many colours of a picture are looked at: more are no ink's.
+const mostSeen = 16
+
+// inkOf reports whether all colours have that of an ink, to within the rounding
+// of a channel that lies between two steps; hex lists them.
+func inkOf(found [][3]uint8, ink colour.RGB) (hex string, one bool) {
 	r, g, b := ink.Bytes()
 	want := [3]uint8{r, g, b}
-	seen := map[[3]uint8]bool{}
 	var list []string
-	one = true
-	add := func(c color.NRGBA) {
-		k := [3]uint8{c.R, c.G, c.B}
-		if c.A == 0 || seen[k] {
-			return
-		}
-		seen[k] = true
-		for i, v := range k {
+	one = len(found) > 0
+	for _, c := range found {
+		for i, v := range c {
 			if d := int(v) - int(want[i]); d < -1 || d > 1 {
 				one = false
 			}
 		}
-		list = append(list, colour.FromBytes(c.R, c.G, c.B).Hex())
+		list = append(list, colour.FromBytes(c[0], c[1], c[2]).Hex())
 	}
-	if p, ok := img.(*image.Paletted); ok {
-		for _, c := range p.Palette {
-			add(color.NRGBAModel.Convert(c).(color.NRGBA))
-		}
-	} else {
-		n := straight(img)
-		for i := 0; i < len(n.Pix) && len(seen) < 16; i += 4 {
-			add(color.NRGBA{n.Pix[i], n.Pix[i+1], n.Pix[i+2], n.Pix[i+3]})
-		}
-	}
-	return strings.Join(list, " "), one && len(list) > 0
+	return strings.Join(list, " "), one
 }
 
 // straight turns any picture into straight 8-bit pixels.

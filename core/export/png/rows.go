@@ -72,7 +72,7 @@ func (r *rows) lines(p pass, from, to int) []byte {
 // line packs line y of a pass.
 func (r *rows) line(dst []byte, p pass, y int) {
 	if r.flat && p.dx == 1 {
-		r.fill(dst, y)
+		r.fill(dst, p.y0+y*p.dy)
 		return
 	}
 	img := r.img
@@ -88,7 +88,7 @@ func (r *rows) line(dst []byte, p pass, y int) {
 	r.row(dst, src, r.kind, r.depth)
 }
 
-// fill makes a line of flat art from its runs.
+// fill makes a line of flat art from the runs of row y of the picture.
 func (r *rows) fill(dst []byte, y int) {
 	at := 0
 	for _, run := range r.runs[r.at[y][0]:r.at[y][1]] {

@@ -50,7 +50,7 @@ func (r *rows) tokens() []byte {
 			l := len(t.buf)
 			t.buf = t.buf[:l+p.line]
 			line := t.buf[l:]
-			if y > 0 && l >= p.line && r.flat && p.dx == 1 && r.at[y] == r.at[y-1] {
+			if y > 0 && l >= p.line && r.flat && p.dx == 1 && r.at[p.y0+y*p.dy] == r.at[p.y0+(y-1)*p.dy] {
 				copy(line, t.buf[l-p.line:])
 			} else {
 				clear(line)

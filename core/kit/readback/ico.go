@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"image"
-	"image/png"
 )
 
 // Icon reads every picture of an icon file, in order.
@@ -32,15 +31,12 @@ func Icon(b []byte) ([]*image.NRGBA, error) {
 		data := b[at : at+size]
 		var img *image.NRGBA
 		if bytes.HasPrefix(data, []byte("\x89PNG")) {
-			p, err := png.Decode(bytes.NewReader(data))
+			p, err := ReadPNG(data)
 			if err != nil {
 				return nil, err
 			}
-			img = image.NewNRGBA(p.Bounds())
-			for y := range img.Rect.Dy() {
-				for x := range img.Rect.Dx() {
-					img.Set(x, y, p.At(x, y))
-				}
+			if img, err = p.Image(); err != nil {
+				return nil, err
 			}
 		} else {
 			line := (side + 31) / 32 * 4
