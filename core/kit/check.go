@@ -175,7 +175,7 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 			return nil, err
 		}
 		box, w, h := j.frameFor(f, v).Box, img.Rect.Dx(), img.Rect.Dy()
-		k := witness.New(art, raster.Fit(box, w, h), w, h, raster.Options{})
+		k := witness.New(&j.paths, art, raster.Fit(box, w, h), w, h, raster.Options{})
 		tiles := witness.Every(w, h)
 		if art.Has().Pictures { // where each pixel is the mean of many
 			tiles = k.Sample(2 * sampled)

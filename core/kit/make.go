@@ -13,6 +13,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -32,6 +33,7 @@ type job struct {
 	carriages memo[*drawing.Drawing] // versions as other file types hold them
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
+	paths     witness.Paths          // of all that is drawn again
 }
 
 // A memo keeps what several files need and one of them computes. Those who ask

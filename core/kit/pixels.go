@@ -167,7 +167,7 @@ func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *chec
 		if ground != nil {
 			o.Ground, o.Hard = ground, false
 		}
-		k := witness.New(d, to, w, h, o)
+		k := witness.New(&j.paths, d, to, w, h, o)
 		v, err := k.Compare(ctx, at, k.Sample(sampled))
 		cs.add("drawing", v.OK(), "%v", v)
 		return err

@@ -61,16 +61,12 @@ func (q piece) add(to []piece) []piece {
 // list (Morton order of their middles), which makes the boxes of the tree
 // small. The order among equals stays.
 func (g grid) sort(cs []source, box geom.Rect) {
-	type keyed struct {
-		key uint64
-		i   int32
-	}
 	keys := make([]keyed, len(cs))
 	for i, s := range cs {
 		m := g.snap(clamp(hull(s.c).Centre(), box))
 		keys[i] = keyed{spread(uint32(m.x)^1<<31) | spread(uint32(m.y)^1<<31)<<1, int32(i)}
 	}
-	slices.SortFunc(keys, func(a, b keyed) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.i, b.i)) })
+	sortKeys(keys)
 	old := slices.Clone(cs)
 	for i, k := range keys {
 		cs[i] = old[k.i]

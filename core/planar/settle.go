@@ -3,7 +3,7 @@ package planar
 import (
 	"cmp"
 	"context"
-	"math"
+	"math/bits"
 	"slices"
 	"sync/atomic"
 
@@ -22,22 +22,32 @@ type cutting struct {
 // the same. This is snap rounding (Hobby, "Practical segment intersection with
 // finite precision output", 1999): every piece is led through the middle of
 // each grid square that holds an end or a crossing and that the piece passes.
-// Whether it passes is asked of the pieces as they came, never of bent ones:
-// asked again and again, a line would drift along its neighbours.
+// Squares hold their lower and left borders, so that every point lies in one,
+// and what is asked of them is answered exactly: once is then enough. Whether a
+// piece passes is asked of the pieces as they came, never of bent ones: asked
+// again and again, a line would drift along its neighbours.
 func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	if len(ps) == 0 {
 		return ps, nil
 	}
 	t := build(ps)
-	cuts, hot, err := pairs(ctx, t, ps)
+	var crossings atomic.Int64
+	cuts, err := inParts(ctx, len(ps), func(from, to int) []cutting {
+		var m meeting
+		for i := from; i < to && crossings.Load() <= MaxCrossings; i += fan {
+			n := len(m.hot)
+			m.block(t, ps, i)
+			crossings.Add(int64(len(m.hot) - n))
+			m.hot = m.hot[:0]
+		}
+		return m.cuttings
+	})
+	if crossings.Load() > MaxCrossings {
+		return nil, cmp.Or(err, ErrTooMany)
+	}
 	if err != nil {
 		return nil, err
 	}
-	more, err := passers(ctx, t, ps, hot)
-	if err != nil {
-		return nil, err
-	}
-	cuts = append(cuts, more...)
 	if len(ps)+len(cuts) > 2*MaxPieces {
 		return nil, ErrTooMany
 	}
@@ -56,46 +66,40 @@ func inParts[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, 
 	return slices.Concat(found...), err
 }
 
-// A meeting is what two pieces ask of each other.
+// A meeting is what pieces ask of each other.
 type meeting struct {
 	cuttings []cutting
 	hot      []pt // crossings
+	near     []int
 }
 
-// pairs compares every piece with those near it.
-func pairs(ctx context.Context, t *tree, ps []piece) (cuts []cutting, hot []pt, err error) {
-	var crossings atomic.Int64
-	all, err := inParts(ctx, len(ps), func(from, to int) []meeting {
-		var m meeting
-		for i := from; i < to && crossings.Load() <= MaxCrossings; i += fan {
-			before := len(m.hot)
-			t.pairs(ps, i, min(i+fan, to), func(i, j int) { m.meet(ps, i, j) })
-			crossings.Add(int64(len(m.hot) - before))
+// block compares the pieces of the block that begins at i with all after them
+// that they may meet, and finds all that pass the squares of their crossings.
+func (m *meeting) block(t *tree, ps []piece, i int) {
+	end := min(i+fan, len(ps))
+	var few bool
+	m.near, few = t.blocks(t.levels[0][i/fan], m.near[:0])
+	for ; i < end; i++ {
+		if few {
+			t.later(m.near, &ps[i], i, func(j int) { m.meet(ps, i, j) })
+		} else {
+			t.near(ps[i], i+1, func(j int) { m.meet(ps, i, j) })
 		}
-		return []meeting{m}
-	})
-	if crossings.Load() > MaxCrossings {
-		return nil, nil, cmp.Or(err, ErrTooMany)
 	}
-	for _, m := range all {
-		cuts, hot = append(cuts, m.cuttings...), append(hot, m.hot...)
-	}
-	return cuts, hot, err
-}
-
-// passers finds the pieces that pass the squares of crossings they have no
-// part in.
-func passers(ctx context.Context, t *tree, ps []piece, hot []pt) ([]cutting, error) {
-	slices.SortFunc(hot, func(a, b pt) int { return cmp.Compare(a.key(), b.key()) })
-	hot = slices.Compact(hot)
-	return inParts(ctx, len(hot), func(from, to int) (out []cutting) {
-		for _, v := range hot[from:to] {
-			t.near(piece{a: v, b: v}, 0, func(i int) {
-				out = passes(&ps[i], i, v, orient(ps[i].a, ps[i].b, v), out)
-			})
+	slices.SortFunc(m.hot, func(a, b pt) int { return cmp.Compare(a.key(), b.key()) })
+	var last pt
+	for k, v := range m.hot {
+		if k > 0 && v == last {
+			continue
 		}
-		return out
-	})
+		last = v
+		pass := func(j int) { m.cuttings = passes(&ps[j], j, v, orient(ps[j].a, ps[j].b, v), m.cuttings) }
+		if few {
+			t.at(m.near, v, pass)
+		} else {
+			t.near(piece{a: v, b: v}, 0, pass)
+		}
+	}
 }
 
 // meet notes the cuttings that pieces i and j ask of each other.
@@ -113,33 +117,43 @@ func (m *meeting) meet(ps []piece, i, j int) {
 	if (o1 > 0) == (o2 > 0) || (o3 > 0) == (o4 > 0) || o1 == 0 || o2 == 0 || o3 == 0 || o4 == 0 {
 		return
 	}
-	// The crossing divides p as o3 : −o4. The rounding of float64 is some
-	// 2^-26 of a grid unit here. Where that picks the square next door, both
-	// pieces are led there all the same.
-	t := float64(o3) / (float64(o3) - float64(o4))
-	x := pt{
-		p.a.x + int32(math.RoundToEven(float64(p.b.x-p.a.x)*t)),
-		p.a.y + int32(math.RoundToEven(float64(p.b.y-p.a.y)*t)),
-	}
+	// The crossing divides p as o3 : −o4.
+	n, d := uint64(max(o3, -o3)), uint64(max(o3, -o3))+uint64(max(o4, -o4))
+	x := pt{p.a.x + part(p.b.x-p.a.x, n, d), p.a.y + part(p.b.y-p.a.y, n, d)}
 	m.hot = append(m.hot, x)
 	m.cuttings = bend(p, i, x, m.cuttings)
 	m.cuttings = bend(q, j, x, m.cuttings)
+}
+
+// part is v·n/d, n < d, rounded to the nearest, and up where two are as near.
+func part(v int32, n, d uint64) int32 {
+	m := uint64(max(int64(v), -int64(v)))
+	hi, lo := bits.Mul64(m, n)
+	q, r := bits.Div64(hi, lo, d)
+	if v < 0 {
+		if 2*r > d {
+			q++
+		}
+		return -int32(q)
+	}
+	if 2*r >= d {
+		q++
+	}
+	return int32(q)
 }
 
 // passes appends a cutting if p, number i, passes the grid square round v: o
 // is orient of p and v.
 func passes(p *piece, i int, v pt, o int64, out []cutting) []cutting {
 	dx, dy := int64(p.b.x-p.a.x), int64(p.b.y-p.a.y)
-	if dy < 0 {
-		dy = -dy
+	// A square of half a unit reaches (dx+|dy|)/2 along the normal of p. Of its
+	// corners it holds the lower left one alone, which a falling piece touches
+	// that runs below it.
+	reach := dx + max(dy, -dy)
+	if far := 2 * max(o, -o); far > reach || far == reach && (dy >= 0 || o < 0) {
+		return out
 	}
-	if o < 0 {
-		o = -o
-	}
-	// A square of half a unit reaches (dx+dy)/2 along the normal of p. To
-	// touch its corner is not to pass it: two diagonals of one square would
-	// otherwise bend each other.
-	if 2*o >= dx+dy || v.x < p.a.x || v.x > p.b.x || v.y < min(p.a.y, p.b.y) || v.y > max(p.a.y, p.b.y) {
+	if v.x < p.a.x || v.x > p.b.x || v.y < min(p.a.y, p.b.y) || v.y > max(p.a.y, p.b.y) {
 		return out
 	}
 	return bend(p, i, v, out)
@@ -155,21 +169,42 @@ func bend(p *piece, i int, v pt, out []cutting) []cutting {
 
 // apply cuts the pieces. Parameters divide as the piece does.
 func apply(ps []piece, cuts []cutting) []piece {
-	slices.SortFunc(cuts, func(a, b cutting) int {
-		return cmp.Or(cmp.Compare(a.piece, b.piece), cmp.Compare(a.along, b.along), cmp.Compare(a.at.key(), b.at.key()))
-	})
-	out := make([]piece, 0, len(ps)+len(cuts))
+	// By piece, counted; those of one piece are few.
+	starts := make([]int32, len(ps)+1)
+	for i := range cuts {
+		starts[cuts[i].piece+1]++
+	}
+	for i := range ps {
+		starts[i+1] += starts[i]
+	}
+	sorted := make([]cutting, len(cuts))
+	for i := range cuts {
+		c := &cuts[i]
+		sorted[starts[c.piece]] = *c
+		starts[c.piece]++
+	}
+	out := make([]piece, 0, len(ps)+len(cuts)/2)
+	at := 0
 	for i := range ps {
 		p := ps[i]
-		if len(cuts) == 0 || cuts[0].piece != int32(i) {
+		own := sorted[at:starts[i]]
+		at = int(starts[i])
+		if len(own) == 0 {
 			out = append(out, p)
 			continue
 		}
+		slices.SortFunc(own, func(a, b cutting) int {
+			switch {
+			case a.along < b.along:
+				return -1
+			case a.along > b.along:
+				return 1
+			}
+			return cmp.Compare(a.at.key(), b.at.key())
+		})
 		dx, dy := float64(p.b.x-p.a.x), float64(p.b.y-p.a.y)
 		q := p
-		for len(cuts) > 0 && cuts[0].piece == int32(i) {
-			c := cuts[0]
-			cuts = cuts[1:]
+		for _, c := range own {
 			if c.at == q.a {
 				continue
 			}

@@ -10,20 +10,10 @@ import (
 // edge of those that are the same. Edges that change no layer's inside are
 // dropped.
 func (p *Plane) gather(ps []piece) {
-	slices.SortFunc(ps, func(a, b piece) int {
-		if a.a != b.a {
-			return cmp.Compare(a.a.key(), b.a.key())
-		}
-		if a.b != b.b {
-			// Lower slope first; the directions span less than half a turn.
-			return cmp.Or(cmp.Compare(0, orient(a.a, a.b, b.b)), cmp.Compare(a.b.key(), b.b.key()))
-		}
-		return cmp.Or(cmp.Compare(a.src, b.src), cmp.Compare(a.t0, b.t0))
-	})
+	ps = byStart(ps)
 	p.edges = make([]edge, 0, len(ps))
 	p.deltas = make([]delta, 0, len(ps))
-	ends := make([]uint64, 0, len(ps))
-	var starts []uint64
+	starts, ends := make([]keyed, 0, len(ps)), make([]keyed, 0, len(ps))
 	for len(ps) > 0 {
 		n := 1
 		for n < len(ps) && ps[n].a == ps[0].a && ps[n].b == ps[0].b {
@@ -35,27 +25,106 @@ func (p *Plane) gather(ps []piece) {
 		}
 		if len(p.deltas) > d0 {
 			q := ps[0]
+			e := int32(len(p.edges))
 			p.edges = append(p.edges, edge{src: q.src, t0: q.t0, t1: q.t1, d0: int32(d0), d1: int32(len(p.deltas))})
-			starts, ends = append(starts, q.a.key()), append(ends, q.b.key())
+			starts, ends = append(starts, keyed{q.a.key(), e}), append(ends, keyed{q.b.key(), e})
 		}
 		ps = ps[n:]
 	}
-	// Number the vertices in the order of the sweep.
-	all := slices.Concat(starts, ends)
-	slices.Sort(all)
-	all = slices.Compact(all)
-	p.points = make([]pt, len(all))
-	for i, k := range all {
-		p.points[i] = pt{int32(uint32(k>>32) ^ 1<<31), int32(uint32(k) ^ 1<<31)}
-	}
-	v := 0
-	for i := range p.edges {
-		for all[v] != starts[i] {
-			v++
+	// Number the vertices in the order of the sweep: the starts are in it.
+	sortKeys(ends)
+	p.points = make([]pt, 0, len(ends)+1)
+	for i, j := 0, 0; i < len(starts) || j < len(ends); {
+		var k uint64
+		if j == len(ends) || i < len(starts) && starts[i].key < ends[j].key {
+			k = starts[i].key
+		} else {
+			k = ends[j].key
 		}
-		p.edges[i].a = int32(v)
-		w, _ := slices.BinarySearch(all[v:], ends[i])
-		p.edges[i].b = int32(v + w)
+		v := int32(len(p.points))
+		p.points = append(p.points, pt{int32(uint32(k>>32) ^ 1<<31), int32(uint32(k) ^ 1<<31)})
+		for ; i < len(starts) && starts[i].key == k; i++ {
+			p.edges[starts[i].i].a = v
+		}
+		for ; j < len(ends) && ends[j].key == k; j++ {
+			p.edges[ends[j].i].b = v
+		}
+	}
+}
+
+// byStart returns the pieces by their lesser end, then slope from below, then
+// other end and source.
+func byStart(ps []piece) []piece {
+	keys := make([]keyed, len(ps))
+	for i := range ps {
+		keys[i] = keyed{ps[i].a.key(), int32(i)}
+	}
+	sortKeys(keys)
+	out := make([]piece, len(ps))
+	for i, k := range keys {
+		out[i] = ps[k.i]
+	}
+	for from := 0; from < len(out); {
+		to := from + 1
+		for to < len(out) && keys[to].key == keys[from].key {
+			to++
+		}
+		if to > from+1 {
+			slices.SortFunc(out[from:to], func(a, b piece) int {
+				if a.b != b.b {
+					// The directions span less than half a turn.
+					return cmp.Or(cmp.Compare(0, orient(a.a, a.b, b.b)), cmp.Compare(a.b.key(), b.b.key()))
+				}
+				return cmp.Or(cmp.Compare(a.src, b.src), cmp.Compare(a.t0, b.t0))
+			})
+		}
+		from = to
+	}
+	return out
+}
+
+// A keyed is a thing's number by what it is sorted.
+type keyed struct {
+	key uint64
+	i   int32
+}
+
+// sortKeys sorts by key, equal ones as they stand, digit by digit: for hundreds
+// of thousands of them this takes a fifth of the time of comparing.
+func sortKeys(ks []keyed) {
+	const digit = 11
+	if len(ks) < 1<<digit {
+		slices.SortStableFunc(ks, func(a, b keyed) int { return cmp.Compare(a.key, b.key) })
+		return
+	}
+	var low, high uint64 = ^uint64(0), 0 // bits that are the same in all need no pass
+	for _, k := range ks {
+		low, high = low&k.key, high|k.key
+	}
+	spare := make([]keyed, len(ks))
+	from, to := ks, spare
+	for shift := 0; shift < 64; shift += digit {
+		if (low^high)>>shift&(1<<digit-1) == 0 {
+			continue
+		}
+		var at [1 << digit]int32
+		for _, k := range from {
+			at[k.key>>shift&(1<<digit-1)]++
+		}
+		sum := int32(0)
+		for d, n := range at {
+			at[d] = sum
+			sum += n
+		}
+		for _, k := range from {
+			d := k.key >> shift & (1<<digit - 1)
+			to[at[d]] = k
+			at[d]++
+		}
+		from, to = to, from
+	}
+	if &from[0] != &ks[0] {
+		copy(ks, from)
 	}
 }
 

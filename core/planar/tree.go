@@ -91,57 +91,52 @@ func (t *tree) visit(level, i int, a, b pt, s box, first int, f func(int)) {
 // maxBlocks is how many nodes of the lowest level may meet the box of fan
 // neighbours before each neighbour is better off looking for itself: the box of
 // long slanting pieces holds much that none of them is near.
-const maxBlocks = 48
+const maxBlocks = 800
 
-// blocks appends the nodes of the lowest level from number first on whose boxes
-// meet s. It reports false, and gives up, when they are more than maxBlocks.
-func (t *tree) blocks(s box, first int, out []int) ([]int, bool) {
-	return t.collect(len(t.levels)-1, 0, s, first, out)
+// blocks appends the nodes of the lowest level on whose boxes meet s. It reports
+// false, and gives up, when they are more than maxBlocks.
+func (t *tree) blocks(s box, out []int) ([]int, bool) {
+	return t.collect(len(t.levels)-1, 0, s, out)
 }
 
-func (t *tree) collect(level, i int, s box, first int, out []int) ([]int, bool) {
+func (t *tree) collect(level, i int, s box, out []int) ([]int, bool) {
 	if level == 0 {
 		return append(out, i), len(out) < maxBlocks
 	}
-	span := 1
-	for range level - 1 {
-		span *= fan
-	}
 	below, ok := t.levels[level-1], true
 	for j := i * fan; j < min((i+1)*fan, len(below)) && ok; j++ {
-		if c := below[j]; (j+1)*span > first && c.x0 <= s.x1 && c.x1 >= s.x0 && c.y0 <= s.y1 && c.y1 >= s.y0 {
-			out, ok = t.collect(level-1, j, s, first, out)
+		if c := below[j]; c.x0 <= s.x1 && c.x1 >= s.x0 && c.y0 <= s.y1 && c.y1 >= s.y0 {
+			out, ok = t.collect(level-1, j, s, out)
 		}
 	}
 	return out, ok
 }
 
-// pairs calls f with i and each piece j > i on whose box piece i may meet, for
-// all i in [from, to). Pieces that stand together in the list are near one
-// another: what is near them all is found once.
-func (t *tree) pairs(ps []piece, from, to int, f func(i, j int)) {
-	var room [maxBlocks + 1]int
-	found := room[:0]
-	for i := from; i < to; {
-		block := i / fan
-		end := min((block+1)*fan, to)
-		var few bool
-		found, few = t.blocks(t.levels[0][block], block, found[:0])
-		for ; i < end; i++ {
-			if !few {
-				t.near(ps[i], i+1, func(j int) { f(i, j) })
-				continue
-			}
-			p := ps[i]
-			s := box{p.a.x, min(p.a.y, p.b.y), p.b.x, max(p.a.y, p.b.y)}
-			for _, k := range found {
-				if touches(p.a, p.b, s, t.levels[0][k]) {
-					for j := max(k*fan, i+1); j < min((k+1)*fan, len(t.leaves)); j++ {
-						if touches(p.a, p.b, s, t.leaves[j]) {
-							f(i, j)
-						}
-					}
+// later calls f with each piece after number i, in the blocks given, on whose box
+// piece i may meet.
+func (t *tree) later(blocks []int, p *piece, i int, f func(j int)) {
+	s := box{p.a.x, min(p.a.y, p.b.y), p.b.x, max(p.a.y, p.b.y)}
+	for _, k := range blocks {
+		if (k+1)*fan > i+1 && touches(p.a, p.b, s, t.levels[0][k]) {
+			for j := max(k*fan, i+1); j < min((k+1)*fan, len(t.leaves)); j++ {
+				if touches(p.a, p.b, s, t.leaves[j]) {
+					f(j)
 				}
+			}
+		}
+	}
+}
+
+// at calls f with each piece, in the blocks given, whose box holds v.
+func (t *tree) at(blocks []int, v pt, f func(j int)) {
+	in := func(b *box) bool { return v.x >= b.x0 && v.x <= b.x1 && v.y >= b.y0 && v.y <= b.y1 }
+	for _, k := range blocks {
+		if !in(&t.levels[0][k]) {
+			continue
+		}
+		for j := k * fan; j < min((k+1)*fan, len(t.leaves)); j++ {
+			if in(&t.leaves[j]) {
+				f(j)
 			}
 		}
 	}

@@ -10,7 +10,7 @@ import (
 // long slanting ones.
 func TestPairsFindWhatNearFinds(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(3, 5))
-	for _, reach := range []int32{3, 40, 4000} {
+	for _, reach := range []int32{3, 40, 400} {
 		var ps []piece
 		at := pt{2000, 2000}
 		for range 3000 {
@@ -26,10 +26,17 @@ func TestPairsFindWhatNearFinds(t *testing.T) {
 		}
 		tree := build(ps)
 		var want, got [][2]int
-		for i := 5; i < len(ps); i++ {
+		for i := range ps {
+			blocks, few := tree.blocks(tree.levels[0][i/fan], nil)
+			if !few {
+				continue
+			}
 			tree.near(ps[i], i+1, func(j int) { want = append(want, [2]int{i, j}) })
+			tree.later(blocks, &ps[i], i, func(j int) { got = append(got, [2]int{i, j}) })
+			v := ps[i].b
+			tree.near(piece{a: v, b: v}, 0, func(j int) { want = append(want, [2]int{-1, j}) })
+			tree.at(blocks, v, func(j int) { got = append(got, [2]int{-1, j}) })
 		}
-		tree.pairs(ps, 5, len(ps), func(i, j int) { got = append(got, [2]int{i, j}) })
 		if len(want) == 0 || !slices.Equal(want, got) {
 			t.Errorf("reach %d: %d pairs, not %d", reach, len(got), len(want))
 		}

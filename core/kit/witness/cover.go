@@ -3,7 +3,7 @@ package witness
 import (
 	"image"
 	"math"
-	"slices"
+	"sync"
 	"unsafe"
 
 	"dyekit/core/geom"
@@ -23,91 +23,156 @@ type cover struct{ a, e float64 }
 // A line is a straight piece of an outline in px.
 type line struct{ x0, y0, x1, y1 float64 }
 
-// outline turns a path into lines on the picture.
-func outline(p geom.Path, m geom.Affine) (out []line) {
+// Paths keeps what is known of the outlines of drawings, for all who witness
+// pictures of them. It may be used from several goroutines; the zero value is
+// empty.
+type Paths struct {
+	mu    sync.Mutex
+	known map[*geom.Seg]*outline
+}
+
+// An outline is a path as cubic curves, with the boxes of their control points.
+type outline struct {
+	curves []curve
+	box    geom.Rect
+}
+
+type curve struct {
+	a, b, c, d geom.Point
+	box        geom.Rect
+	straight   bool
+}
+
+// of returns the outline of a path.
+func (ps *Paths) of(p geom.Path) *outline {
+	key := unsafe.SliceData(p)
+	ps.mu.Lock()
+	o := ps.known[key]
+	ps.mu.Unlock()
+	if o != nil {
+		return o
+	}
+	o = newOutline(p)
+	ps.mu.Lock()
+	defer ps.mu.Unlock()
+	if ps.known == nil {
+		ps.known = map[*geom.Seg]*outline{}
+	}
+	ps.known[key] = o
+	return o
+}
+
+func newOutline(p geom.Path) *outline {
+	o := &outline{box: geom.Rect{X0: math.Inf(1), Y0: math.Inf(1), X1: math.Inf(-1), Y1: math.Inf(-1)}}
 	var at, start geom.Point
 	open := false
-	to := func(q geom.Point) {
-		if q != at {
-			out = append(out, line{at.X, at.Y, q.X, q.Y})
+	add := func(b, c, d geom.Point, straight bool) {
+		if straight && d == at {
+			return
 		}
-		at = q
+		x := curve{at, b, c, d, geom.Rect{
+			X0: min(at.X, b.X, c.X, d.X), Y0: min(at.Y, b.Y, c.Y, d.Y),
+			X1: max(at.X, b.X, c.X, d.X), Y1: max(at.Y, b.Y, c.Y, d.Y),
+		}, straight}
+		o.curves = append(o.curves, x)
+		o.box = geom.Rect{X0: min(o.box.X0, x.box.X0), Y0: min(o.box.Y0, x.box.Y0), X1: max(o.box.X1, x.box.X1), Y1: max(o.box.Y1, x.box.Y1)}
+		at = d
 	}
 	for _, s := range p {
-		a, b, c := m.Apply(s.P[0]), m.Apply(s.P[1]), m.Apply(s.P[2])
+		a, b, c := s.P[0], s.P[1], s.P[2]
 		switch s.Op {
 		case geom.MoveTo:
 			if open {
-				to(start)
+				add(at, start, start, true)
 			}
 			at, start, open = a, a, true
 		case geom.LineTo:
-			to(a)
+			add(at, a, a, true)
 		case geom.QuadTo:
-			curve(at, at.Add(a.Sub(at).Mul(2.0/3)), b.Add(a.Sub(b).Mul(2.0/3)), b, to)
+			add(at.Add(a.Sub(at).Mul(2.0/3)), b.Add(a.Sub(b).Mul(2.0/3)), b, false)
 		case geom.CubeTo:
-			curve(at, a, b, c, to)
+			add(a, b, c, false)
 		case geom.Close:
-			to(start)
+			add(at, start, start, true)
 		}
 	}
 	if open {
-		to(start)
+		add(at, start, start, true)
 	}
-	return out
+	return o
 }
 
-// curve walks along a cubic in steps of equal parameter, so many that a chord
-// lies at most 1/100 px off: the second derivative bounds the distance by
-// |B″| ÷ 8n².
-func curve(a, b, c, d geom.Point, to func(geom.Point)) {
+// walk goes along a curve, mapped by m, in steps of equal parameter, so many
+// that a chord lies at most 1/100 px off: the second derivative bounds the
+// distance by |B″| ÷ 8n².
+func (x *curve) walk(m geom.Affine, f func(l line)) {
+	a, d := m.Apply(x.a), m.Apply(x.d)
+	if x.straight {
+		f(line{a.X, a.Y, d.X, d.Y})
+		return
+	}
+	b, c := m.Apply(x.b), m.Apply(x.c)
 	bend := 6 * max(a.Sub(b.Mul(2)).Add(c).Len(), b.Sub(c.Mul(2)).Add(d).Len())
 	n := int(min(500, 1+math.Sqrt(bend*100/8)))
-	for i := 1; i < n; i++ {
-		t := float64(i) / float64(n)
-		u := 1 - t
-		to(a.Mul(u * u * u).Add(b.Mul(3 * u * u * t)).Add(c.Mul(3 * u * t * t)).Add(d.Mul(t * t * t)))
+	at := a
+	for i := 1; i <= n; i++ {
+		to := d
+		if i < n {
+			t := float64(i) / float64(n)
+			u := 1 - t
+			to = a.Mul(u * u * u).Add(b.Mul(3 * u * u * t)).Add(c.Mul(3 * u * t * t)).Add(d.Mul(t * t * t))
+		}
+		f(line{at.X, at.Y, to.X, to.Y})
+		at = to
 	}
-	to(d)
 }
 
-// coverage is what a path covers of each pixel of r, nil if nothing.
+// coverage is what a path covers of each pixel of r, nil if nothing. It is valid
+// until the next tile.
 func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.Rectangle) []cover {
 	if len(p) == 0 {
 		return nil
 	}
-	key := unsafe.SliceData(p)
-	rows, ok := w.lines[key]
-	if !ok || m != w.to {
-		rows = w.sort(outline(p, m))
-		if m == w.to {
-			w.lines[key] = rows
-		}
+	var o *outline
+	if m == w.to {
+		o = w.paths.of(p)
+	} else {
+		o = newOutline(p)
 	}
-	k := r.Min.Y / Side
-	if k >= len(rows) {
+	x0, y0, x1, y1 := float64(r.Min.X), float64(r.Min.Y), float64(r.Max.X), float64(r.Max.Y)
+	// away says that what lies in a box of the page cannot touch the tile.
+	away := func(b geom.Rect) (geom.Rect, bool) {
+		q := mapped(b, m)
+		return q, q.Y1 < y0-1 || q.Y0 > y1+1 || q.X0 > x1+1
+	}
+	if _, none := away(o.box); none {
 		return nil
 	}
-	return w.count(rows[k], rule, r)
-}
-
-// sort puts lines into the rows of tiles that they touch.
-func (w *Witness) sort(ls []line) [][]line {
-	last := (w.h - 1) / Side
-	var rows [][]line
-	for _, l := range ls {
-		top, bottom := min(l.y0, l.y1), max(l.y0, l.y1)
-		if bottom < 0 || top > float64(w.h) {
-			continue
-		}
-		for k := max(0, int(top)/Side); k <= min(last, int(bottom)/Side); k++ {
-			for len(rows) <= k {
-				rows = append(rows, nil)
-			}
-			rows[k] = append(rows[k], l)
+	c := &w.counting
+	c.begin(r)
+	for i := range o.curves {
+		x := &o.curves[i]
+		q, none := away(x.box)
+		switch {
+		case none:
+		case q.X1 < x0-1: // what lies to the left counts as its chord does
+			a, d := m.Apply(x.a), m.Apply(x.d)
+			c.left(line{a.X, a.Y, d.X, d.Y})
+		default:
+			x.walk(m, c.line)
 		}
 	}
-	return rows
+	return c.end(w, rule)
+}
+
+// mapped is the box of a box that m maps; one of no width or height counts too.
+func mapped(b geom.Rect, m geom.Affine) geom.Rect {
+	if m.B == 0 && m.C == 0 && m.A >= 0 && m.D >= 0 {
+		return geom.Rect{X0: m.A*b.X0 + m.E, Y0: m.D*b.Y0 + m.F, X1: m.A*b.X1 + m.E, Y1: m.D*b.Y1 + m.F}
+	}
+	c, x, y := m.Apply(b.Centre()), b.W()/2, b.H()/2
+	x, y = math.Abs(m.A)*x+math.Abs(m.C)*y, math.Abs(m.B)*x+math.Abs(m.D)*y
+	return geom.Rect{X0: c.X - x, Y0: c.Y - y, X1: c.X + x, Y1: c.Y + y}
 }
 
 // A cross is where a sampled line meets an outline.
@@ -116,67 +181,102 @@ type cross struct {
 	dir int
 }
 
-func (w *Witness) count(ls []line, rule geom.Rule, r image.Rectangle) []cover {
-	x0, y0, x1, y1 := float64(r.Min.X), float64(r.Min.Y), float64(r.Max.X), float64(r.Max.Y)
-	rows := &w.rows
-	var out []cover
-	for _, l := range ls {
-		top, bottom := min(l.y0, l.y1), max(l.y0, l.y1)
-		if bottom <= y0 || top >= y1 || min(l.x0, l.x1) >= x1 {
-			continue
-		}
-		if out == nil {
-			out = make([]cover, r.Dx()*r.Dy())
-			for k := range rows {
-				rows[k] = rows[k][:0]
-			}
-		}
-		w.doubt(l, r, out)
-		dir := 1
-		if l.y0 > l.y1 {
-			dir = -1
-		}
-		// Lines lie at (k + ½) ÷ perRow; an end belongs to the line below it.
-		from := max(0, int(math.Ceil((top-y0)*perRow-0.5)))
-		for k := from; k < r.Dy()*perRow; k++ {
-			y := y0 + (float64(k)+0.5)/perRow
-			if y >= bottom {
-				break
-			}
-			rows[k] = append(rows[k], cross{l.x0 + (y-l.y0)*(l.x1-l.x0)/(l.y1-l.y0), dir})
-		}
+// A counting counts where the sampled lines of a tile meet one outline.
+type counting struct {
+	r    image.Rectangle
+	wind [Side*perRow + 1]int // by row: how much the winding number left of the tile differs from that of the row before
+	rows [Side * perRow][]cross
+	near []line // lines that run through the tile
+}
+
+func (c *counting) begin(r image.Rectangle) {
+	c.r, c.near = r, c.near[:0]
+	clear(c.wind[:])
+	for k := range c.rows {
+		c.rows[k] = c.rows[k][:0]
 	}
-	if out == nil {
+}
+
+// span is the sampled lines [from, to) that a line meets, and in which direction.
+// They lie at (k + ½) ÷ perRow; an end belongs to the one below it.
+func (c *counting) span(l line) (from, to, dir int) {
+	top, bottom, dir := l.y0, l.y1, 1
+	if top > bottom {
+		top, bottom, dir = bottom, top, -1
+	}
+	n := c.r.Dy() * perRow
+	at := func(y float64) int {
+		return int(math.Ceil(min(max((y-float64(c.r.Min.Y))*perRow-0.5, -1), float64(n))))
+	}
+	return max(0, at(top)), min(n, at(bottom)), dir
+}
+
+func (c *counting) left(l line) {
+	if from, to, dir := c.span(l); from < to {
+		c.wind[from] += dir
+		c.wind[to] -= dir
+	}
+}
+
+func (c *counting) line(l line) {
+	y0, y1 := float64(c.r.Min.Y), float64(c.r.Max.Y)
+	x0, x1 := float64(c.r.Min.X), float64(c.r.Max.X)
+	if max(l.y0, l.y1) < y0 || min(l.y0, l.y1) > y1 || min(l.x0, l.x1) > x1 {
+		return
+	}
+	if max(l.x0, l.x1) < x0-1 {
+		c.left(l)
+		return
+	}
+	c.near = append(c.near, l)
+	from, to, dir := c.span(l)
+	for k := from; k < to; k++ {
+		y := y0 + (float64(k)+0.5)/perRow
+		c.rows[k] = append(c.rows[k], cross{l.x0 + (y-l.y0)*(l.x1-l.x0)/(l.y1-l.y0), dir})
+	}
+}
+
+// end returns the coverage, nil if there is none and no doubt of it.
+func (c *counting) end(w *Witness, rule geom.Rule) []cover {
+	r := c.r
+	x0, x1 := float64(r.Min.X), float64(r.Max.X)
+	inside := func(wind int) bool { return wind != 0 && (rule != geom.EvenOdd || wind&1 != 0) }
+	some := len(c.near) > 0
+	for k, wind := 0, 0; k < r.Dy()*perRow && !some; k++ {
+		wind += c.wind[k]
+		some = inside(wind)
+	}
+	if !some {
 		return nil
 	}
+	out := w.take(r.Dx() * r.Dy())
+	for _, l := range c.near {
+		doubt(l, r, out)
+	}
+	left := 0
 	for k := range r.Dy() * perRow {
-		cs := rows[k]
-		slices.SortFunc(cs, func(a, b cross) int {
-			switch {
-			case a.x < b.x:
-				return -1
-			case a.x > b.x:
-				return 1
-			}
-			return 0
-		})
+		left += c.wind[k]
 		row := out[k/perRow*r.Dx():][:r.Dx()]
-		wind := 0
-		for i, c := range cs {
-			wind += c.dir
-			if wind == 0 || rule == geom.EvenOdd && wind&1 == 0 {
-				continue
+		cs := c.rows[k]
+		for i := 1; i < len(cs); i++ {
+			for j := i; j > 0 && cs[j].x < cs[j-1].x; j-- {
+				cs[j], cs[j-1] = cs[j-1], cs[j]
 			}
+		}
+		wind, from := left, x0
+		for i := 0; ; i++ {
 			end := x1
-			if i+1 < len(cs) {
-				end = cs[i+1].x
+			if i < len(cs) {
+				end = min(x1, max(x0, cs[i].x))
 			}
-			for a, b := max(c.x, x0)-x0, min(end, x1)-x0; a < b; {
-				n := int(a)
-				next := min(b, float64(n+1))
-				row[n].a += (next - a) / perRow
-				a = next
+			if inside(wind) && from < end {
+				fill(row, from-x0, end-x0)
 			}
+			if i == len(cs) {
+				break
+			}
+			from = end
+			wind += cs[i].dir
 		}
 	}
 	if w.opt.Hard {
@@ -193,10 +293,20 @@ func (w *Witness) count(ls []line, rule geom.Rule, r image.Rectangle) []cover {
 	return out
 }
 
+// fill adds one sampled line from a to b to the coverage of a row.
+func fill(row []cover, a, b float64) {
+	for a < b {
+		n := int(a)
+		next := min(b, float64(n+1))
+		row[n].a += (next - a) / perRow
+		a = next
+	}
+}
+
 // doubt adds to the pixels near a line how much it may put the count off: a
 // boundary that runs across n px of a row is met by samples that lie half a
 // step beside the mean, and curves are drawn as lines.
-func (w *Witness) doubt(l line, r image.Rectangle, out []cover) {
+func doubt(l line, r image.Rectangle, out []cover) {
 	ya, yb := max(min(l.y0, l.y1), float64(r.Min.Y)), min(max(l.y0, l.y1), float64(r.Max.Y))
 	slope := 0.0
 	if l.y1 != l.y0 {

@@ -26,19 +26,33 @@ const Side = 16
 
 // A Witness draws tiles of one picture of a drawing.
 type Witness struct {
-	d       *drawing.Drawing
-	to      geom.Affine
-	w, h    int
-	opt     raster.Options
-	lines   map[*geom.Seg][][]line // of outlines, by rows of tiles
-	rows    [Side * perRow][]cross
-	effects map[*drawing.Group]*image.NRGBA
+	d        *drawing.Drawing
+	to       geom.Affine
+	w, h     int
+	opt      raster.Options
+	paths    *Paths
+	counting counting
+	covers   []cover // memory of the tile at hand
+	effects  map[*drawing.Group]*image.NRGBA
 }
 
 // New returns a witness of d as raster.Render draws it with the same
-// arguments. It is not safe for concurrent use.
-func New(d *drawing.Drawing, to geom.Affine, w, h int, opt raster.Options) *Witness {
-	return &Witness{d: d, to: to, w: w, h: h, opt: opt, lines: map[*geom.Seg][][]line{}, effects: map[*drawing.Group]*image.NRGBA{}}
+// arguments. It is not safe for concurrent use. ps keeps what others may use who
+// witness the same paths.
+func New(ps *Paths, d *drawing.Drawing, to geom.Affine, w, h int, opt raster.Options) *Witness {
+	return &Witness{d: d, to: to, w: w, h: h, opt: opt, paths: ps, effects: map[*drawing.Group]*image.NRGBA{}}
+}
+
+// take returns the coverage of so many pixels, none, to be used for one tile.
+func (w *Witness) take(n int) []cover {
+	if len(w.covers)+n > cap(w.covers) {
+		w.covers = make([]cover, 0, max(2*cap(w.covers), 4*Side*Side))
+	}
+	l := len(w.covers)
+	w.covers = w.covers[:l+n]
+	out := w.covers[l : l+n : l+n]
+	clear(out)
+	return out
 }
 
 // A Verdict says how a picture compares with what the witness saw.
@@ -184,6 +198,7 @@ func (t *tile) at(x, y int) *pixel { return &t.px[(y-t.r.Min.Y)*t.r.Dx()+x-t.r.M
 
 func (w *Witness) tile(ctx context.Context, r image.Rectangle) (*tile, error) {
 	t := newTile(r)
+	w.covers = w.covers[:0]
 	nodes := w.d.Nodes
 	if g := w.opt.Ground; g != nil {
 		for i := range t.px {

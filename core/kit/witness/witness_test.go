@@ -45,7 +45,7 @@ func TestTheSameByOtherMeans(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		v, err := New(d, to, w, h, raster.Options{}).Compare(ctx, Pixels(img), Every(w, h))
+		v, err := New(new(Paths), d, to, w, h, raster.Options{}).Compare(ctx, Pixels(img), Every(w, h))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -67,7 +67,7 @@ func TestTheSameByOtherMeans(t *testing.T) {
 		if slices.Equal(bare.Pix, img.Pix) {
 			continue
 		}
-		if v, _ := New(d, to, w, h, raster.Options{}).Compare(ctx, Pixels(bare), Every(w, h)); v.OK() {
+		if v, _ := New(new(Paths), d, to, w, h, raster.Options{}).Compare(ctx, Pixels(bare), Every(w, h)); v.OK() {
 			t.Errorf("%s %s: a shape is gone and nothing is seen", x.Set, x.Name)
 		}
 	}
@@ -92,7 +92,7 @@ func TestSmallFaultsAreSeen(t *testing.T) {
 		t.Fatal(err)
 	}
 	look := func(img *image.NRGBA) Verdict {
-		k := New(d, to, w, h, raster.Options{})
+		k := New(new(Paths), d, to, w, h, raster.Options{})
 		v, err := k.Compare(ctx, Pixels(img), k.Sample(24))
 		if err != nil {
 			t.Fatal(err)
