@@ -1,6 +1,9 @@
 package planar
 
-import "dyekit/core/geom"
+import (
+	"dyekit/core/geom"
+	"dyekit/core/parallel"
+)
 
 // An arc is an edge walked in one direction.
 type arc struct {
@@ -48,20 +51,109 @@ func (m *Map) Path(keep func(label int) bool) geom.Path {
 	return out
 }
 
+// Outlines returns the boundary of every region that Regions lists, none of the
+// outer one.
+func (m *Map) Outlines() []geom.Path {
+	p := m.p
+	rs, of := m.Regions()
+	arcs := make([][]arc, len(rs))
+	for e := range p.edges {
+		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
+		if below != above {
+			arcs[below] = append(arcs[below], arc{int32(e), true})
+			arcs[above] = append(arcs[above], arc{int32(e), false})
+		}
+	}
+	out := make([]geom.Path, len(rs))
+	parallel.Each(len(rs)-1, func(i int) {
+		for _, loop := range p.loops(arcs[i+1]) {
+			p.sew(loop, false, &out[i+1])
+		}
+	})
+	return out
+}
+
+// Seams returns by region the borders that owner gives it, of those between two
+// regions, as open and closed curves: for strokes along them. owner is below 0
+// for a border that no region gets.
+func (m *Map) Seams(owner func(below, above int) int) []geom.Path {
+	p := m.p
+	rs, of := m.Regions()
+	arcs := make([][]arc, len(rs))
+	for e := range p.edges {
+		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
+		if below == above {
+			continue
+		}
+		if r := owner(int(below), int(above)); r >= 0 {
+			arcs[r] = append(arcs[r], arc{e: int32(e)})
+		}
+	}
+	out := make([]geom.Path, len(rs))
+	parallel.Each(len(rs), func(i int) { out[i] = p.lines(arcs[i]) })
+	return out
+}
+
+// Lines returns the borders between faces whose labels pick names, as Seams
+// does.
+func (m *Map) Lines(pick func(below, above int) bool) geom.Path {
+	p := m.p
+	var arcs []arc
+	for e := range p.edges {
+		below, above := m.label[p.face[2*e]], m.label[p.face[2*e+1]]
+		if below != above && pick(below, above) {
+			arcs = append(arcs, arc{e: int32(e)})
+		}
+	}
+	return p.lines(arcs)
+}
+
+// lines joins arcs to curves that end where they branch.
+func (p *Plane) lines(arcs []arc) geom.Path {
+	at := make(map[int32][]int, len(arcs)) // the arcs at each vertex
+	for i, a := range arcs {
+		at[p.edges[a.e].a] = append(at[p.edges[a.e].a], i)
+		at[p.edges[a.e].b] = append(at[p.edges[a.e].b], i)
+	}
+	used := make([]bool, len(arcs))
+	// walk follows edges from a vertex until they branch, end or close.
+	walk := func(i int, from int32) (chain []arc) {
+		for {
+			used[i] = true
+			a := arc{arcs[i].e, p.edges[arcs[i].e].a != from}
+			chain = append(chain, a)
+			from = p.to(a)
+			here := at[from]
+			if len(here) != 2 {
+				return chain
+			}
+			next := here[0]
+			if next == i {
+				next = here[1]
+			}
+			if used[next] {
+				return chain
+			}
+			i = next
+		}
+	}
+	var out geom.Path
+	for _, open := range []bool{true, false} {
+		for i, a := range arcs {
+			for _, v := range []int32{p.edges[a.e].a, p.edges[a.e].b} {
+				if !used[i] && (!open || len(at[v]) != 2) {
+					p.sew(walk(i, v), open, &out)
+				}
+			}
+		}
+	}
+	return out
+}
+
 // loops joins arcs into closed walks that hug the area on their left, so that
 // areas that touch at a point come out as contours of their own.
 func (p *Plane) loops(arcs []arc) [][]arc {
-	// The arcs that leave each vertex, as a list.
-	first := map[int32]int32{}
-	next := make([]int32, len(arcs))
-	for i := len(arcs) - 1; i >= 0; i-- {
-		v := p.from(arcs[i])
-		next[i] = -1
-		if j, ok := first[v]; ok {
-			next[i] = j
-		}
-		first[v] = int32(i)
-	}
+	leave := p.leaving(arcs)
 	used := make([]bool, len(arcs))
 	var all [][]arc
 	for i := range arcs {
@@ -75,7 +167,7 @@ func (p *Plane) loops(arcs []arc) [][]arc {
 			v := p.to(arcs[at])
 			best := int32(-1)
 			back := p.vec(v, p.from(arcs[at]))
-			for j := first[v]; j >= 0; j = next[j] {
+			for j := leave.first(v); j >= 0; j = leave.next[j] {
 				if best < 0 || sooner(back, p.vec(v, p.to(arcs[j])), p.vec(v, p.to(arcs[best]))) {
 					best = j
 				}
@@ -85,6 +177,45 @@ func (p *Plane) loops(arcs []arc) [][]arc {
 		all = append(all, loop)
 	}
 	return all
+}
+
+// leaving lists the arcs that leave each vertex, in order.
+type leaving struct {
+	few  map[int32]int32 // the first arc of a vertex, or
+	all  []int32
+	next []int32
+}
+
+func (p *Plane) leaving(arcs []arc) leaving {
+	l := leaving{next: make([]int32, len(arcs))}
+	if len(arcs) > len(p.points)/8 {
+		l.all = make([]int32, len(p.points))
+		for i := range l.all {
+			l.all[i] = -1
+		}
+	} else {
+		l.few = make(map[int32]int32, len(arcs))
+	}
+	for i := len(arcs) - 1; i >= 0; i-- {
+		v := p.from(arcs[i])
+		l.next[i] = l.first(v)
+		if l.all != nil {
+			l.all[v] = int32(i)
+		} else {
+			l.few[v] = int32(i)
+		}
+	}
+	return l
+}
+
+func (l *leaving) first(v int32) int32 {
+	if l.all != nil {
+		return l.all[v]
+	}
+	if i, ok := l.few[v]; ok {
+		return i
+	}
+	return -1
 }
 
 func (p *Plane) vec(a, b int32) pt {

@@ -20,6 +20,9 @@ func (p *Plane) cutOff(view geom.Rect) ([]piece, error) {
 		var from geom.Point
 		var t0 float64
 		first := true
+		// What a curve does beyond one side is one stretch of that side: only
+		// where it begins and ends counts.
+		var side piece
 		n := p.grid.flatten(s.c, func(t float64, to geom.Point) {
 			if !first {
 				wind := int8(1)
@@ -30,17 +33,26 @@ func (p *Plane) cutOff(view geom.Rect) ([]piece, error) {
 				for _, u := range leaves(from, to, view) {
 					b, tb := from.Lerp(to, u), t0+(t-t0)*u
 					q := piece{src: int32(i), layer: s.layer, wind: wind, t0: ta, t1: tb}
-					if k := beyond(a.Lerp(b, 0.5), view); k >= 0 {
+					q.a, q.b = p.grid.snap(clamp(a, view)), p.grid.snap(clamp(b, view))
+					k := beyond(a.Lerp(b, 0.5), view)
+					if k < 0 {
+						out = q.add(out)
+					} else {
 						q.src = sides + int32(k)
 						q.t0, q.t1 = 0, 1 // a straight line needs no more
+						if side.wind != 0 && side.src == q.src {
+							side.b = q.b
+						} else {
+							out = side.add(out)
+							side = q
+						}
 					}
-					q.a, q.b = p.grid.snap(clamp(a, view)), p.grid.snap(clamp(b, view))
-					out = q.add(out)
 					a, ta = b, tb
 				}
 			}
 			from, t0, first = to, t, false
 		})
+		out = side.add(out)
 		if len(out)+n > MaxPieces {
 			return nil, ErrTooMany
 		}

@@ -10,6 +10,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 	"dyekit/core/planar"
 	"dyekit/core/raster"
 )
@@ -22,15 +23,19 @@ const (
 	// spread is how far a colour reaches under its darker neighbours, as a share
 	// of the longer side: as far as a pixel is wide in a picture of 150 px.
 	spread = 1.0 / 150
+	// fineSteps is how finely a ramp is looked at to be cut into bands.
+	fineSteps = 4 * rampSteps
 	// maxFlat bounds the colours of a flattened drawing.
 	maxFlat = 2000
 )
 
 // Flatten returns a drawing that looks the same on white paper and has nothing
-// translucent, no mask, no blend and no clip: every area one opaque colour,
-// with curves kept. Gradients become bands. It is for file types without
-// transparency. Inks are mixed as inks: a declared build is kept where it
-// shows alone, and mixed with others by their shares.
+// translucent, no mask, no blend and no clip of several regions. What is opaque
+// stays as it is; where something translucent lies, opaque patches are painted in
+// its place, of the colours that are seen there: curves are kept, gradients
+// become bands. It is for file types without transparency. Inks are mixed as
+// inks: a declared build is kept where it shows alone, and mixed with others by
+// their shares.
 //
 // Pictures and filters are made of pixels and cannot be flattened; the error
 // then wraps ErrPixels.
@@ -38,61 +43,191 @@ func Flatten(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, error) 
 	if h := d.Has(); h.Pictures || h.Filters {
 		return nil, ErrPixels
 	}
-	a := NewArt(d)
-	a.fine = true
-	if err := a.resolve(ctx); err != nil {
+	box := d.Bounds()
+	f := flattener{ctx: ctx, box: box.Grow(box.Long() / 100), spread: spread * box.Long()}
+	out, err := f.nodes(d.Nodes, f.box, func(n drawing.Node) drawing.Node { return n })
+	if err != nil {
 		return nil, err
 	}
-	f := flattening{ctx: ctx, art: a, known: map[flatKey]int{}, blends: d.Has().Blends}
-	m := a.plane.Label(f.label)
+	return with(d, out...), ctx.Err()
+}
+
+// A flattener goes through what is painted, in order.
+type flattener struct {
+	ctx     context.Context
+	box     geom.Rect // of the drawing
+	spread  float64   // page units
+	below   []lain
+	colours int
+}
+
+// A lain node is painted already, as part of the groups it stands in.
+type lain struct {
+	node drawing.Node
+	box  geom.Rect
+}
+
+// burdened reports whether a node has to be resolved, or something in it.
+func burdened(n drawing.Node) bool {
+	h := (&drawing.Drawing{Nodes: []drawing.Node{n}}).Has()
+	return h.Translucent || h.Masks || h.Blends || h.HardClips
+}
+
+// open reports whether what is in a group may be resolved piece by piece: it
+// meets what lies below as if there were no group, but for a clip of one region.
+func open(g *drawing.Group) bool {
+	if g.Alpha != 1 || g.Mask != nil || g.Blend != drawing.Normal || g.Isolated || g.Filter != nil {
+		return false
+	}
+	only := *g
+	only.Nodes = nil
+	return !burdened(&only)
+}
+
+// nodes returns what is to be painted in the place of nodes that stand in a
+// clip, whose box is given; wrap puts a node into the groups that these stand in.
+func (f *flattener) nodes(ns []drawing.Node, clip geom.Rect, wrap func(drawing.Node) drawing.Node) (out []drawing.Node, err error) {
+	var run []drawing.Node // burdened ones, one after the other
+	flush := func() error {
+		if len(run) == 0 {
+			return nil
+		}
+		patches, err := f.resolve(run, clip)
+		for _, n := range run {
+			f.lay(n, wrap)
+		}
+		out, run = append(out, patches...), nil
+		return err
+	}
+	for _, n := range ns {
+		g, group := n.(*drawing.Group)
+		switch {
+		case !burdened(n):
+			if err := flush(); err != nil {
+				return nil, err
+			}
+			out = append(out, n)
+			f.lay(n, wrap)
+		case group && open(g):
+			if err := flush(); err != nil {
+				return nil, err
+			}
+			c, inner := *g, clip
+			if g.Clip != nil {
+				inner = clip.Intersect(drawing.Bounds(&c))
+			}
+			c.Nodes, err = f.nodes(g.Nodes, inner, func(x drawing.Node) drawing.Node {
+				one := *g
+				one.Nodes = []drawing.Node{x}
+				return wrap(&one)
+			})
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, &c)
+		default:
+			run = append(run, n)
+		}
+	}
+	return out, flush()
+}
+
+func (f *flattener) lay(n drawing.Node, wrap func(drawing.Node) drawing.Node) {
+	f.below = append(f.below, lain{wrap(n), drawing.Bounds(n)})
+}
+
+// resolve returns opaque patches that look as a run of nodes does on what lies
+// below, as far as their clip shows it.
+func (f *flattener) resolve(run []drawing.Node, clip geom.Rect) ([]drawing.Node, error) {
+	var box geom.Rect
+	for _, n := range run {
+		box = box.Union(drawing.Bounds(n))
+	}
+	box = box.Intersect(clip)
+	if box.Empty() {
+		return nil, nil
+	}
+	d := &drawing.Drawing{Page: f.box}
+	for _, l := range f.below {
+		if !l.box.Intersect(box).Empty() {
+			d.Nodes = append(d.Nodes, l.node)
+		}
+	}
+	a := NewArt(d)
+	a.fine = true
+	a.division = &division{view: box.Grow(f.box.Long() / 1000)}
+	c := compiler{art: a, division: a.division, ctx: f.ctx}
+	a.nodes = c.nodes(d.Nodes, "", nil)
+	over := c.nodes(run, "", nil)
+	a.nodes = append(a.nodes, over...)
+	d.Nodes = append(d.Nodes, run...)
+	if c.err != nil {
+		return nil, c.err
+	}
+	var err error
+	if a.plane, err = planar.Overlay(f.ctx, a.view, a.layers); err != nil {
+		return nil, err
+	}
+	l := flattening{ctx: f.ctx, art: a, over: over, known: map[flatKey]int{}, blends: d.Has().Blends}
+	m := a.plane.Label(l.label)
+	f.colours += len(l.colours)
 	switch {
-	case f.err != nil:
-		return nil, f.err
-	case len(f.colours) > maxFlat:
+	case l.err != nil:
+		return nil, l.err
+	case f.colours > maxFlat:
 		return nil, fmt.Errorf("it has more than %d colours when its translucent paint is resolved", maxFlat)
 	}
+	return f.patches(m, l.colours)
+}
+
+// patches are the areas of a map whose labels count colours, each opaque.
+func (f *flattener) patches(m *planar.Map, colours []colour.Colour) ([]drawing.Node, error) {
 	// The lightest first: each reaches a little under the darker ones it
-	// meets, so that no hairline of paper shows between them.
-	order := make([]int, len(f.colours))
-	rank := make([]int, len(f.colours)+1)
+	// meets, so that no hairline of what lies below shows between them.
+	order := make([]int, len(colours))
+	rank := make([]int, len(colours)+1)
 	for i := range order {
 		order[i] = i + 1
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
-		return cmp.Compare(f.colours[b-1].RGB.Lab().L, f.colours[a-1].RGB.Lab().L)
+		return cmp.Compare(colours[b-1].RGB.Lab().L, colours[a-1].RGB.Lab().L)
 	})
 	for i, l := range order {
 		rank[l] = i + 1
 	}
-	pen := geom.Pen{Width: 2 * spread * m.Long(), Join: geom.RoundJoin}
-	var out []drawing.Node
-	for _, l := range order {
+	pen := geom.Pen{Width: 2 * f.spread, Join: geom.RoundJoin}
+	out := make([]drawing.Node, len(order))
+	err := parallel.Do(f.ctx, len(order), func(ctx context.Context, i int) error {
+		l := order[i]
 		path := m.Path(func(x int) bool { return x == l })
 		if len(path) == 0 {
-			continue
+			return nil
 		}
 		later := func(x int) bool { return rank[x] > rank[l] }
 		if lines := m.Lines(func(a, b int) bool { return a == l && later(b) || b == l && later(a) }); len(lines) > 0 {
-			under, err := planar.Intersect(ctx, planar.Layer{Path: lines.Stroke(pen, strokeTol*m.Long())}, planar.Layer{Path: m.Path(later)})
+			under, err := planar.Intersect(ctx, planar.Layer{Path: lines.Stroke(pen, f.box.Long()*strokeTol)}, planar.Layer{Path: m.Path(later)})
 			if err != nil {
-				return nil, err
+				return err
 			}
 			if path, err = planar.Union(ctx, planar.Layer{Path: path}, planar.Layer{Path: under}); err != nil {
-				return nil, err
+				return err
 			}
 		}
-		out = append(out, &drawing.Shape{Path: path, Paint: drawing.Solid{Colour: f.colours[l-1], Alpha: 1}, Simple: true})
-	}
-	return with(d, out...), ctx.Err()
+		out[i] = &drawing.Shape{Path: path, Paint: drawing.Solid{Colour: colours[l-1], Alpha: 1}, Simple: true}
+		return nil
+	})
+	return slices.DeleteFunc(out, func(n drawing.Node) bool { return n == nil }), err
 }
 
 // ErrPixels is returned for drawings that hold pictures or filters.
 var ErrPixels = fmt.Errorf("pictures and filters under or over translucent paint cannot be resolved to shapes")
 
-// A flattening gives every face the opaque colour that is seen there.
+// A flattening gives every face where something translucent lies the opaque
+// colour that is seen there.
 type flattening struct {
 	ctx     context.Context
 	art     *Art
+	over    []node // what is resolved: other faces stay as they are
 	known   map[flatKey]int
 	colours []colour.Colour
 	blends  bool
@@ -110,8 +245,13 @@ func (f *flattening) label(in *planar.Set) int {
 	if f.err = cmp.Or(f.err, f.ctx.Err()); f.err != nil || len(f.colours) > maxFlat {
 		return 0 // refused afterwards
 	}
+	var p, own raster.Pixel
 	s := sight{in: in}
-	var p raster.Pixel
+	s.draw(f.over, &own)
+	if own[3] < faint {
+		return 0
+	}
+	s = sight{in: in}
 	s.draw(f.art.nodes, &p)
 	if s.err != nil {
 		f.err = s.err
@@ -194,21 +334,23 @@ func bandRamp(g *drawing.Gradient, view geom.Rect, _ *drawing.Mask) (cuts []geom
 		}
 		return d
 	}
-	const fine = 4 * rampSteps
+	// Only the stretch of the ramp that the view shows is cut.
+	lo, hi := within(u, view)
 	length := 0.0
-	for i := range fine {
-		length += far(float64(i)/fine, float64(i+1)/fine)
+	at := func(i int) float64 { return lo + (hi-lo)*float64(i)/fineSteps }
+	for i := range fineSteps {
+		length += far(at(i), at(i+1))
 	}
 	step := max(bandStep, length/maxBands)
-	ends := []float64{0}
+	ends := []float64{lo}
 	gone := 0.0
-	for i := range fine {
-		gone += far(float64(i)/fine, float64(i+1)/fine)
-		if t := float64(i+1) / fine; gone >= step && t < 1 {
+	for i := range fineSteps {
+		gone += far(at(i), at(i+1))
+		if t := at(i + 1); gone >= step && t < hi {
 			ends, gone = append(ends, t), 0
 		}
 	}
-	ends = append(ends, 1)
+	ends = append(ends, hi)
 	for i := 1; i < len(ends); i++ {
 		m := mean(u, ends[i-1], ends[i])
 		m.ink = rampInk(u, (ends[i-1]+ends[i])/2)
@@ -223,6 +365,46 @@ func bandRamp(g *drawing.Gradient, view geom.Rect, _ *drawing.Mask) (cuts []geom
 		cuts = append(cuts, p)
 	}
 	return cuts, tones
+}
+
+// within returns the stretch of a ramp that lies in a box of the page, and as
+// much more as is not known to lie outside.
+func within(g *drawing.Gradient, box geom.Rect) (lo, hi float64) {
+	inv, ok := g.To.Inverse()
+	if !ok {
+		return 0, 1
+	}
+	at := func(x, y float64) float64 {
+		t, ok := g.Offset(inv.Apply(geom.Pt(x, y)))
+		if !ok {
+			lo = math.Inf(-1) // it paints nothing there: nothing is known
+		}
+		return t
+	}
+	// What lies before an offset is a half plane or a circle: of a box a corner
+	// lies farthest, and along a side offsets fall, then rise.
+	lo, hi = 1, 0
+	cs := box.Corners()
+	for i, a := range cs {
+		hi = max(hi, at(a.X, a.Y))
+		b := cs[(i+1)%4]
+		p, q := 0.0, 1.0
+		for range 40 {
+			u, v := p+(q-p)/3, q-(q-p)/3
+			if at(a.Lerp(b, u).X, a.Lerp(b, u).Y) < at(a.Lerp(b, v).X, a.Lerp(b, v).Y) {
+				q = v
+			} else {
+				p = u
+			}
+		}
+		m := a.Lerp(b, (p+q)/2)
+		lo = min(lo, at(a.X, a.Y), at(m.X, m.Y))
+	}
+	if f := g.To.Apply(g.P0); g.Radial && box.Contains(geom.Rect{X0: f.X, Y0: f.Y, X1: f.X, Y1: f.Y}, 0) {
+		lo = 0
+	}
+	const slack = 1e-3
+	return min(max(0, lo-slack), 1-slack), max(min(1, hi+slack), slack)
 }
 
 // rampInk is the colour of a ramp with its build, mixed of those declared.
