@@ -26,6 +26,7 @@ type scan struct {
 	o    *outline
 	live []lively // edges that reach into the row at hand, from left to right
 	ys   []float64
+	runs []*edge // those of a cluster that run through the slice at hand
 	ps   []piece
 }
 
@@ -203,29 +204,57 @@ func (s *scan) cluster(ls []lively, wind int) int {
 		}
 		return next
 	}
-	s.ys = s.ys[:0]
+	s.cut(ls, wind)
+	return next
+}
+
+// cut goes down through a cluster from each height at which an edge begins or
+// ends to the next, with the edges that run there.
+func (s *scan) cut(ls []lively, wind int) {
+	s.ys, s.runs = s.ys[:0], s.runs[:0]
 	for i := range ls {
 		if l := &ls[i]; l.ya < l.yb {
 			s.ys = append(s.ys, l.ya, l.yb)
 		}
 	}
 	slices.Sort(s.ys)
-	for i := 1; i < len(s.ys); i++ {
-		if s.ys[i] > s.ys[i-1] {
-			s.slice(ls, wind, s.ys[i-1], s.ys[i], 0)
+	if len(ls) > few {
+		slices.SortStableFunc(ls, func(a, b lively) int { return cmp.Compare(a.ya, b.ya) })
+	} else {
+		for i := 1; i < len(ls); i++ {
+			for j := i; j > 0 && ls[j].ya < ls[j-1].ya; j-- {
+				ls[j], ls[j-1] = ls[j-1], ls[j]
+			}
 		}
 	}
-	return next
+	next := 0
+	for i := 1; i < len(s.ys); i++ {
+		ya, yb := s.ys[i-1], s.ys[i]
+		if ya == yb {
+			continue
+		}
+		runs := s.runs[:0]
+		for _, e := range s.runs {
+			if e.y1 > ya {
+				runs = append(runs, e)
+			}
+		}
+		for ; next < len(ls) && ls[next].ya <= ya; next++ {
+			if l := &ls[next]; l.yb > ya {
+				runs = append(runs, l.e)
+			}
+		}
+		s.runs = runs
+		s.slice(wind, ya, yb, 0)
+	}
 }
 
 // slice adds the area between heights ya and yb, between which no edge begins
 // or ends; wind is the winding number to the left.
-func (s *scan) slice(ls []lively, wind int, ya, yb float64, depth int) {
+func (s *scan) slice(wind int, ya, yb float64, depth int) {
 	p := s.ps[:0]
-	for i := range ls {
-		if l := &ls[i]; l.ya <= ya && l.yb >= yb {
-			p = append(p, piece{l.e.at(ya), l.e.at(yb), l.e.dir})
-		}
+	for _, e := range s.runs {
+		p = append(p, piece{e.at(ya), e.at(yb), e.dir})
 	}
 	s.ps = p
 	sortPieces(p)
@@ -240,8 +269,8 @@ func (s *scan) slice(ls []lively, wind int, ya, yb float64, depth int) {
 	}
 	const deepest = 48
 	if mid := ya + (yb-ya)*first; first < 1 && depth < deepest && mid > ya && mid < yb {
-		s.slice(ls, wind, ya, mid, depth+1)
-		s.slice(ls, wind, mid, yb, depth+1)
+		s.slice(wind, ya, mid, depth+1)
+		s.slice(wind, mid, yb, depth+1)
 		return
 	} else if first < 1 && depth < deepest && mid <= ya {
 		// The crossing is at ya itself: the order is that at yb.
@@ -261,9 +290,12 @@ func (s *scan) slice(ls []lively, wind int, ya, yb float64, depth int) {
 	}
 }
 
-// sortPieces orders pieces from left to right: a few by insertion.
+// few things are sorted by insertion.
+const few = 24
+
+// sortPieces orders pieces from left to right.
 func sortPieces(p []piece) {
-	if len(p) > 24 {
+	if len(p) > few {
 		slices.SortStableFunc(p, func(a, b piece) int {
 			switch {
 			case less(a, b):

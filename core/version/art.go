@@ -34,6 +34,8 @@ type Art struct {
 	arranging parallel.Once[*Art]
 	*division // nil until it is needed
 	dividing  parallel.Once[*division]
+	readings  []keptReading
+	reads     parallel.Once[*reading]
 }
 
 // A division is the page divided into faces.

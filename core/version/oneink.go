@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
@@ -46,7 +47,7 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	if s.Treatment == Backed {
 		s.Treatment = SingleInk
 	}
-	r, err := a.read(ctx, s)
+	r, err := a.reading(ctx, s)
 	if err != nil {
 		if ctx.Err() == nil && !errors.Is(err, errRefused) {
 			err = fmt.Errorf("%w: %w", errRefused, err)
@@ -60,9 +61,11 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	slices.SortStableFunc(v.Readings, func(a, b Reading) int {
 		return cmp.Or(cmp.Compare(a.Colour.Lab().L, b.Colour.Lab().L), cmp.Compare(a.Colour.Hex(), b.Colour.Hex()))
 	})
-	plots, err := r.plots(ctx, s)
-	if err != nil {
-		return err
+	plots := slices.Clone(r.ink)
+	if s.Gap == "" && len(plots) > 1 && !s.Ink.White() {
+		if err := r.trap(ctx, plots, strokeTol*r.m.Long()); err != nil {
+			return err
+		}
 	}
 	if len(plots) == 0 {
 		return fmt.Errorf("%w: nothing in the master reads as ink", errRefused)
@@ -82,13 +85,57 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 		nodes = append(nodes, &drawing.Shape{Path: p.path, Paint: paint, Simple: true})
 	}
 	v.Drawing = with(a.Drawing, nodes...)
-	v.Lost, v.Places = r.lost(), r.places()
+	v.Lost, v.Places = r.melted()
 	v.Findings = append(v.Findings, a.findings...)
 	v.Curves[0] = a.pieces
 	for _, n := range nodes {
 		n.(*drawing.Shape).Path.Each(func(geom.Curve, bool) { v.Curves[1]++ })
 	}
 	return nil
+}
+
+// reading returns what a spec reads in the master, with its plots. Specs that
+// differ in their ink alone share one: the last few are kept.
+func (a *Art) reading(ctx context.Context, s Spec) (*reading, error) {
+	key := fmt.Sprintf("%s %s %q %#v", s.Treatment, s.Reversed, s.Gap, s.Overrides)
+	if r := a.known(key, nil); r != nil {
+		return r, nil
+	}
+	return a.reads.Do(ctx, key, func(ctx context.Context) (*reading, error) {
+		r, err := a.read(ctx, s)
+		if err != nil {
+			return nil, err
+		}
+		if r.ink, err = r.plots(ctx, s); err != nil {
+			return nil, err
+		}
+		r.melted = sync.OnceValues(func() (float64, []Place) { return r.lost(), r.places() })
+		return a.known(key, r), nil
+	})
+}
+
+// mostReadings is how many readings an Art keeps.
+const mostReadings = 4
+
+// known keeps a reading, unless there is one already, and returns what is kept.
+func (a *Art) known(key string, r *reading) *reading {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for _, k := range a.readings {
+		if k.key == key {
+			return k.reading
+		}
+	}
+	if r != nil {
+		a.readings = append(a.readings, keptReading{key, r})
+		a.readings = a.readings[max(0, len(a.readings)-mostReadings):]
+	}
+	return r
+}
+
+type keptReading struct {
+	key     string
+	reading *reading
 }
 
 // inkPaint is an ink, or a tint of it. A tint of white shows what is below.
@@ -140,11 +187,6 @@ func (r *reading) plots(ctx context.Context, s Spec) ([]plot, error) {
 			}
 		}
 		r.gapped = true
-	}
-	if s.Gap == "" && len(out) > 1 && !s.Ink.White() {
-		if err := r.trap(ctx, out, tol); err != nil {
-			return nil, err
-		}
 	}
 	if s.Reversed == KeepLight && s.Treatment == SingleInk && r.carried() < silhouette {
 		lines := r.m.Lines(func(i, j int) bool { return (i == 0 || j == 0) && !r.inked(i) && !r.inked(j) })

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"dyekit/core/colour"
 	"dyekit/core/geom"
@@ -43,8 +44,12 @@ type Reading struct {
 	Share  float64   // of the painted area, 0 to 1
 	Parts  []string  // whose colour this is
 	Said   bool      // by a person
-	Region geom.Path // where it is seen, in page units
+
+	region func() geom.Path
 }
+
+// Region is where the colour is seen, in page units.
+func (r Reading) Region() geom.Path { return r.region() }
 
 // A class is a colour on its way to a reading. Label 0 of the map is the bare
 // page, label i + 1 is class i.
@@ -69,6 +74,8 @@ type reading struct {
 	// What was added to keep borders: a gap between inks that would melt, a
 	// line where the silhouette would vanish.
 	gapped, outlined bool
+	ink              []plot // from dark to light, not trapped
+	melted           func() (float64, []Place)
 }
 
 // read divides the page into colours and chooses what each becomes.
@@ -96,10 +103,14 @@ func (a *Art) read(ctx context.Context, s Spec) (*reading, error) {
 	}
 	for i := range r.classes {
 		c := &r.classes[i]
-		label := i + 1
-		c.Region = r.m.Path(func(l int) bool { return l == label })
+		c.region = region(r.m, i+1)
 	}
 	return r, ctx.Err()
+}
+
+// region traces the faces of a label when it is first asked for.
+func region(m *planar.Map, label int) func() geom.Path {
+	return sync.OnceValue(func() geom.Path { return m.Path(func(l int) bool { return l == label }) })
 }
 
 // label gives every face the colour seen there.
@@ -176,7 +187,7 @@ func (a *Art) label(ctx context.Context, r *reading, overrides []Override) error
 			return s.gone
 		})
 		for i := range r.omitted {
-			r.omitted[i].Region = gone.Path(func(l int) bool { return l == i+1 })
+			r.omitted[i].region = region(gone, i+1)
 		}
 	}
 	return nil

@@ -79,7 +79,7 @@ func TestRegionsOfWhatIsLeftOut(t *testing.T) {
 		t.Fatalf("no backing was left out: %s", v.Words())
 	}
 	// The page less the disc, which four cubics make 0.03 % too large.
-	if a := v.Readings[i].Region.Area(); a < 10000-6364 || a > 10000-6361 {
+	if a := v.Readings[i].Region().Area(); a < 10000-6364 || a > 10000-6361 {
 		t.Errorf("the backing is seen on %v square units", a)
 	}
 }

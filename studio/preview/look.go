@@ -178,11 +178,11 @@ func (w *Snapshot) Light(ctx context.Context, name string, n, width, height int)
 	}
 	r := v.Readings[n]
 	box := w.Window(name, width, height)
-	edge := r.Region.Stroke(geom.Pen{Width: box.W() / 150, Join: geom.RoundJoin}, box.W()/2000)
+	edge := r.Region().Stroke(geom.Pen{Width: box.W() / 150, Join: geom.RoundJoin}, box.W()/2000)
 	d := &drawing.Drawing{Page: box, Nodes: []drawing.Node{
 		&drawing.Shape{Path: geom.Box(box), Paint: drawing.Solid{Colour: colour.Screen(veil), Alpha: 0.85}},
 		&drawing.Shape{Path: edge, Paint: solid(woad)},
-		&drawing.Shape{Path: r.Region, Paint: drawing.Solid{Colour: colour.Screen(r.Colour), Alpha: 1}},
+		&drawing.Shape{Path: r.Region(), Paint: drawing.Solid{Colour: colour.Screen(r.Colour), Alpha: 1}},
 	}}
 	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)
 }
