@@ -147,29 +147,34 @@ func (j *job) artKey(f recipe.File, v string) string {
 // look is the art of a version as files are compared with it: small, in the
 // colours of its builds if press is set.
 func (j *job) look(ctx context.Context, f recipe.File, v string, press bool) (*image.NRGBA, error) {
-	return j.looks.get(fmt.Sprint(j.artKey(f, v), press), func() (*image.NRGBA, error) {
-		art, err := j.art(ctx, f, v)
-		if err != nil {
-			return nil, err
-		}
+	art, err := j.art(ctx, f, v)
+	if err != nil {
+		return nil, err
+	}
+	fr, inks := j.frameFor(f, v), ""
+	if press {
+		inks = j.press(f.Entry).Name
+	}
+	return j.looks.get(fmt.Sprintf("%p %v %s", art, fr, inks), func() (*image.NRGBA, error) {
+		d := art
 		if press {
-			art = pressed(art, j.press(f.Entry))
+			d = pressed(art, j.press(f.Entry))
 		}
-		fr := j.frameFor(f, v)
 		w, h := lookSize(fr.W, fr.H)
-		return draw(ctx, art, fr.Box, w, h)
+		return draw(ctx, d, fr.Box, w, h)
 	})
 }
 
 // sound says whether the art itself is drawn right, whatever the file: by the
 // witness, and, where it was flattened, by holding it to what it came from.
 func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, error) {
-	return j.sounds.get(j.artKey(f, v), func() ([]Check, error) {
+	art, err := j.art(ctx, f, v)
+	if err != nil {
+		return nil, err
+	}
+	key := fmt.Sprintf("%p %v %s %v", art, j.frameFor(f, v), v, f.Entry.Effects == recipe.LeaveOut)
+	return j.sounds.get(key, func() ([]Check, error) {
 		var cs checks
-		art, err := j.art(ctx, f, v)
-		if err != nil {
-			return nil, err
-		}
 		img, err := j.look(ctx, f, v, false)
 		if err != nil {
 			return nil, err

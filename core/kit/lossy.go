@@ -16,6 +16,8 @@ func checkJPEG(img image.Image, px pixels, data []byte, cs *checks) error {
 	if err != nil {
 		return err
 	}
+	b := img.Bounds()
+	w, h := b.Dx(), b.Dy()
 	var planes []plane
 	switch p := img.(type) {
 	case *image.YCbCr:
@@ -23,41 +25,33 @@ func checkJPEG(img image.Image, px pixels, data []byte, cs *checks) error {
 			cs.add("picture", false, "its colours are kept at less than full size")
 			return nil
 		}
-		src := px.screen[0]
-		for c, pix := range [][]uint8{p.Y, p.Cb, p.Cr} {
-			stride := p.YStride
-			if c > 0 {
-				stride = p.CStride
-			}
-			t := tables[0]
-			if c > 0 {
-				t = tables[1]
-			}
-			planes = append(planes, plane{t, func(x, y int) float64 { return float64(pix[y*stride+x]) }, func(x, y int) float64 {
-				q := src.Pix[src.PixOffset(x, y):]
-				return ycc(c, float64(q[0]), float64(q[1]), float64(q[2]))
-			}})
-		}
+		planes = []plane{{table: tables[0], pix: p.Y, stride: p.YStride, step: 1}, {table: tables[1], pix: p.Cb, stride: p.CStride, step: 1}, {table: tables[1], pix: p.Cr, stride: p.CStride, step: 1}}
 	case *image.CMYK:
 		if px.press == nil {
 			cs.add("picture", false, "it holds process inks")
 			return nil
 		}
 		for c := range 4 {
-			planes = append(planes, plane{tables[0],
-				func(x, y int) float64 { return float64(p.Pix[p.PixOffset(x, y)+c]) },
-				func(x, y int) float64 { return float64(px.press.Pix[px.press.PixOffset(x, y)+c]) }})
+			planes = append(planes, plane{table: tables[0], pix: p.Pix[c:], stride: p.Stride, step: 4})
 		}
 	default:
 		cs.add("picture", false, "it holds neither colours nor process inks")
 		return nil
 	}
-	b := img.Bounds()
+	for i := range planes {
+		planes[i].want = make([]float64, 8*w)
+	}
 	off := 0
-	for y := 0; y < b.Dy(); y += 8 {
-		for x := 0; x < b.Dx(); x += 8 {
-			for _, p := range planes {
-				if !p.allowed(x, y, min(8, b.Dx()-x), min(8, b.Dy()-y)) {
+	for y := 0; y < h; y += 8 {
+		high := min(8, h-y)
+		if px.press != nil {
+			inksOf(px.press, y, high, planes)
+		} else {
+			coloursOf(px.screen[0], y, high, planes)
+		}
+		for x := 0; x < w; x += 8 {
+			for i := range planes {
+				if !planes[i].allowed(x, y, min(8, w-x), high) {
 					off++
 					break
 				}
@@ -83,11 +77,45 @@ func ycc(c int, r, g, b float64) float64 {
 	return 0.5*r - 0.418688*g - 0.081312*b + 128
 }
 
-// A plane is one channel: the table it was quantised with, what was read back
-// and what was drawn.
+// A plane is one channel: the table it was quantised with, what was read back,
+// and of the eight rows at hand what was drawn.
 type plane struct {
-	table     *[64]int // in order of rows
-	got, want func(x, y int) float64
+	table        *[64]int // in order of rows
+	pix          []uint8
+	stride, step int
+	want         []float64
+}
+
+// coloursOf fills the planes with so many rows of a picture from y on.
+func coloursOf(img *image.NRGBA, y, rows int, planes []plane) {
+	w := img.Rect.Dx()
+	var last [3]uint8
+	v := [3]float64{0, 128, 128} // of black
+	for r := range rows {
+		src := img.Pix[(y+r)*img.Stride:]
+		for x := range w {
+			if q := [3]uint8(src[4*x:]); q != last {
+				last = q
+				for c := range v {
+					v[c] = ycc(c, float64(q[0]), float64(q[1]), float64(q[2]))
+				}
+			}
+			planes[0].want[r*w+x], planes[1].want[r*w+x], planes[2].want[r*w+x] = v[0], v[1], v[2]
+		}
+	}
+}
+
+// inksOf is coloursOf for process inks.
+func inksOf(img *image.CMYK, y, rows int, planes []plane) {
+	w := img.Rect.Dx()
+	for r := range rows {
+		src := img.Pix[(y+r)*img.Stride:]
+		for x := range w {
+			for c := range planes {
+				planes[c].want[r*w+x] = float64(src[4*x+c])
+			}
+		}
+	}
 }
 
 // noise is how far a coefficient may move when 64 pixels are rounded by half a
@@ -97,14 +125,16 @@ type plane struct {
 const noise = 8
 
 // allowed reports whether the block at x, y is as near as its table allows.
-func (p plane) allowed(x, y, w, h int) bool {
+func (p *plane) allowed(x, y, w, h int) bool {
 	var diff [64]float64
 	whole := w == 8 && h == 8
 	most, sum := 0.0, 0.0
+	across := len(p.want) / 8
 	for v := range h {
+		got, want := p.pix[(y+v)*p.stride+x*p.step:], p.want[v*across+x:]
 		for u := range w {
-			g := p.got(x+u, y+v)
-			d := g - p.want(x+u, y+v)
+			g := got[u*p.step]
+			d := float64(g) - want[u]
 			diff[8*v+u] = d
 			most = max(most, math.Abs(d))
 			sum += d * d

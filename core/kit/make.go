@@ -31,8 +31,11 @@ type job struct {
 	squares   memo[geom.Rect]        // of icons
 	flats     memo[*drawing.Drawing] // versions with nothing translucent
 	carriages memo[*drawing.Drawing] // versions as other file types hold them
+	arts      memo[*drawing.Drawing] // what files hold, one for all that hold the same
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
+	outlines  raster.Outlines        // of versions of which there are several pictures
+	resolved  memo[struct{}]         // those whose outlines there are
 	paths     witness.Paths          // of all that is drawn again
 }
 
@@ -85,7 +88,11 @@ func (j *job) seen(f recipe.File) *drawing.Drawing {
 
 // art is the drawing of a version as a file can hold it: without what its type
 // does not know; for a press of its own with the builds that press needs.
-func (j *job) art(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
+func (j *job) art(ctx context.Context, f recipe.File, name string) (*drawing.Drawing, error) {
+	return j.arts.get(j.artKey(f, name), func() (*drawing.Drawing, error) { return j.arrange(ctx, f, name) })
+}
+
+func (j *job) arrange(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
 	if !f.Entry.Curves() {
 		d = j.seen(f)
 	} else if d, err = j.carried(ctx, f, name); err != nil {
@@ -141,6 +148,11 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 	switch {
 	case !kind.Pixels:
 		return px, nil
+	}
+	if err := j.ready(ctx, f); err != nil {
+		return px, err
+	}
+	switch {
 	case f.Entry.ColourSpace() == format.CMYK:
 		px.press, err = j.separate(ctx, f)
 		return px, err
@@ -203,7 +215,31 @@ func (j *job) camera(f recipe.File, w int) (to geom.Affine, _, h int, o raster.O
 	if c, ok := f.Entry.Ground(); ok {
 		o.Ground = &c
 	}
+	o.Outlines = &j.outlines
 	return raster.Fit(box, w, h), w, h, o
+}
+
+// severalPictures is from how many pictures of a version on its outlines are
+// resolved first.
+const severalPictures = 4
+
+// ready resolves the outlines of a file's version, if several pictures of it are
+// planned: then each is drawn sooner.
+func (j *job) ready(ctx context.Context, f recipe.File) error {
+	name := f.Versions[0]
+	_, err := j.resolved.get(name, func() (struct{}, error) {
+		n := 0
+		for _, x := range j.plan.Files {
+			if x.Entry.Kind().Pixels && x.Versions[0] == name {
+				n++
+			}
+		}
+		if n < severalPictures {
+			return struct{}{}, nil
+		}
+		return struct{}{}, j.outlines.Resolve(ctx, j.drawing(name))
+	})
+	return err
 }
 
 // previewSide is the longer side of the preview in an EPS, in px: enough to

@@ -60,7 +60,7 @@ func (j *job) checkPNG(ctx context.Context, f recipe.File, px pixels, data []byt
 	if err := j.checkDrawn(ctx, f, px, cs); err != nil {
 		return err
 	}
-	j.checkInk(f, b.colours, cs)
+	j.checkInk(f, func() [][3]uint8 { return b.colours }, cs)
 	return nil
 }
 
@@ -108,19 +108,19 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 		return err
 	}
 	if !e.Kind().Holds(format.CMYK) {
-		j.checkInk(f, visible(straight(img)), cs)
+		j.checkInk(f, func() [][3]uint8 { return visible(straight(img)) }, cs)
 	}
 	return nil
 }
 
 // checkInk holds a picture in one ink to its one colour, whatever the edges;
 // several inks mix where they meet.
-func (j *job) checkInk(f recipe.File, found [][3]uint8, cs *checks) {
+func (j *job) checkInk(f recipe.File, found func() [][3]uint8, cs *checks) {
 	if f.Entry.Opaque() || !j.versions[f.Versions[0]].Spec.OneInk() {
 		return
 	}
 	if ink, one := onlyInk(j.drawing(f.Versions[0])); one {
-		hex, one := inkOf(found, ink)
+		hex, one := inkOf(found(), ink)
 		cs.add("inks", one, "%s", hex)
 	}
 }

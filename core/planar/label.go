@@ -85,6 +85,13 @@ type Map struct {
 // keeps what it says. The set is only valid during the call. Faces thinner
 // than Sliver then take the label of the neighbour they share most with.
 func (p *Plane) Label(f func(in *Set) int) *Map {
+	m := p.label(f)
+	m.absorb()
+	return m
+}
+
+// label is Label without the joining of thin faces.
+func (p *Plane) label(f func(in *Set) int) *Map {
 	s := &Set{words: make([]uint64, len(p.rules)>>6+1), wind: make([]int32, len(p.rules)), rules: p.rules}
 	m := &Map{p: p, label: make([]int, max(1, p.faces))}
 	known := make([]bool, len(m.label))
@@ -118,7 +125,6 @@ func (p *Plane) Label(f func(in *Set) int) *Map {
 		walk = append(walk, e)
 		e = child[e]
 	}
-	m.absorb()
 	return m
 }
 

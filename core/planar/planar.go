@@ -71,6 +71,7 @@ type Plane struct {
 	parent []int32 // the edge below each edge's left end, or -1
 	face   []int32 // of side 2e (below edge e) and 2e+1 (above)
 	faces  int     // face 0 is the outer one
+	bent   bool    // pieces cross, or touch other than at their ends
 
 	mu    sync.Mutex
 	joint map[int32]geom.Point // exact places of vertices where curves change
@@ -138,9 +139,11 @@ func Overlay(ctx context.Context, view geom.Rect, layers []Layer) (*Plane, error
 	}
 	// Once is enough by the theorem; the sweep would find what was not.
 	for range maxRounds {
+		n := len(pieces)
 		if pieces, err = settle(ctx, pieces); err != nil {
 			return nil, err
 		}
+		p.bent = p.bent || len(pieces) != n
 		p.gather(pieces)
 		if err = p.sweep(ctx); !errors.Is(err, errTangled) {
 			return p, err

@@ -253,7 +253,7 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 
 // draw renders nodes of the page onto a bitmap.
 func (r *filtering) draw(b *bitmap, ns []drawing.Node) error {
-	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, long: r.c.long, hard: r.c.hard, arena: arenas.Get().(*arena)}
+	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, long: r.c.long, hard: r.c.hard, outlines: r.c.outlines, arena: arenas.Get().(*arena)}
 	defer sub.free()
 	items := sub.nodes(ns)
 	if sub.err != nil {

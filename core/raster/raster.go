@@ -29,6 +29,9 @@ var ErrSize = errors.New("picture size")
 type Options struct {
 	Ground *colour.RGB // painted first, if not nil
 	Hard   bool        // no antialiasing: each pixel in or out
+	// Outlines, if not nil, has outlines that were resolved before. What is drawn
+	// is the same, but sooner.
+	Outlines *Outlines
 }
 
 // Render draws d on w × h pixels; to maps page units to pixels. It returns
@@ -57,7 +60,7 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 func renderPart(ctx context.Context, nodes []drawing.Node, to geom.Affine, img *image.NRGBA, long int, opt Options) error {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	to = geom.Translate(0, -float64(img.Rect.Min.Y)).Mul(to)
-	c := compiler{ctx: ctx, to: to, w: w, h: h, long: long, hard: opt.Hard, arena: arenas.Get().(*arena)}
+	c := compiler{ctx: ctx, to: to, w: w, h: h, long: long, hard: opt.Hard, outlines: opt.Outlines, arena: arenas.Get().(*arena)}
 	defer c.free()
 	items := c.nodes(nodes)
 	if c.err != nil {
@@ -122,6 +125,7 @@ type compiler struct {
 	long int // the longer side of the whole picture, of which this may be a strip
 	hard bool
 	*arena
+	outlines *Outlines
 	err error // of a filter: drawing ends
 }
 
@@ -146,8 +150,7 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 			case *drawing.Gradient:
 				it.paint = newRamp(p, c.to)
 			}
-			it.shape = c.outline(n.Path, n.Rule, c.to, c.w, c.h)
-			it.shape.simple = n.Simple
+			it.shape = c.shape(n.Path, n.Rule, n.Simple)
 			out = append(out, it)
 		case *drawing.Picture:
 			if p := newPixels(n, c.to); p != nil {
@@ -174,6 +177,16 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 	return out
 }
 
+// shape flattens the outline of a shape or a clip.
+func (c *compiler) shape(p geom.Path, r geom.Rule, simple bool) outline {
+	if !simple {
+		p, simple = c.outlines.of(p)
+	}
+	o := c.outline(p, r, c.to, c.w, c.h)
+	o.simple = simple
+	return o
+}
+
 func (c *compiler) mask(m *drawing.Mask) *mask {
 	if m == nil {
 		return nil
@@ -188,7 +201,7 @@ func (c *compiler) mask(m *drawing.Mask) *mask {
 func (c *compiler) regions(rs []drawing.Region) []region {
 	ms := make([]region, len(rs))
 	for i, r := range rs {
-		ms[i].shape = c.outline(r.Path, r.Rule, c.to, c.w, c.h)
+		ms[i].shape = c.shape(r.Path, r.Rule, false)
 		if r.Clip != nil {
 			ms[i].clip = c.regions(r.Clip)
 		}

@@ -240,13 +240,18 @@ type Version struct {
 // shapes.
 func (v *Version) Region(ctx context.Context) (geom.Path, error) {
 	var layers []planar.Layer
+	var last *drawing.Shape
 	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		if s, ok := n.(*drawing.Shape); ok {
+			last = s
 			layers = append(layers, planar.Layer{Path: s.Path, Rule: s.Rule})
 		}
 	})
-	if len(layers) == 0 {
+	switch {
+	case len(layers) == 0:
 		return nil, nil
+	case len(layers) == 1 && last.Simple:
+		return last.Path, nil
 	}
 	return planar.Union(ctx, layers...)
 }

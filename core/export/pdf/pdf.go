@@ -90,7 +90,7 @@ func ref(n int) string { return fmt.Sprintf("%d 0 R", n) }
 // stream adds a compressed stream; dict is its dictionary without the ends.
 func (f *file) stream(dict string, data []byte) string {
 	var z bytes.Buffer
-	w, err := zlib.NewWriterLevel(&z, 9)
+	w, err := zlib.NewWriterLevel(&z, 7)
 	if err != nil {
 		panic(err) // the level is a constant
 	}

@@ -253,30 +253,22 @@ func (c *counting) end(w *Witness, rule geom.Rule) []cover {
 	for _, l := range c.near {
 		doubt(l, r, out)
 	}
-	left := 0
-	for k := range r.Dy() * perRow {
-		left += c.wind[k]
-		row := out[k/perRow*r.Dx():][:r.Dx()]
-		cs := c.rows[k]
-		for i := 1; i < len(cs); i++ {
-			for j := i; j > 0 && cs[j].x < cs[j-1].x; j-- {
-				cs[j], cs[j-1] = cs[j-1], cs[j]
+	wind := 0
+	for y := range r.Dy() {
+		row := out[y*r.Dx():][:r.Dx()]
+		whole := 0 // sampled lines that are inside from end to end
+		for k := y * perRow; k < (y+1)*perRow; k++ {
+			wind += c.wind[k]
+			if len(c.rows[k]) > 0 {
+				sample(c.rows[k], wind, inside, row, x0, x1)
+			} else if inside(wind) {
+				whole++
 			}
 		}
-		wind, from := left, x0
-		for i := 0; ; i++ {
-			end := x1
-			if i < len(cs) {
-				end = min(x1, max(x0, cs[i].x))
+		if whole > 0 {
+			for i := range row {
+				row[i].a += float64(whole) / perRow
 			}
-			if inside(wind) && from < end {
-				fill(row, from-x0, end-x0)
-			}
-			if i == len(cs) {
-				break
-			}
-			from = end
-			wind += cs[i].dir
 		}
 	}
 	if w.opt.Hard {
@@ -291,6 +283,31 @@ func (c *counting) end(w *Witness, rule geom.Rule) []cover {
 		}
 	}
 	return out
+}
+
+// sample adds a sampled line to the coverage of a row that runs from x0 to x1;
+// wind is the winding number left of it.
+func sample(cs []cross, wind int, inside func(wind int) bool, row []cover, x0, x1 float64) {
+	for i := 1; i < len(cs); i++ {
+		for j := i; j > 0 && cs[j].x < cs[j-1].x; j-- {
+			cs[j], cs[j-1] = cs[j-1], cs[j]
+		}
+	}
+	from := x0
+	for i := 0; ; i++ {
+		end := x1
+		if i < len(cs) {
+			end = min(x1, max(x0, cs[i].x))
+		}
+		if inside(wind) && from < end {
+			fill(row, from-x0, end-x0)
+		}
+		if i == len(cs) {
+			return
+		}
+		from = end
+		wind += cs[i].dir
+	}
 }
 
 // fill adds one sampled line from a to b to the coverage of a row.

@@ -1,0 +1,79 @@
+package raster
+
+import (
+	"context"
+	"sync"
+
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+	"dyekit/core/parallel"
+	"dyekit/core/planar"
+)
+
+// Outlines keeps outlines that were made free of crossings and overlaps, for all
+// pictures of the same drawings: of such a one areas are summed, whatever the
+// size. The zero value knows none; it may be used from several goroutines.
+type Outlines struct {
+	mu    sync.Mutex
+	known map[*geom.Seg]geom.Path // by where the path begins
+}
+
+// fewSegs is the length of a path up to which it is drawn as soon as resolved.
+const fewSegs = 6
+
+// Resolve takes in the outlines of a drawing. One that is too fine for it is
+// drawn as it is.
+func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
+	var todo []planar.Layer
+	add := func(p geom.Path, r geom.Rule) {
+		if len(p) <= fewSegs {
+			return
+		}
+		o.mu.Lock()
+		defer o.mu.Unlock()
+		if _, ok := o.known[&p[0]]; !ok {
+			if o.known == nil {
+				o.known = map[*geom.Seg]geom.Path{}
+			}
+			o.known[&p[0]] = nil // seen, and another may be at work on it
+			todo = append(todo, planar.Layer{Path: p, Rule: r})
+		}
+	}
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			if !n.Simple {
+				add(n.Path, n.Rule)
+			}
+		case *drawing.Group:
+			for _, r := range n.Clip {
+				add(r.Path, r.Rule)
+			}
+		}
+	})
+	return parallel.Do(ctx, len(todo), func(ctx context.Context, i int) error {
+		l := todo[i]
+		p, err := planar.Simple(ctx, l)
+		if err != nil {
+			return ctx.Err()
+		}
+		o.mu.Lock()
+		o.known[&l.Path[0]] = p
+		o.mu.Unlock()
+		return nil
+	})
+}
+
+// of returns the path to draw in the place of p, and whether its areas may be
+// summed.
+func (o *Outlines) of(p geom.Path) (geom.Path, bool) {
+	if o == nil || len(p) == 0 {
+		return p, false
+	}
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if q := o.known[&p[0]]; q != nil {
+		return q, true
+	}
+	return p, false
+}
