@@ -166,4 +166,8 @@ func (b *bounds) add(p Point) {
 	b.r.Y0, b.r.Y1 = min(b.r.Y0, p.Y), max(b.r.Y1, p.Y)
 }
 
+func (b *bounds) holds(p Point) bool {
+	return b.some && p.X >= b.r.X0 && p.X <= b.r.X1 && p.Y >= b.r.Y0 && p.Y <= b.r.Y1
+}
+
 func (b *bounds) rect() Rect { return b.r }

@@ -187,6 +187,11 @@ func (p Path) Bounds() Rect {
 	p.Each(func(c Curve, _ bool) {
 		b.add(c.A)
 		b.add(c.D)
+		// A curve lies among its control points: where they reach no further
+		// than the box, neither does it.
+		if c.Op == LineTo || b.holds(c.B) && (c.Op == QuadTo || b.holds(c.C)) {
+			return
+		}
 		for _, t := range c.extremes() {
 			b.add(c.At(t))
 		}

@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"sync/atomic"
 
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 )
 
 // Limits on the work that a drawing asks for, counted before any of it is done.
@@ -26,31 +28,30 @@ func Budget(ctx context.Context, d *drawing.Drawing) error {
 	if w := work(d.Nodes, d.Page); w > MaxWork {
 		return fmt.Errorf("its filters, masks, blends, fades and pictures cover the page %.0f times over; at most %d times can be drawn", w, MaxWork)
 	}
-	flat, crossings := 0, 0
 	tol := d.Page.Long() / 4000 // a quarter of a pixel at 1000 px
-	var err error
+	var shapes []*drawing.Shape
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		s, ok := n.(*drawing.Shape)
-		if !ok || err != nil {
-			return
-		}
-		if err = ctx.Err(); err != nil {
-			return
-		}
-		var ls []line
-		s.Path.Flatten(tol, func(a, b geom.Point) { ls = append(ls, line{a, b}) })
-		if flat += len(ls); flat > MaxFlat {
-			err = fmt.Errorf("its curves become more than %d straight pieces", MaxFlat)
-			return
-		}
-		if s.Simple {
-			return
-		}
-		if crossings += crossed(ls, MaxCrossings-crossings); crossings > MaxCrossings {
-			err = fmt.Errorf("the edges of its shapes cross more than %d times", MaxCrossings)
+		if s, ok := n.(*drawing.Shape); ok {
+			shapes = append(shapes, s)
 		}
 	})
-	return err
+	var flat, crossings atomic.Int64
+	return parallel.Do(ctx, len(shapes), func(ctx context.Context, i int) error {
+		s := shapes[i]
+		ls := make([]line, 0, 2*len(s.Path))
+		s.Path.Flatten(tol, func(a, b geom.Point) { ls = append(ls, line{a, b}) })
+		if flat.Add(int64(len(ls))) > MaxFlat {
+			return fmt.Errorf("its curves become more than %d straight pieces", MaxFlat)
+		}
+		if s.Simple {
+			return ctx.Err()
+		}
+		left := MaxCrossings - int(crossings.Load())
+		if n := crossings.Add(int64(crossed(ls, left))); n > MaxCrossings {
+			return fmt.Errorf("the edges of its shapes cross more than %d times", MaxCrossings)
+		}
+		return ctx.Err()
+	})
 }
 
 // pagePixels is about what a page has in the largest usual picture.

@@ -71,7 +71,11 @@ func uncover(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, int, er
 	if len(s.nodes) > maxSeen || s.box.Empty() {
 		return d, 0, nil
 	}
-	ns, err := s.hidden(ctx, d)
+	top, err := s.numbers(ctx, d, func(i int) bool { return s.solid[i] })
+	if err != nil {
+		return d, 0, err
+	}
+	ns, err := s.hidden(ctx, d, top)
 	if err != nil || len(ns) == 0 {
 		return d, 0, err
 	}

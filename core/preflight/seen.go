@@ -80,18 +80,21 @@ func seen(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
 		return err
 	}
 	s.between(all, fs)
-	if err := s.covered(ctx, d, fs); err != nil {
+	top := all
+	if slices.Contains(s.solid, false) {
+		if top, err = s.numbers(ctx, d, func(i int) bool { return s.solid[i] }); err != nil {
+			return err
+		}
+	}
+	if err := s.covered(ctx, d, top, fs); err != nil {
 		return err
 	}
 	return s.whitePaint(ctx, d, all, fs)
 }
 
-// hidden lists the leaves that lie wholly behind opaque ones.
-func (s *sight) hidden(ctx context.Context, d *drawing.Drawing) ([]drawing.Node, error) {
-	top, err := s.numbers(ctx, d, func(i int) bool { return s.solid[i] })
-	if err != nil {
-		return nil, err
-	}
+// hidden lists the leaves that lie wholly behind opaque ones; top is what is seen
+// of those.
+func (s *sight) hidden(ctx context.Context, d *drawing.Drawing, top []int) ([]drawing.Node, error) {
 	shows := make([]bool, len(s.nodes)+1)
 	for _, n := range top {
 		shows[n] = true
@@ -166,8 +169,8 @@ func (s *sight) pixels(b geom.Rect) image.Rectangle {
 // maxCovered bounds the leaves that are told, each of which is drawn alone.
 const maxCovered = 30
 
-func (s *sight) covered(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
-	ns, err := s.hidden(ctx, d)
+func (s *sight) covered(ctx context.Context, d *drawing.Drawing, top []int, fs *finding.List) error {
+	ns, err := s.hidden(ctx, d, top)
 	if err != nil {
 		return err
 	}

@@ -49,7 +49,7 @@ func pathData(d string) (geom.Path, error) {
 				v[i], ok = s.number()
 			}
 		}
-		n := map[byte]int{'M': 2, 'L': 2, 'H': 1, 'V': 1, 'C': 6, 'S': 4, 'Q': 4, 'T': 2, 'A': 7}[up]
+		n := arguments(up)
 		if n == 0 {
 			return p, errPath
 		}
@@ -138,4 +138,21 @@ func pathData(d string) (geom.Path, error) {
 		}
 		last = up
 	}
+}
+
+// arguments is how many numbers a command takes, 0 for none that is known.
+func arguments(cmd byte) int {
+	switch cmd {
+	case 'H', 'V':
+		return 1
+	case 'M', 'L', 'T':
+		return 2
+	case 'S', 'Q':
+		return 4
+	case 'C':
+		return 6
+	case 'A':
+		return 7
+	}
+	return 0
 }
