@@ -115,7 +115,7 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 		why := sameShapes(back, box, art, fr.Box, press)
 		cs.add("shapes", why == "", "%s", orElse(why, "outlines and paints as in the art"))
 		if why == "" {
-			back, tol = asSimple(back, art), strict
+			back, tol = j.asSimple(back, art), strict
 		}
 	}
 	want, err := j.look(ctx, f, v, press)

@@ -88,9 +88,8 @@ type guide struct {
 	Number   int
 	Shown    []shown
 	Purposes []served
-	Inks     []guideInk
-	Smallest string
-	Left     []leftOut
+	guideFacts
+	Left []leftOut
 
 	job      *job
 	pictures map[string]template.HTMLAttr // by version, as attributes: a template would write each + of the data in five letters
@@ -116,20 +115,40 @@ type guideInk struct {
 	Build           colour.CMYK
 }
 
+// guideFacts are what the guide says of the mark itself. They take long and need
+// none of the files.
+type guideFacts struct {
+	Inks     []guideInk
+	Smallest string
+}
+
+func (j *job) guideFacts(ctx context.Context, in Input) (guideFacts, error) {
+	return j.facts.get("", func() (f guideFacts, err error) {
+		if f.Inks, err = guideInks(ctx, in, j.plan); err == nil {
+			f.Smallest, err = smallest(ctx, in, j.plan)
+		}
+		return f, err
+	})
+}
+
 // What was left out for one reason.
 type leftOut struct{ What, Reason string }
 
 // guide writes START-HERE.html.
 func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, error) {
 	g := guide{Kit: k, Brand: in.Brand, Number: in.Number, job: j, pictures: map[string]template.HTMLAttr{}}
-	for _, step := range []func(context.Context, Input, *Plan) error{g.versions, g.purposes, g.inks, g.small} {
-		if err := step(ctx, in, p); err != nil {
+	for _, step := range []func(context.Context, *Plan) error{g.versions, g.purposes} {
+		if err := step(ctx, p); err != nil {
 			return nil, err
 		}
 	}
+	var err error
+	if g.guideFacts, err = j.guideFacts(ctx, in); err != nil {
+		return nil, err
+	}
 	g.left()
 	var b bytes.Buffer
-	err := guideTemplate.Execute(&b, &g)
+	err = guideTemplate.Execute(&b, &g)
 	return b.Bytes(), err
 }
 
@@ -145,7 +164,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (templ
 	fr := p.FrameOf(v.Spec.Name)
 	const wide, high = 360, 240
 	box := frame.Around(fr.Box, wide, high, "")
-	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground})
+	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground, Outlines: &g.job.outlines})
 	if err != nil {
 		return "", err
 	}
@@ -158,7 +177,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (templ
 	return d, nil
 }
 
-func (g *guide) versions(ctx context.Context, _ Input, p *Plan) error {
+func (g *guide) versions(ctx context.Context, p *Plan) error {
 	for _, v := range p.Versions {
 		if v.Drawing == nil || !slices.ContainsFunc(g.Files, func(f File) bool { return slices.Contains(strings.Split(f.Version, "+"), v.Spec.Name) }) {
 			continue
@@ -175,7 +194,7 @@ func (g *guide) versions(ctx context.Context, _ Input, p *Plan) error {
 // mostFiles bounds the files named for one purpose; the folder has the rest.
 const mostFiles = 3
 
-func (g *guide) purposes(ctx context.Context, _ Input, p *Plan) error {
+func (g *guide) purposes(ctx context.Context, p *Plan) error {
 	for _, u := range purposes {
 		x := served{purpose: u}
 		for _, f := range g.Files {
@@ -204,14 +223,14 @@ func (g *guide) purposes(ctx context.Context, _ Input, p *Plan) error {
 // mostInks bounds the colours listed.
 const mostInks = 10
 
-// inks lists the colours with values to copy.
-func (g *guide) inks(ctx context.Context, in Input, p *Plan) error {
+// guideInks lists the colours with values to copy.
+func guideInks(ctx context.Context, in Input, p *Plan) (inks []guideInk, err error) {
 	tones, err := preflight.Tones(ctx, p.Master.Drawing)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, t := range tones {
-		if len(g.Inks) == mostInks || t.Share < 0.002 {
+		if len(inks) == mostInks || t.Share < 0.002 {
 			continue
 		}
 		x := guideInk{Hex: t.Colour.RGB.Hex(), Spot: t.Colour.Spot, Build: p.Press.Print(t.Colour).Build}
@@ -221,13 +240,13 @@ func (g *guide) inks(ctx context.Context, in Input, p *Plan) error {
 				x.Name = k.Name
 			}
 		}
-		g.Inks = append(g.Inks, x)
+		inks = append(inks, x)
 	}
-	return nil
+	return inks, nil
 }
 
-// small says how small the mark may get.
-func (g *guide) small(ctx context.Context, in Input, p *Plan) error {
+// smallest says how small the mark may get.
+func smallest(ctx context.Context, in Input, p *Plan) (string, error) {
 	var says []string
 	for _, v := range p.Versions {
 		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
@@ -235,7 +254,7 @@ func (g *guide) small(ctx context.Context, in Input, p *Plan) error {
 		}
 		region, err := v.Region(ctx)
 		if ctx.Err() != nil {
-			return ctx.Err()
+			return "", ctx.Err()
 		}
 		if err != nil {
 			continue
@@ -250,8 +269,7 @@ func (g *guide) small(ctx context.Context, in Input, p *Plan) error {
 	if s := in.Recipe.Frame.Smallest; s != "" {
 		says = append(says, "Its owner asks for at least "+string(s)+".")
 	}
-	g.Smallest = strings.Join(says, " ")
-	return nil
+	return strings.Join(says, " "), nil
 }
 
 // left gathers what was left out by its reasons.

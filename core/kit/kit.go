@@ -6,6 +6,7 @@
 package kit
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -252,8 +253,15 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 		err    error
 	}
 	results := make([]result, len(want))
+	const guide = -1 // made beside the files, so that nothing waits for it in the end
+	tasks := slices.Insert(j.longestFirst(want), len(want)/2, guide)
 	var done atomic.Int64
-	err := parallel.Do(ctx, len(want), func(ctx context.Context, i int) error {
+	err := parallel.Do(ctx, len(tasks), func(ctx context.Context, k int) error {
+		i := tasks[k]
+		if i == guide {
+			_, err := j.guideFacts(ctx, in)
+			return err
+		}
 		if progress != nil {
 			progress(int(done.Load()), len(want), want[i].Path)
 		}
@@ -288,6 +296,32 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 		progress(len(want), len(want), "packing")
 	}
 	return nil
+}
+
+// longestFirst is the order in which files are made: what takes long is not left
+// for the end, when other cores have nothing more to do.
+func (j *job) longestFirst(want []recipe.File) []int {
+	cost := make([]float64, len(want))
+	weight := map[string]float64{}
+	for i, f := range want {
+		w, ok := weight[f.Versions[0]]
+		if !ok {
+			w = float64(j.drawing(f.Versions[0]).Weight())
+			weight[f.Versions[0]] = w
+		}
+		// In ns, as measured: of curves what they weigh, of pixels their number
+		// and what is drawn again of them.
+		cost[i] = 100 * w * float64(len(f.Versions))
+		if f.Entry.Kind().Pixels {
+			cost[i] = 20*float64(f.W)*float64(f.H) + 20*w
+		}
+	}
+	order := make([]int, len(want))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(cost[b], cost[a]) })
+	return order
 }
 
 // file makes one file and checks it. reason is set if its type cannot carry

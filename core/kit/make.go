@@ -36,6 +36,7 @@ type job struct {
 	sounds    memo[[]Check]          // what is found of the art itself
 	outlines  raster.Outlines        // of versions of which there are several pictures
 	resolved  memo[struct{}]         // those whose outlines there are
+	facts     memo[guideFacts]       // of the mark, for the guide
 	paths     witness.Paths          // of all that is drawn again
 }
 

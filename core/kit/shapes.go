@@ -43,11 +43,11 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 
 // asSimple is a drawing that was read back, and whose shapes are those of the
 // art, with what is known of the art's outlines.
-func asSimple(back, art *drawing.Drawing) *drawing.Drawing {
+func (j *job) asSimple(back, art *drawing.Drawing) *drawing.Drawing {
 	known := map[*drawing.Shape]bool{}
 	want := shapes(art)
 	for i, s := range shapes(back) {
-		known[s] = want[i].Simple
+		known[s] = want[i].Simple || j.outlines.Simple(want[i].Path)
 	}
 	return back.Map(func(n drawing.Node) drawing.Node {
 		s, ok := n.(*drawing.Shape)

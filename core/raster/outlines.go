@@ -77,3 +77,10 @@ func (o *Outlines) of(p geom.Path) (geom.Path, bool) {
 	}
 	return p, false
 }
+
+// Simple reports whether an outline is known to neither cross nor cover itself as
+// it is.
+func (o *Outlines) Simple(p geom.Path) bool {
+	q, ok := o.of(p)
+	return ok && &q[0] == &p[0]
+}

@@ -27,6 +27,9 @@ const (
 	highest, high, coarse, quickest = 9, 7, 5, 1
 	// noisy is the share of its bytes that deflate leaves of noise.
 	noisy = 0.6
+	// shaded is the part of its bytes that the runs of a picture leave at least if
+	// it has shades, of which filters leave less.
+	shaded = 3
 )
 
 // A band is a stretch of lines of a pass.
@@ -37,8 +40,7 @@ type band struct {
 
 func (b band) size() int { return (b.to - b.from) * b.pass.line }
 
-func (r *rows) bands() (all []band) {
-	total := 0
+func (r *rows) bands() (all []band, total int) {
 	for _, p := range r.passes {
 		total += p.h * p.line
 	}
@@ -49,17 +51,19 @@ func (r *rows) bands() (all []band) {
 			all = append(all, band{p, y, min(p.h, y+step)})
 		}
 	}
-	return all
+	return all, total
 }
 
 // deflate returns the zlib stream of the lines (RFC 1950): of flat art by its
 // runs. Bands of other pictures are compressed at once on all cores, each with
 // the end of the one before it to look back to.
 func (r *rows) deflate(quick bool) []byte {
-	if r.flat {
-		return r.tokens()
+	bands, total := r.bands()
+	if !r.lively {
+		if out := r.tokens(); r.flat || len(out) < total/shaded {
+			return out
+		}
 	}
-	bands := r.bands()
 	level := highest
 	if quick {
 		level, r.filtered = quickest, r.colors == nil

@@ -17,6 +17,7 @@ type facts struct {
 	colors []uint32 // straight RGBA in order of opacity; nil if over 256
 	index  map[uint32]uint8
 	flat   bool // neighbours are mostly the same
+	lively bool // neighbours are mostly other
 	// The runs of flat art: those of row y are runs[at[y][0]:at[y][1]]. A row
 	// that equals the one above has the same.
 	runs []run
@@ -37,7 +38,7 @@ func analyse(img *image.NRGBA) *facts {
 	seen := make(map[uint32]struct{}, 257)
 	var recent [256]uint32 // colours that need no second look
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
-	most := w * h / shortest
+	most, changes := w*h/shortest, 0
 	f.at = make([][2]int32, 0, h)
 	var above []byte
 	for y := range h {
@@ -53,6 +54,7 @@ func analyse(img *image.NRGBA) *facts {
 		for i := 0; i < len(row); {
 			c := binary.LittleEndian.Uint32(row[i:])
 			i = skip(row, i+4, c)
+			changes++
 			if f.flat {
 				f.runs = append(f.runs, run{int32(i / 4), c})
 			}
@@ -66,6 +68,7 @@ func analyse(img *image.NRGBA) *facts {
 			f.flat, f.runs, f.at, above = false, nil, nil, nil
 		}
 	}
+	f.lively = changes > w*h/2
 	if len(seen) <= 256 {
 		f.sortColours(seen)
 	}
