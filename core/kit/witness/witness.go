@@ -137,15 +137,20 @@ func Every(w, h int) (tiles []image.Rectangle) {
 	return tiles
 }
 
+// sampleSide is the side of the tiles that Sample lists, in px: what counts is in
+// how many places is looked.
+const sampleSide = Side / 2
+
 // Sample lists at most n tiles: on the outlines of shapes evenly taken from all
 // of the drawing, and a few places that every picture has.
 func (w *Witness) Sample(n int) (tiles []image.Rectangle) {
 	seen := map[image.Point]bool{}
 	add := func(x, y float64) {
-		t := image.Pt(int(min(max(x, 0), float64(w.w-1)))/Side, int(min(max(y, 0), float64(w.h-1)))/Side)
+		const k = sampleSide
+		t := image.Pt(int(min(max(x, 0), float64(w.w-1)))/k, int(min(max(y, 0), float64(w.h-1)))/k)
 		if !seen[t] && len(tiles) < n {
 			seen[t] = true
-			tiles = append(tiles, image.Rect(t.X*Side, t.Y*Side, min(w.w, (t.X+1)*Side), min(w.h, (t.Y+1)*Side)))
+			tiles = append(tiles, image.Rect(t.X*k, t.Y*k, min(w.w, (t.X+1)*k), min(w.h, (t.Y+1)*k)))
 		}
 	}
 	for _, p := range [][2]float64{{0, 0}, {1, 0}, {0, 1}, {1, 1}, {0.5, 0.5}, {0.3, 0.5}, {0.7, 0.5}, {0.5, 0.2}, {0.5, 0.8}} {
