@@ -14,6 +14,9 @@ type pt struct{ x, y int32 }
 // key orders points by x, then y.
 func (p pt) key() uint64 { return uint64(uint32(p.x)^1<<31)<<32 | uint64(uint32(p.y)^1<<31) }
 
+// unkey is the point of a key.
+func unkey(k uint64) pt { return pt{int32(uint32(k>>32) ^ 1<<31), int32(uint32(k) ^ 1<<31)} }
+
 // orient is twice the area of the triangle a, b, p: positive where p lies on
 // the side of a→b to which x turns into y. It is exact: differences have at
 // most 28 bits.

@@ -30,17 +30,18 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	if len(ps) == 0 {
 		return ps, nil
 	}
-	t := build(ps)
+	near := newCells(ps)
 	var crossings atomic.Int64
-	cuts, err := inParts(ctx, len(ps), func(from, to int) []cutting {
+	met, err := inParts(ctx, len(ps), func(from, to int) []meeting {
+		mark := near.marks.Get().(*[]int32)
+		defer near.marks.Put(mark)
 		var m meeting
-		for i := from; i < to && crossings.Load() <= MaxCrossings; i += fan {
+		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			n := len(m.hot)
-			m.block(t, ps, i)
+			near.later(i, *mark, func(j int) { m.meet(ps, i, j) })
 			crossings.Add(int64(len(m.hot) - n))
-			m.hot = m.hot[:0]
 		}
-		return m.cuttings
+		return []meeting{m}
 	})
 	if crossings.Load() > MaxCrossings {
 		return nil, cmp.Or(err, ErrTooMany)
@@ -48,6 +49,27 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	if err != nil {
 		return nil, err
 	}
+	var cuts []cutting
+	var hot []keyed // crossings, each once
+	for _, m := range met {
+		cuts = append(cuts, m.cuttings...)
+		for _, v := range m.hot {
+			hot = append(hot, keyed{key: v.key()})
+		}
+	}
+	sortKeys(hot)
+	hot = slices.CompactFunc(hot, func(a, b keyed) bool { return a.key == b.key })
+	more, err := inParts(ctx, len(hot), func(from, to int) (out []cutting) {
+		for _, k := range hot[from:to] {
+			v := unkey(k.key)
+			near.at(v, func(j int) { out = passes(&ps[j], j, v, orient(ps[j].a, ps[j].b, v), out) })
+		}
+		return out
+	})
+	if err != nil {
+		return nil, err
+	}
+	cuts = append(cuts, more...)
 	if len(ps)+len(cuts) > 2*MaxPieces {
 		return nil, ErrTooMany
 	}
@@ -70,36 +92,6 @@ func inParts[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, 
 type meeting struct {
 	cuttings []cutting
 	hot      []pt // crossings
-	near     []int
-}
-
-// block compares the pieces of the block that begins at i with all after them
-// that they may meet, and finds all that pass the squares of their crossings.
-func (m *meeting) block(t *tree, ps []piece, i int) {
-	end := min(i+fan, len(ps))
-	var few bool
-	m.near, few = t.blocks(t.levels[0][i/fan], m.near[:0])
-	for ; i < end; i++ {
-		if few {
-			t.later(m.near, &ps[i], i, func(j int) { m.meet(ps, i, j) })
-		} else {
-			t.near(ps[i], i+1, func(j int) { m.meet(ps, i, j) })
-		}
-	}
-	slices.SortFunc(m.hot, func(a, b pt) int { return cmp.Compare(a.key(), b.key()) })
-	var last pt
-	for k, v := range m.hot {
-		if k > 0 && v == last {
-			continue
-		}
-		last = v
-		pass := func(j int) { m.cuttings = passes(&ps[j], j, v, orient(ps[j].a, ps[j].b, v), m.cuttings) }
-		if few {
-			t.at(m.near, v, pass)
-		} else {
-			t.near(piece{a: v, b: v}, 0, pass)
-		}
-	}
 }
 
 // meet notes the cuttings that pieces i and j ask of each other.

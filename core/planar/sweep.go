@@ -42,7 +42,7 @@ func (p *Plane) gather(ps []piece) {
 			k = ends[j].key
 		}
 		v := int32(len(p.points))
-		p.points = append(p.points, pt{int32(uint32(k>>32) ^ 1<<31), int32(uint32(k) ^ 1<<31)})
+		p.points = append(p.points, unkey(k))
 		for ; i < len(starts) && starts[i].key == k; i++ {
 			p.edges[starts[i].i].a = v
 		}

@@ -2,21 +2,20 @@ package planar
 
 import (
 	"math/rand/v2"
-	"slices"
 	"testing"
 )
 
-// Neighbours that look together find what each finds for itself, short pieces and
-// long slanting ones.
-func TestPairsFindWhatNearFinds(t *testing.T) {
+// Every piece that the tree finds near another, or near a point, lies in a cell
+// with it: short pieces and long slanting ones, few and crowds.
+func TestCellsFindWhatTheTreeFinds(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(3, 5))
-	for _, reach := range []int32{3, 40, 400} {
+	for _, reach := range []int32{3, 40, 400, 4000} {
 		var ps []piece
 		at := pt{2000, 2000}
 		for range 3000 {
 			to := pt{at.x + rnd.Int32N(2*reach+1) - reach, at.y + rnd.Int32N(2*reach+1) - reach}
 			p := piece{a: at, b: to}
-			if to.x < at.x {
+			if p.a.key() > p.b.key() {
 				p.a, p.b = to, at
 			}
 			ps, at = append(ps, p), to
@@ -24,21 +23,38 @@ func TestPairsFindWhatNearFinds(t *testing.T) {
 				at = pt{rnd.Int32N(9000), rnd.Int32N(9000)}
 			}
 		}
-		tree := build(ps)
-		var want, got [][2]int
+		tree, cells := build(ps), newCells(ps)
+		mark := make([]int32, len(ps))
+		found := 0
 		for i := range ps {
-			blocks, few := tree.blocks(tree.levels[0][i/fan], nil)
-			if !few {
-				continue
-			}
-			tree.near(ps[i], i+1, func(j int) { want = append(want, [2]int{i, j}) })
-			tree.later(blocks, &ps[i], i, func(j int) { got = append(got, [2]int{i, j}) })
+			got := map[int]int{}
+			cells.later(i, mark, func(j int) { got[j]++ })
+			tree.near(ps[i], i+1, func(j int) {
+				if p, q := &ps[i], &ps[j]; meets(p, q) {
+					found++
+					if got[j] != 1 {
+						t.Fatalf("reach %d: piece %d %v meets %d %v and is found %d times; shift %d n %v", reach, i, *p, j, *q, got[j], cells.shift, got)
+					}
+				}
+			})
+			clear(got)
 			v := ps[i].b
-			tree.near(piece{a: v, b: v}, 0, func(j int) { want = append(want, [2]int{-1, j}) })
-			tree.at(blocks, v, func(j int) { got = append(got, [2]int{-1, j}) })
+			cells.at(v, func(j int) { got[j]++ })
+			tree.near(piece{a: v, b: v}, 0, func(j int) {
+				if len(passes(&ps[j], j, v, orient(ps[j].a, ps[j].b, v), nil)) > 0 && got[j] != 1 {
+					t.Fatalf("reach %d: piece %d passes an end and is found %d times", reach, j, got[j])
+				}
+			})
 		}
-		if len(want) == 0 || !slices.Equal(want, got) {
-			t.Errorf("reach %d: %d pairs, not %d", reach, len(got), len(want))
+		if found == 0 {
+			t.Errorf("reach %d: none meet", reach)
 		}
 	}
+}
+
+// meets reports whether two pieces ask anything of each other.
+func meets(p, q *piece) bool {
+	var m meeting
+	m.meet([]piece{*p, *q}, 0, 1)
+	return len(m.cuttings)+len(m.hot) > 0
 }
