@@ -6,52 +6,102 @@ import (
 	"image"
 	"slices"
 
+	"dyekit/core/flat"
 	"dyekit/core/kit/readback"
 )
 
+// A drawn picture is what a file was made of, row by row.
+type drawn interface {
+	// differ counts the pixels of row y that are seen to differ from those got:
+	// what is bare in both has no colour.
+	differ(y int, got []uint8) int
+	// same reports that row y is that above it, where that is known.
+	same(y int) bool
+	// colours calls f with the straight colours of row y, some more than once.
+	colours(y int, f func(c [4]uint8))
+}
+
+type drawnPixels struct{ *image.NRGBA }
+
+func (d drawnPixels) row(y int) []uint8 { return d.Pix[y*d.Stride:][:4*d.Rect.Dx()] }
+
+func (d drawnPixels) differ(y int, got []uint8) (n int) {
+	row := d.row(y)
+	if bytes.Equal(got, row) {
+		return 0
+	}
+	for i := 0; i < len(row); i += 4 {
+		p, q := (*[4]uint8)(got[i:]), (*[4]uint8)(row[i:])
+		if *p != *q && (p[3] > 0 || q[3] > 0) {
+			n++
+		}
+	}
+	return n
+}
+
+func (d drawnPixels) same(y int) bool { return y > 0 && bytes.Equal(d.row(y), d.row(y-1)) }
+
+func (d drawnPixels) colours(y int, f func(c [4]uint8)) { eachColour(d.row(y), f) }
+
+// eachColour calls f with the colours of a row, once for each run.
+func eachColour(row []uint8, f func(c [4]uint8)) {
+	var last [4]uint8
+	for i := 0; i < len(row); i += 4 {
+		if p := [4]uint8(row[i:]); i == 0 || p != last {
+			last = p
+			f(p)
+		}
+	}
+}
+
+type drawnRuns struct{ *flat.Picture }
+
+func (d drawnRuns) differ(y int, got []uint8) int { return flat.Differ(got, d.Rows[y]) }
+func (d drawnRuns) same(y int) bool               { return d.Same(y) }
+
+func (d drawnRuns) colours(y int, f func(c [4]uint8)) {
+	for _, r := range d.Rows[y] {
+		f(flat.Bytes(r.Colour))
+	}
+}
+
 // A besides is what is found when a file is read beside what it was made of.
 type besides struct {
-	off                int // pixels that differ; what is bare in both has no colour
+	off                int // pixels that differ
 	opaque, wantOpaque bool
 	colours            [][3]uint8 // that can be seen, up to mostSeen
 }
 
 // beside reads a file row by row, each beside the one it was made of. It never
 // holds more of the file than two rows.
-func beside(p *readback.PNG, want *image.NRGBA) (besides, error) {
+func beside(p *readback.PNG, want drawn) (besides, error) {
 	b := besides{opaque: true, wantOpaque: true}
 	var seen sight
 	off := 0
-	var before []uint8
 	err := p.Each(func(y int, got []uint8, same bool) error {
-		row := want.Pix[y*want.Stride:][:4*p.W]
-		if same && bytes.Equal(row, before) {
+		if same && want.same(y) {
 			b.off += off // as many as in the row before
 			return nil
 		}
-		before, off = row, 0
-		if !bytes.Equal(got, row) {
-			off = differ(got, row)
-			b.off += off
+		off = want.differ(y, got)
+		b.off += off
+		opaque := true
+		want.colours(y, func(c [4]uint8) {
+			opaque = opaque && c[3] == 255
+			if off == 0 {
+				seen.add(c)
+			}
+		})
+		b.wantOpaque = b.wantOpaque && opaque
+		if off > 0 {
+			opaque = opaqueRow(got)
+			eachColour(got, seen.add)
 		}
-		b.opaque = b.opaque && opaqueRow(got)
-		b.wantOpaque = b.wantOpaque && opaqueRow(row)
-		seen.row(got)
+		b.opaque = b.opaque && opaque
 		return nil
 	})
 	b.colours = seen.list
 	return b, err
-}
-
-// differ counts the pixels of two rows that are seen to differ.
-func differ(a, b []uint8) (n int) {
-	for i := 0; i < len(b); i += 4 {
-		p, q := (*[4]uint8)(a[i:]), (*[4]uint8)(b[i:])
-		if *p != *q && (p[3] > 0 || q[3] > 0) {
-			n++
-		}
-	}
-	return n
 }
 
 func opaqueRow(row []uint8) bool {
@@ -71,16 +121,13 @@ type sight struct {
 	list [][3]uint8
 }
 
-func (s *sight) row(row []uint8) {
-	for i := 0; i < len(row) && len(s.list) < mostSeen; i += 4 {
-		p := [4]uint8(row[i:])
-		if p == s.last {
-			continue
-		}
-		s.last = p
-		if c := [3]uint8(p[:]); p[3] > 0 && !slices.Contains(s.list, c) {
-			s.list = append(s.list, c)
-		}
+func (s *sight) add(p [4]uint8) {
+	if p == s.last || len(s.list) >= mostSeen {
+		return
+	}
+	s.last = p
+	if c := [3]uint8(p[:]); p[3] > 0 && !slices.Contains(s.list, c) {
+		s.list = append(s.list, c)
 	}
 }
 
@@ -88,7 +135,7 @@ func (s *sight) row(row []uint8) {
 func visible(img *image.NRGBA) [][3]uint8 {
 	var s sight
 	for y := range img.Rect.Dy() {
-		s.row(img.Pix[y*img.Stride:][:4*img.Rect.Dx()])
+		eachColour(drawnPixels{img}.row(y), s.add)
 	}
 	return s.list
 }

@@ -25,7 +25,7 @@ const (
 	effects        // shadow, glow, blur: made of pixels, and the type knows none
 	blends         // mixed with what lies below, as the type cannot
 	masks          // masked, or faded, as the type cannot
-	flat           // translucent, and the type knows only opaque paint
+	opaque         // translucent, and the type knows only opaque paint
 )
 
 // burdenOf tells what of a drawing a file of curves cannot hold as it is.
@@ -37,7 +37,7 @@ func burdenOf(d *drawing.Drawing, e recipe.Entry) burden {
 		return effects
 	case e.Flat():
 		if h.Translucent || h.Masks || h.Blends {
-			return flat
+			return opaque
 		}
 	case h.Blends && (k.Plain || cmyk && lightBlends(d)):
 		return blends
@@ -95,7 +95,7 @@ func (p *Plan) leftOut(name string, e recipe.Entry) (why string, choices []strin
 		why = "it has a shadow, glow or blur, which is made of pixels: " + kind + " keeps curves"
 	case b == blends:
 		why = "it has colours mixed as light with what lies below, which " + kind + " cannot keep"
-	case b == masks && e.Effects == recipe.Omit, b == flat && e.Effects == recipe.Omit:
+	case b == masks && e.Effects == recipe.Omit, b == opaque && e.Effects == recipe.Omit:
 		why = "it has translucent paint, which " + kind + " cannot keep"
 	default:
 		return "", nil
@@ -145,7 +145,7 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 			}
 		case blends, masks:
 			return picture(nil)
-		case flat:
+		case opaque:
 			if d.Has().Pictures {
 				return picture(&colour.White)
 			}

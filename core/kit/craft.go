@@ -50,6 +50,9 @@ func (j *job) encodePNG(_ context.Context, w io.Writer, f recipe.File, px pixels
 	if p := f.Entry.Palette; p != nil {
 		o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
 	}
+	if px.runs != nil {
+		return png.EncodeRuns(w, px.runs, o)
+	}
 	return png.Encode(w, px.screen[0], o)
 }
 

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"encoding/binary"
 	"errors"
 	"image"
 	"math"
@@ -38,23 +39,17 @@ func checkJPEG(img image.Image, px pixels, data []byte, cs *checks) error {
 		cs.add("picture", false, "it holds neither colours nor process inks")
 		return nil
 	}
-	for i := range planes {
-		planes[i].want = make([]float64, 8*w)
+	src := blocks{channels: colourOf}
+	if px.press != nil {
+		src.pix, src.stride, src.channels = px.press.Pix, px.press.Stride, inksOf
+	} else {
+		src.pix, src.stride = px.screen[0].Pix, px.screen[0].Stride
 	}
 	off := 0
 	for y := 0; y < h; y += 8 {
-		high := min(8, h-y)
-		if px.press != nil {
-			inksOf(px.press, y, high, planes)
-		} else {
-			coloursOf(px.screen[0], y, high, planes)
-		}
 		for x := 0; x < w; x += 8 {
-			for i := range planes {
-				if !planes[i].allowed(x, y, min(8, w-x), high) {
-					off++
-					break
-				}
+			if !src.allowed(planes, x, y, min(8, w-x), min(8, h-y)) {
+				off++
 			}
 		}
 	}
@@ -77,45 +72,101 @@ func ycc(c int, r, g, b float64) float64 {
 	return 0.5*r - 0.418688*g - 0.081312*b + 128
 }
 
-// A plane is one channel: the table it was quantised with, what was read back,
-// and of the eight rows at hand what was drawn.
+// A plane is one channel: the table it was quantised with, and what was read
+// back.
 type plane struct {
 	table        *[64]int // in order of rows
 	pix          []uint8
 	stride, step int
-	want         []float64
 }
 
-// coloursOf fills the planes with so many rows of a picture from y on.
-func coloursOf(img *image.NRGBA, y, rows int, planes []plane) {
-	w := img.Rect.Dx()
-	var last [3]uint8
-	v := [3]float64{0, 128, 128} // of black
-	for r := range rows {
-		src := img.Pix[(y+r)*img.Stride:]
-		for x := range w {
-			if q := [3]uint8(src[4*x:]); q != last {
-				last = q
-				for c := range v {
-					v[c] = ycc(c, float64(q[0]), float64(q[1]), float64(q[2]))
+// A blocks is what was drawn, four bytes a pixel; channels turns them into those
+// of the file.
+type blocks struct {
+	pix      []uint8
+	stride   int
+	channels func(q [4]uint8) [4]float64
+	last     [4]uint8
+	is       [4]float64 // of last
+	want     [4][64]float64
+}
+
+func colourOf(q [4]uint8) (v [4]float64) {
+	for c := range 3 {
+		v[c] = ycc(c, float64(q[0]), float64(q[1]), float64(q[2]))
+	}
+	return v
+}
+
+func inksOf(q [4]uint8) [4]float64 {
+	return [4]float64{float64(q[0]), float64(q[1]), float64(q[2]), float64(q[3])}
+}
+
+func (b *blocks) of(q [4]uint8) [4]float64 {
+	if q != b.last || b.is == ([4]float64{}) {
+		b.last, b.is = q, b.channels(q)
+	}
+	return b.is
+}
+
+// allowed reports whether the block at x, y is near enough in every plane.
+func (b *blocks) allowed(planes []plane, x, y, w, h int) bool {
+	if w == 8 && h == 8 && b.even(planes, x, y) {
+		return true
+	}
+	for v := range h {
+		row := b.pix[(y+v)*b.stride+4*x:]
+		for u := range w {
+			k := b.of([4]uint8(row[4*u:]))
+			for c := range planes {
+				b.want[c][8*v+u] = k[c]
+			}
+		}
+	}
+	for c := range planes {
+		if !planes[c].allowed(&b.want[c], x, y, w, h) {
+			return false
+		}
+	}
+	return true
+}
+
+// even reports whether a block of one colour came back as one of one colour, off
+// by rounding alone: most blocks of flat art do.
+func (b *blocks) even(planes []plane, x, y int) bool {
+	first := [4]uint8(b.pix[y*b.stride+4*x:])
+	two := uint64(binary.LittleEndian.Uint32(first[:])) * (1<<32 + 1)
+	for v := range 8 {
+		row := b.pix[(y+v)*b.stride+4*x:]
+		for u := 0; u < 32; u += 8 {
+			if binary.LittleEndian.Uint64(row[u:]) != two {
+				return false
+			}
+		}
+	}
+	want := b.of(first)
+	for c := range planes {
+		p := &planes[c]
+		g := p.pix[y*p.stride+x*p.step]
+		if math.Abs(float64(g)-want[c]) > 1 {
+			return false
+		}
+		for v := range 8 {
+			row := p.pix[(y+v)*p.stride+x*p.step:]
+			if p.step == 1 {
+				if binary.LittleEndian.Uint64(row) != uint64(g)*0x0101010101010101 {
+					return false
+				}
+				continue
+			}
+			for u := range 8 {
+				if row[u*p.step] != g {
+					return false
 				}
 			}
-			planes[0].want[r*w+x], planes[1].want[r*w+x], planes[2].want[r*w+x] = v[0], v[1], v[2]
 		}
 	}
-}
-
-// inksOf is coloursOf for process inks.
-func inksOf(img *image.CMYK, y, rows int, planes []plane) {
-	w := img.Rect.Dx()
-	for r := range rows {
-		src := img.Pix[(y+r)*img.Stride:]
-		for x := range w {
-			for c := range planes {
-				planes[c].want[r*w+x] = float64(src[4*x+c])
-			}
-		}
-	}
+	return true
 }
 
 // noise is how far a coefficient may move when 64 pixels are rounded by half a
@@ -124,17 +175,17 @@ func inksOf(img *image.CMYK, y, rows int, planes []plane) {
 // way.
 const noise = 8
 
-// allowed reports whether the block at x, y is as near as its table allows.
-func (p *plane) allowed(x, y, w, h int) bool {
+// allowed reports whether the block at x, y is as near to what is wanted as its
+// table allows.
+func (p *plane) allowed(want *[64]float64, x, y, w, h int) bool {
 	var diff [64]float64
 	whole := w == 8 && h == 8
 	most, sum := 0.0, 0.0
-	across := len(p.want) / 8
 	for v := range h {
-		got, want := p.pix[(y+v)*p.stride+x*p.step:], p.want[v*across+x:]
+		got := p.pix[(y+v)*p.stride+x*p.step:]
 		for u := range w {
 			g := got[u*p.step]
-			d := float64(g) - want[u]
+			d := float64(g) - want[8*v+u]
 			diff[8*v+u] = d
 			most = max(most, math.Abs(d))
 			sum += d * d

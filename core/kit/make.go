@@ -10,6 +10,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/flat"
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
@@ -139,6 +140,7 @@ func forPress(d *drawing.Drawing, p *colour.Press) *drawing.Drawing {
 // must still hold when it is opened again.
 type pixels struct {
 	screen []*image.NRGBA // one, or one for each side of an icon
+	runs   *flat.Picture  // of flat art, in place of screen
 	press  *image.CMYK    // of files in process inks, in place of screen
 }
 
@@ -159,6 +161,12 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 		return px, err
 	case kind.Icon:
 		sides = f.Icon.Sides
+	case f.Entry.Format == format.PNG && !f.Entry.Reduced():
+		if d := j.seen(f); raster.Flat(d) {
+			to, w, h, o := j.camera(f, f.W)
+			px.runs, err = raster.RenderRuns(ctx, d, to, w, h, o)
+			return px, err
+		}
 	}
 	for _, side := range sides {
 		img, err := j.render(ctx, f, side)

@@ -42,18 +42,23 @@ func (j *job) checkPNG(ctx context.Context, f recipe.File, px pixels, data []byt
 	if p.W != f.W || p.H != f.H {
 		return nil
 	}
-	want := px.screen[0]
+	var want drawn
+	if px.runs != nil {
+		want = drawnRuns{px.runs}
+	} else {
+		want = drawnPixels{px.screen[0]}
+	}
 	b, err := beside(p, want)
 	if err != nil {
 		return err
 	}
 	cs.add("transparency", b.opaque == b.wantOpaque, "%s", opacity(b.wantOpaque))
-	if e.Palette != nil && !e.Palette.Never {
+	if e.Reduced() {
 		got, err := p.Image()
 		if err != nil {
 			return err
 		}
-		checkPalette(e.Palette, len(p.Palette), got, want, cs)
+		checkPalette(e.Palette, len(p.Palette), got, px.screen[0], cs)
 	} else {
 		addSame("picture", b.off, cs)
 	}
@@ -188,6 +193,9 @@ func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *chec
 		return look(black.Drawing, f.W, func(x, y int) [4]uint8 {
 			return [4]uint8{p.Pix[p.PixOffset(x, y)+3], 0, 0, 255}
 		}, &black.Ground)
+	}
+	if px.runs != nil {
+		return look(d, px.runs.W, px.runs.At, nil)
 	}
 	for _, img := range px.screen {
 		if err := look(d, img.Rect.Dx(), witness.Pixels(img), nil); err != nil {

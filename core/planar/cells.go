@@ -10,7 +10,7 @@ import (
 // or pass it by one unit. Those that hold any are kept by hash.
 type cells struct {
 	ps      []piece
-	shift   uint // a square is 1<<shift units wide
+	shift   uint    // a square is 1<<shift units wide
 	bits    uint    // of a hash
 	starts  []int32 // of each hash, in entries; one more than there are
 	entries []entry

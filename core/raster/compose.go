@@ -3,6 +3,8 @@ package raster
 import (
 	"context"
 	"sync"
+
+	"dyekit/core/flat"
 )
 
 // A painter draws one band at a time. Its buffers are reused from band to
@@ -16,6 +18,7 @@ type painter struct {
 	base    *sheet
 	free    []*sheet // spare sheets for groups
 	line    []float32
+	row     []flat.Run
 }
 
 // A layer is a run of premultiplied pixels, four floats each.
@@ -47,7 +50,7 @@ func (p *painter) done() {
 // by its place in the band: art leaves most of a page bare.
 func (p *painter) band(items []item, put func(p *painter, y int), y0, y1 int) {
 	const full = 3 * mostColours / 4
-	if len(p.palette.flats) > full {
+	if len(p.palette.colours) > full {
 		p.palette.reset()
 	}
 	p.base.clear()
@@ -91,7 +94,7 @@ func (p *painter) shape(it *item, s *sheet, y0, y1 int) {
 		}
 		for _, r := range spans {
 			if it.paint == nil {
-				p.lay(s, y-y0, r.x0, r.x1, it.flat, r.a)
+				p.lay(s, y-y0, r.x0, r.x1, it.colour, r.a)
 				continue
 			}
 			src := p.line[:4*(r.x1-r.x0)]
@@ -136,7 +139,7 @@ func (p *painter) mask(m *mask, y0, y1 int) *sheet {
 	}
 	if !m.alpha {
 		for y := range y1 - y0 {
-			p.alter(s, y, func(f flat) flat {
+			p.alter(s, y, func(f premul) premul {
 				f[3] = float32(Pixel(f).Light(m.linear))
 				return f
 			})
@@ -155,7 +158,7 @@ func (p *painter) clip(ms []region, y0, y1 int) *sheet {
 		if !ms[i].shape.touches(y0 / bandRows) {
 			continue
 		}
-		one := item{drawn: true, shape: ms[i].shape, flat: flat{1, 1, 1, 1}}
+		one := item{drawn: true, shape: ms[i].shape, colour: premul{1, 1, 1, 1}}
 		if ms[i].clip == nil {
 			p.shape(&one, s, y0, y1)
 			continue
@@ -181,13 +184,13 @@ func (p *painter) give(s *sheet) {
 	p.free = append(p.free, s)
 }
 
-// A flat is one premultiplied colour.
-type flat [4]float32
+// A premul is one premultiplied colour.
+type premul [4]float32
 
 // fill implements sampler.
-func (f flat) fill(dst []float32, _, _ int) { fill(dst, f) }
+func (f premul) fill(dst []float32, _, _ int) { fill(dst, f) }
 
-func fill(dst []float32, f flat) {
+func fill(dst []float32, f premul) {
 	if len(dst) < 4 {
 		return
 	}
@@ -214,10 +217,10 @@ func over(dst, src []float32, a float32) {
 
 // store rounds a row of premultiplied floats to straight 8-bit pixels.
 func store(dst []uint8, src []float32) {
-	var last flat
+	var last premul
 	var out [4]uint8
 	for i := 0; i+3 < len(src); i += 4 {
-		p := (*flat)(src[i : i+4])
+		p := (*premul)(src[i : i+4])
 		if p[3] < 0.5/255 {
 			continue // img is clear already
 		}

@@ -43,7 +43,7 @@ func blurLines(p, tmp layer, n, m, step, next int, s float64) {
 		for line := range m {
 			base := line * next
 			for i := range n {
-				var v flat
+				var v premul
 				for j := max(0, i-r); j <= min(n-1, i+r); j++ {
 					w := k[j-i+r] / sum
 					q := p[base+j*step : base+j*step+4]
@@ -145,7 +145,7 @@ func extreme(dst, src layer, n, m, step, next, r int, dilate bool) {
 
 // convolve is feConvolveMatrix (SVG 1.1 section 15.13).
 func convolve(out, src *bitmap, o drawing.ConvolveMatrix) {
-	pick := func(x, y int) flat {
+	pick := func(x, y int) premul {
 		switch o.Edge {
 		case "wrap":
 			x, y = mod(x, src.w), mod(y, src.h)

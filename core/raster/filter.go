@@ -48,11 +48,11 @@ func (b *bitmap) fill(dst []float32, x, y int) {
 }
 
 // at is the pixel at (x, y) of the bitmap, bare outside.
-func (b *bitmap) at(x, y int) flat {
+func (b *bitmap) at(x, y int) premul {
 	if x < 0 || y < 0 || x >= b.w || y >= b.h {
-		return flat{}
+		return premul{}
 	}
-	return flat(b.pix[4*(y*b.w+x):][:4])
+	return premul(b.pix[4*(y*b.w+x):][:4])
 }
 
 // in returns the bitmap with its colours in linear light or encoded.
@@ -386,16 +386,16 @@ func (r *filtering) step(s drawing.Step) (*bitmap, error) {
 
 func mod(a, b int) int { return ((a % b) + b) % b }
 
-func premultiplied(c colour.RGB, alpha float64) flat {
-	return flat{float32(c.R * alpha), float32(c.G * alpha), float32(c.B * alpha), float32(alpha)}
+func premultiplied(c colour.RGB, alpha float64) premul {
+	return premul{float32(c.R * alpha), float32(c.G * alpha), float32(c.B * alpha), float32(alpha)}
 }
 
 // perPixel applies f to straight colours.
 func perPixel(dst, src layer, f func([4]float64) [4]float64) {
-	var last, out flat
+	var last, out premul
 	first := true
 	for i := 0; i+3 < len(src); i += 4 {
-		p := flat(src[i : i+4])
+		p := premul(src[i : i+4])
 		if p != last || first {
 			last, first = p, false
 			var q [4]float64

@@ -21,7 +21,7 @@ const rampSteps = 1024
 type ramp struct {
 	g     *drawing.Gradient
 	back  geom.Affine // pixels to gradient space
-	table [rampSteps + 1]flat
+	table [rampSteps + 1]premul
 }
 
 func newRamp(g *drawing.Gradient, to geom.Affine) sampler {
@@ -30,7 +30,7 @@ func newRamp(g *drawing.Gradient, to geom.Affine) sampler {
 	pad.Spread = drawing.Pad
 	for i := range r.table {
 		c, a := pad.Colour(float64(i) / rampSteps)
-		r.table[i] = flat{float32(c.R * a), float32(c.G * a), float32(c.B * a), float32(a)}
+		r.table[i] = premul{float32(c.R * a), float32(c.G * a), float32(c.B * a), float32(a)}
 	}
 	var ok bool
 	if r.back, ok = to.Mul(g.To).Inverse(); !ok {

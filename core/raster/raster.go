@@ -37,14 +37,10 @@ type Options struct {
 // Render draws d on w × h pixels; to maps page units to pixels. It returns
 // early with ctx's error when ctx is done.
 func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, opt Options) (*image.NRGBA, error) {
-	if w < 1 || h < 1 || w > MaxPixels/h {
-		return nil, fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
+	if err := checkSize(w, h); err != nil {
+		return nil, err
 	}
-	nodes := d.Nodes
-	if opt.Ground != nil && d.Has().Blends {
-		// Art blends with itself; what it is laid on is another matter.
-		nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Isolated: true}}
-	}
+	nodes := isolated(d, opt)
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	rows := strip(nodes, to, w, h)
 	for y := 0; y < h; y += rows {
@@ -54,6 +50,22 @@ func Render(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, o
 		}
 	}
 	return img, nil
+}
+
+func checkSize(w, h int) error {
+	if w < 1 || h < 1 || w > MaxPixels/h {
+		return fmt.Errorf("%w: %d × %d px is not between 1 × 1 px and %d megapixels", ErrSize, w, h, MaxPixels/1_000_000)
+	}
+	return nil
+}
+
+// isolated are the nodes to draw: art blends with itself, what it is laid on is
+// another matter.
+func isolated(d *drawing.Drawing, opt Options) []drawing.Node {
+	if opt.Ground != nil && d.Has().Blends {
+		return []drawing.Node{&drawing.Group{Nodes: d.Nodes, Alpha: 1, Isolated: true}}
+	}
+	return d.Nodes
 }
 
 // renderPart draws on a strip of a picture whose longer side is long.
@@ -93,16 +105,16 @@ func Fit(frame geom.Rect, w, h int) geom.Affine {
 
 // An item is a node made ready for drawing: flattened, its paint set up.
 type item struct {
-	shape outline
-	drawn bool    // it is a shape and no group
-	flat  flat    // its colour, if paint is nil
-	paint sampler // for all but plain colours
-	group []item
-	clip  []region
-	mask  *mask
-	alpha float32
-	blend drawing.BlendMode
-	layer bool // the group composes on its own before meeting what lies below
+	shape  outline
+	drawn  bool    // it is a shape and no group
+	colour premul  // its colour, if paint is nil
+	paint  sampler // for all but plain colours
+	group  []item
+	clip   []region
+	mask   *mask
+	alpha  float32
+	blend  drawing.BlendMode
+	layer  bool // the group composes on its own before meeting what lies below
 }
 
 type region struct {
@@ -126,7 +138,7 @@ type compiler struct {
 	hard bool
 	*arena
 	outlines *Outlines
-	err error // of a filter: drawing ends
+	err      error // of a filter: drawing ends
 }
 
 // free gives the memory of the outlines back.
@@ -146,7 +158,7 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 				if p.Alpha <= 0 {
 					continue
 				}
-				it.flat = premultiplied(p.Colour.RGB, min(1, p.Alpha))
+				it.colour = premultiplied(p.Colour.RGB, min(1, p.Alpha))
 			case *drawing.Gradient:
 				it.paint = newRamp(p, c.to)
 			}

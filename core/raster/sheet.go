@@ -85,35 +85,35 @@ func run(row []uint16, x, end int) int {
 
 // A palette numbers the colours of a picture.
 type palette struct {
-	flats  []flat
-	bytes  [][4]uint8 // straight, rounded
-	number map[flat]uint16
+	colours []premul
+	bytes   [][4]uint8 // straight, rounded
+	number  map[premul]uint16
 }
 
 // mostColours is how many numbers there are; further colours are each pixel's own.
 const mostColours = own
 
 func (p *palette) reset() {
-	p.flats, p.bytes = append(p.flats[:0], flat{}), append(p.bytes[:0], [4]uint8{})
+	p.colours, p.bytes = append(p.colours[:0], premul{}), append(p.bytes[:0], [4]uint8{})
 	if p.number == nil {
-		p.number = map[flat]uint16{}
+		p.number = map[premul]uint16{}
 	}
 	clear(p.number)
-	p.number[flat{}] = bare
+	p.number[premul{}] = bare
 }
 
 // of returns the number of a colour, own if there is none left.
-func (p *palette) of(f flat) uint16 {
+func (p *palette) of(f premul) uint16 {
 	t, ok := p.number[f]
 	if ok {
 		return t
 	}
-	if len(p.flats) >= mostColours {
+	if len(p.colours) >= mostColours {
 		return own
 	}
-	t = uint16(len(p.flats))
+	t = uint16(len(p.colours))
 	p.number[f] = t
-	p.flats = append(p.flats, f)
+	p.colours = append(p.colours, f)
 	var b [4]uint8
 	store(b[:], f[:])
 	p.bytes = append(p.bytes, b)
@@ -124,9 +124,9 @@ func (p *palette) of(f flat) uint16 {
 const short = 4
 
 // paint gives pixels [x0, x1) of row y one colour, whatever they had.
-func (p *painter) paint(s *sheet, y, x0, x1 int, f flat) {
+func (p *painter) paint(s *sheet, y, x0, x1 int, f premul) {
 	t := uint16(own)
-	if x1-x0 > short || f == (flat{}) {
+	if x1-x0 > short || f == (premul{}) {
 		t = p.palette.of(f)
 	}
 	fillTags(s.tag[y*s.w+x0:y*s.w+x1], t)
@@ -149,12 +149,12 @@ func fillTags(b []uint16, v uint16) {
 }
 
 // lay lays a colour over pixels [x0, x1) of row y with coverage a.
-func (p *painter) lay(s *sheet, y, x0, x1 int, f flat, a float32) {
+func (p *painter) lay(s *sheet, y, x0, x1 int, f premul, a float32) {
 	if a == 1 && f[3] == 1 {
 		p.paint(s, y, x0, x1, f)
 		return
 	}
-	k := flat{f[0] * a, f[1] * a, f[2] * a, f[3] * a}
+	k := premul{f[0] * a, f[1] * a, f[2] * a, f[3] * a}
 	u := 1 - k[3]
 	row, px := s.tag[y*s.w:(y+1)*s.w], s.px[4*y*s.w:4*(y+1)*s.w]
 	for x := x0; x < x1; {
@@ -165,8 +165,8 @@ func (p *painter) lay(s *sheet, y, x0, x1 int, f flat, a float32) {
 				d[0], d[1], d[2], d[3] = k[0]+d[0]*u, k[1]+d[1]*u, k[2]+d[2]*u, k[3]+d[3]*u
 			}
 		} else {
-			d := &p.palette.flats[row[x]]
-			p.paint(s, y, x, end, flat{k[0] + d[0]*u, k[1] + d[1]*u, k[2] + d[2]*u, k[3] + d[3]*u})
+			d := &p.palette.colours[row[x]]
+			p.paint(s, y, x, end, premul{k[0] + d[0]*u, k[1] + d[1]*u, k[2] + d[2]*u, k[3] + d[3]*u})
 		}
 		x = end
 	}
@@ -178,7 +178,7 @@ func (p *painter) dense(s *sheet, y, x0, x1 int) layer {
 	for x := x0; x < x1; {
 		end := run(row, x, x1)
 		if t := row[x]; t != own {
-			fill(px[4*x:4*end], p.palette.flats[t])
+			fill(px[4*x:4*end], p.palette.colours[t])
 			fillTags(row[x:end], own)
 		}
 		x = end
@@ -204,7 +204,7 @@ func (p *painter) laySheet(dst, src *sheet, y int, a float32, mode drawing.Blend
 		case t == own:
 			over(p.dense(dst, y, x, end), src.px[4*(y*src.w+x):4*(y*src.w+end)], a)
 		default:
-			p.lay(dst, y, x, end, p.palette.flats[t], a)
+			p.lay(dst, y, x, end, p.palette.colours[t], a)
 		}
 		x = end
 	}
@@ -221,7 +221,7 @@ func (p *painter) scale(s, m *sheet, y int) {
 	for x := u[0]; x < u[1]; {
 		end := run(mask, x, u[1])
 		if t := mask[x]; t != own {
-			p.fade(s, y, x, end, p.palette.flats[t][3])
+			p.fade(s, y, x, end, p.palette.colours[t][3])
 		} else {
 			for i := x; i < end; i++ {
 				p.fade(s, y, i, i+1, m.px[4*(y*m.w+i)+3])
@@ -251,15 +251,15 @@ func (p *painter) fade(s *sheet, y, x0, x1 int, a float32) {
 				px[i] *= a
 			}
 		default:
-			f := p.palette.flats[t]
-			p.paint(s, y, x, end, flat{f[0] * a, f[1] * a, f[2] * a, f[3] * a})
+			f := p.palette.colours[t]
+			p.paint(s, y, x, end, premul{f[0] * a, f[1] * a, f[2] * a, f[3] * a})
 		}
 		x = end
 	}
 }
 
 // alter puts every painted pixel of row y through f.
-func (p *painter) alter(s *sheet, y int, f func(flat) flat) {
+func (p *painter) alter(s *sheet, y int, f func(premul) premul) {
 	row := s.tag[y*s.w : (y+1)*s.w]
 	for x, u := s.used[y][0], s.used[y]; x < u[1]; {
 		end := run(row, x, u[1])
@@ -268,11 +268,11 @@ func (p *painter) alter(s *sheet, y int, f func(flat) flat) {
 		case own:
 			px := s.px[4*(y*s.w+x) : 4*(y*s.w+end)]
 			for i := 0; i < len(px); i += 4 {
-				v := f(flat(px[i : i+4]))
+				v := f(premul(px[i : i+4]))
 				copy(px[i:], v[:])
 			}
 		default:
-			p.paint(s, y, x, end, f(p.palette.flats[t]))
+			p.paint(s, y, x, end, f(p.palette.colours[t]))
 		}
 		x = end
 	}

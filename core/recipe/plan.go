@@ -108,6 +108,9 @@ func (e Entry) Opaque() bool {
 	return k.Opaque || e.Backing != "" || k.Pixels && e.ColourSpace() == format.CMYK
 }
 
+// Reduced reports whether the file's palette may lose colours of the art.
+func (e Entry) Reduced() bool { return e.Palette != nil && !e.Palette.Never }
+
 // Ground is the colour put where the art is bare; ok is false where it stays
 // bare.
 func (e Entry) Ground() (c colour.RGB, ok bool) {

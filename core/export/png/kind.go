@@ -7,84 +7,109 @@ import (
 	"image"
 	"math/bits"
 	"slices"
+
+	"dyekit/core/flat"
 )
 
 // facts is what has to be known of a picture to choose its type.
 type facts struct {
-	img    *image.NRGBA
+	w, h   int
+	img    *image.NRGBA  // nil if it came as runs
+	pic    *flat.Picture // nil if it came as pixels that make no runs
 	opaque bool
 	grey   bool
 	colors []uint32 // straight RGBA in order of opacity; nil if over 256
 	index  map[uint32]uint8
 	flat   bool // neighbours are mostly the same
 	lively bool // neighbours are mostly other
-	// The runs of flat art: those of row y are runs[at[y][0]:at[y][1]]. A row
-	// that equals the one above has the same.
-	runs []run
-	at   [][2]int32
-}
-
-// A run of pixels of one colour in a row, up to end.
-type run struct {
-	end    int32
-	colour uint32 // as in the picture's memory
+	seen   map[uint32]struct{}
+	recent [256]uint32 // colours that need no second look
 }
 
 // shortest is how long, in px, the runs of flat art are on the mean at least.
 const shortest = 16
 
+func newFacts(w, h int) *facts {
+	return &facts{w: w, h: h, opaque: true, grey: true, seen: make(map[uint32]struct{}, 257)}
+}
+
+// analyse looks at pixels, and keeps the runs of flat art.
 func analyse(img *image.NRGBA) *facts {
-	f := &facts{img: img, opaque: true, grey: true, flat: true}
-	seen := make(map[uint32]struct{}, 257)
-	var recent [256]uint32 // colours that need no second look
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
+	f := newFacts(w, h)
+	f.img, f.pic = img, &flat.Picture{W: w, H: h, Rows: make([][]flat.Run, 0, h)}
 	most, changes := w*h/shortest, 0
-	f.at = make([][2]int32, 0, h)
 	var above []byte
+	var runs []flat.Run
 	for y := range h {
 		row := img.Pix[y*img.Stride : y*img.Stride+4*w]
 		if above != nil && bytes.Equal(row, above) {
-			f.at = append(f.at, f.at[len(f.at)-1])
+			f.pic.Rows = append(f.pic.Rows, f.pic.Rows[y-1])
 			continue
 		}
-		if f.flat {
-			above = row
-		}
-		from := len(f.runs)
+		runs = runs[:0]
 		for i := 0; i < len(row); {
 			c := binary.LittleEndian.Uint32(row[i:])
 			i = skip(row, i+4, c)
 			changes++
-			if f.flat {
-				f.runs = append(f.runs, run{int32(i / 4), c})
+			if f.pic != nil {
+				runs = append(runs, flat.Run{End: int32(i / 4), Colour: c})
 			}
-			if r := &recent[c*0x9e3779b1>>24]; *r != c || c == 0 {
-				*r = c
-				f.note(c, seen)
-			}
+			f.note(c)
 		}
-		f.at = append(f.at, [2]int32{int32(from), int32(len(f.runs))})
-		if len(f.runs) > most {
-			f.flat, f.runs, f.at, above = false, nil, nil, nil
+		if changes > most {
+			f.pic, above = nil, nil
+		}
+		if f.pic != nil {
+			above = row
+			f.pic.Rows = append(f.pic.Rows, slices.Clone(runs))
 		}
 	}
-	f.lively = changes > w*h/2
-	if len(seen) <= 256 {
-		f.sortColours(seen)
+	f.done(changes)
+	return f
+}
+
+// analyseRuns looks at runs.
+func analyseRuns(pic *flat.Picture) *facts {
+	f := newFacts(pic.W, pic.H)
+	f.pic = pic
+	changes := 0
+	for y, row := range pic.Rows {
+		if pic.Same(y) {
+			continue
+		}
+		changes += len(row)
+		for _, r := range row {
+			f.note(r.Colour)
+		}
 	}
+	f.done(changes)
 	return f
 }
 
 // note takes in a colour that occurs.
-func (f *facts) note(c uint32, seen map[uint32]struct{}) {
+func (f *facts) note(c uint32) {
+	r := &f.recent[c*0x9e3779b1>>24]
+	if *r == c && c != 0 {
+		return
+	}
+	*r = c
 	if c>>24 != 0xff {
 		f.opaque = false
 	}
 	if r, g, b := c&0xff, c>>8&0xff, c>>16&0xff; r != g || g != b {
 		f.grey = false
 	}
-	if len(seen) <= 256 {
-		seen[bits.ReverseBytes32(c)] = struct{}{}
+	if len(f.seen) <= 256 {
+		f.seen[bits.ReverseBytes32(c)] = struct{}{}
+	}
+}
+
+// done draws the conclusions, once every colour was noted.
+func (f *facts) done(changes int) {
+	f.flat, f.lively = changes <= f.w*f.h/shortest, changes > f.w*f.h/2
+	if len(f.seen) <= 256 {
+		f.sortColours(f.seen)
 	}
 }
 

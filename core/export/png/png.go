@@ -10,6 +10,8 @@ import (
 	"image"
 	"io"
 	"math"
+
+	"dyekit/core/flat"
 )
 
 // Options of a file. The zero Options writes no resolution and any palette
@@ -32,7 +34,7 @@ const (
 	trueAlpha = 6
 )
 
-// Encode returns the file. img holds straight 8-bit sRGB.
+// Encode writes the file. img holds straight 8-bit sRGB.
 func Encode(dst io.Writer, img *image.NRGBA, o Options) error {
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
 	if w < 1 || h < 1 {
@@ -48,12 +50,25 @@ func Encode(dst io.Writer, img *image.NRGBA, o Options) error {
 			f = analyse(q)
 		}
 	}
+	return f.write(dst, o)
+}
+
+// EncodeRuns writes the same file as Encode does of the picture's pixels, from its
+// runs alone. It takes nothing away: o asks for no palette that does.
+func EncodeRuns(dst io.Writer, pic *flat.Picture, o Options) error {
+	if o.Colours > 0 || o.Auto {
+		return Encode(dst, pic.Image(), o)
+	}
+	return analyseRuns(pic).write(dst, o)
+}
+
+func (f *facts) write(dst io.Writer, o Options) error {
 	kind, depth := f.kind(o)
 	out := bufio.NewWriter(dst)
 	out.WriteString("\x89PNG\r\n\x1a\n")
 	head := make([]byte, 13)
-	binary.BigEndian.PutUint32(head, uint32(w))
-	binary.BigEndian.PutUint32(head[4:], uint32(h))
+	binary.BigEndian.PutUint32(head, uint32(f.w))
+	binary.BigEndian.PutUint32(head[4:], uint32(f.h))
 	head[8], head[9] = byte(depth), byte(kind)
 	if o.Interlace {
 		head[12] = 1

@@ -5,6 +5,8 @@ import (
 	"encoding/binary"
 	"math"
 	"math/bits"
+
+	"dyekit/core/flat"
 )
 
 // rows is the picture as the lines to be compressed: one pass, or the seven of
@@ -31,7 +33,10 @@ var adam7 = [7][4]int{{0, 0, 8, 8}, {4, 0, 8, 8}, {0, 4, 4, 8}, {2, 0, 4, 4}, {0
 func (f *facts) rows(kind, depth int, interlace bool) *rows {
 	samples := map[int]int{grey: 1, trueColor: 3, palette: 1, greyAlpha: 2, trueAlpha: 4}[kind]
 	r := &rows{facts: f, kind: kind, depth: depth, bpp: samples}
-	w, h := f.img.Bounds().Dx(), f.img.Bounds().Dy()
+	w, h := f.w, f.h
+	if interlace && f.img == nil {
+		f.img = f.pic.Image() // passes take every so many pixels
+	}
 	add := func(p pass) {
 		p.w, p.h = (w-p.x0+p.dx-1)/p.dx, (h-p.y0+p.dy-1)/p.dy
 		p.line = 1 + (p.w*samples*depth+7)/8
@@ -71,7 +76,7 @@ func (r *rows) lines(p pass, from, to int) []byte {
 
 // line packs line y of a pass.
 func (r *rows) line(dst []byte, p pass, y int) {
-	if r.flat && p.dx == 1 {
+	if r.pic != nil && p.dx == 1 {
 		r.fill(dst, p.y0+y*p.dy)
 		return
 	}
@@ -88,12 +93,12 @@ func (r *rows) line(dst []byte, p pass, y int) {
 	r.row(dst, src, r.kind, r.depth)
 }
 
-// fill makes a line of flat art from the runs of row y of the picture.
+// fill makes a line from the runs of row y of the picture.
 func (r *rows) fill(dst []byte, y int) {
 	at := 0
-	for _, run := range r.runs[r.at[y][0]:r.at[y][1]] {
-		end := int(run.end)
-		c := [4]byte{byte(run.colour), byte(run.colour >> 8), byte(run.colour >> 16), byte(run.colour >> 24)}
+	for _, run := range r.pic.Rows[y] {
+		end := int(run.End)
+		c := flat.Bytes(run.Colour)
 		switch r.kind {
 		case grey:
 			fillBytes(dst[at:end], c[:1])
@@ -104,7 +109,7 @@ func (r *rows) fill(dst []byte, y int) {
 		case trueAlpha:
 			fillBytes(dst[4*at:4*end], c[:])
 		case palette:
-			fillIndex(dst, at, end, r.index[bits.ReverseBytes32(run.colour)], r.depth)
+			fillIndex(dst, at, end, r.index[bits.ReverseBytes32(run.Colour)], r.depth)
 		}
 		at = end
 	}

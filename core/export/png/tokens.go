@@ -50,7 +50,7 @@ func (r *rows) tokens() []byte {
 			l := len(t.buf)
 			t.buf = t.buf[:l+p.line]
 			line := t.buf[l:]
-			if y > 0 && l >= p.line && r.flat && p.dx == 1 && r.at[p.y0+y*p.dy] == r.at[p.y0+(y-1)*p.dy] {
+			if y > 0 && l >= p.line && r.pic != nil && p.dx == 1 && p.dy == 1 && r.pic.Same(y) {
 				copy(line, t.buf[l-p.line:])
 			} else {
 				clear(line)

@@ -1,0 +1,98 @@
+// Package flat holds pictures of flat art: rows of runs of one colour. What is
+// drawn so takes a fraction of the memory of its pixels, and can be written and
+// compared without looking at each of them.
+//
+// Colours are straight (not premultiplied) 8-bit sRGB with opacity.
+package flat
+
+import (
+	"encoding/binary"
+	"image"
+	"sort"
+)
+
+// A Run is pixels of one colour in a row: from the end of the run before it, or
+// the left border, up to column End.
+type Run struct {
+	End    int32
+	Colour uint32 // red in the lowest byte, opacity in the highest; 0 if bare
+}
+
+// A Picture is W × H pixels. The runs of every row end at W. Rows that equal the
+// one above may share its runs.
+type Picture struct {
+	W, H int
+	Rows [][]Run
+}
+
+// Bytes are the four bytes of a colour: red, green, blue, opacity.
+func Bytes(c uint32) (b [4]uint8) {
+	binary.LittleEndian.PutUint32(b[:], c)
+	return b
+}
+
+// Colour is the colour of four bytes; what is bare has none.
+func Colour(b [4]uint8) uint32 {
+	if b[3] == 0 {
+		return 0
+	}
+	return binary.LittleEndian.Uint32(b[:])
+}
+
+// Same reports whether row y is that above it, as far as they share their runs.
+func (p *Picture) Same(y int) bool {
+	return y > 0 && len(p.Rows[y]) == len(p.Rows[y-1]) && &p.Rows[y][0] == &p.Rows[y-1][0]
+}
+
+// At is the colour at column x of row y.
+func (p *Picture) At(x, y int) [4]uint8 {
+	row := p.Rows[y]
+	return Bytes(row[sort.Search(len(row), func(i int) bool { return int(row[i].End) > x })].Colour)
+}
+
+// Image returns the pixels.
+func (p *Picture) Image() *image.NRGBA {
+	img := image.NewNRGBA(image.Rect(0, 0, p.W, p.H))
+	for y, row := range p.Rows {
+		Fill(img.Pix[y*img.Stride:][:4*p.W], row)
+	}
+	return img
+}
+
+// Fill writes runs as pixels to a row that is bare.
+func Fill(dst []uint8, row []Run) {
+	at := 0
+	for _, r := range row {
+		end := 4 * int(r.End)
+		if b := dst[at:end]; r.Colour != 0 && len(b) > 0 {
+			binary.LittleEndian.PutUint32(b, r.Colour)
+			for n := 4; n < len(b); n *= 2 {
+				copy(b[n:], b[:n])
+			}
+		}
+		at = end
+	}
+}
+
+// Differ counts the pixels of a row in which it differs from runs. What is bare
+// in both has no colour.
+func Differ(got []uint8, row []Run) (n int) {
+	at := 0
+	for _, r := range row {
+		end := 4 * int(r.End)
+		two := uint64(r.Colour)<<32 | uint64(r.Colour)
+		for at < end {
+			for at+8 <= end && binary.LittleEndian.Uint64(got[at:]) == two {
+				at += 8
+			}
+			if at == end {
+				break
+			}
+			if c := binary.LittleEndian.Uint32(got[at:]); c != r.Colour && (c>>24 > 0 || r.Colour>>24 > 0) {
+				n++
+			}
+			at += 4
+		}
+	}
+	return n
+}
