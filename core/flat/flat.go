@@ -23,6 +23,29 @@ type Run struct {
 type Picture struct {
 	W, H int
 	Rows [][]Run
+	Of   *Picture // what it was inked from, if it was
+}
+
+// Inked is the picture with all that is seen of it in one colour, with the
+// opacity it has.
+func (p *Picture) Inked(r, g, b uint8) *Picture {
+	ink := Colour([4]uint8{r, g, b, 255}) &^ (0xff << 24)
+	q := &Picture{W: p.W, H: p.H, Rows: make([][]Run, len(p.Rows)), Of: p}
+	for y, row := range p.Rows {
+		if p.Same(y) {
+			q.Rows[y] = q.Rows[y-1]
+			continue
+		}
+		out := make([]Run, len(row))
+		for i, k := range row {
+			if k.Colour != 0 {
+				k.Colour = k.Colour&(0xff<<24) | ink
+			}
+			out[i] = k
+		}
+		q.Rows[y] = out
+	}
+	return q
 }
 
 // Bytes are the four bytes of a colour: red, green, blue, opacity.

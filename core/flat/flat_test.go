@@ -53,3 +53,13 @@ func TestRunsAndPixels(t *testing.T) {
 		}
 	}
 }
+
+// In another ink the opacities stay, and so does what rows share.
+func TestInked(t *testing.T) {
+	row := []Run{{3, 0}, {5, Colour([4]uint8{9, 8, 7, 128})}, {9, Colour([4]uint8{1, 2, 3, 255})}}
+	p := &Picture{W: 9, H: 3, Rows: [][]Run{row, row, {{9, 0}}}}
+	q := p.Inked(255, 0, 10)
+	if q.Of != p || !q.Same(1) || q.Same(2) || q.At(8, 0) != [4]uint8{255, 0, 10, 255} || q.At(4, 1) != [4]uint8{255, 0, 10, 128} || q.At(0, 0) != [4]uint8{} {
+		t.Errorf("%v", q.Rows)
+	}
+}

@@ -173,6 +173,9 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 		return nil, err
 	}
 	key := fmt.Sprintf("%p %v %s %v", art, j.frameFor(f, v), v, f.Entry.Effects == recipe.LeaveOut)
+	if name, _, one := silhouette(art); one && art == j.drawing(v) { // of all inks
+		key = fmt.Sprint(name, j.frameFor(f, v))
+	}
 	return j.sounds.get(key, func() ([]Check, error) {
 		var cs checks
 		img, err := j.look(ctx, f, v, false)

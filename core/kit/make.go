@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"io"
+	"strings"
 	"sync"
 
 	"dyekit/core/colour"
@@ -33,6 +34,8 @@ type job struct {
 	flats     memo[*drawing.Drawing] // versions with nothing translucent
 	carriages memo[*drawing.Drawing] // versions as other file types hold them
 	arts      memo[*drawing.Drawing] // what files hold, one for all that hold the same
+	covers    memo[*flat.Picture]    // what versions in one ink cover
+	verdicts  memo[witness.Verdict]  // on what is covered
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
 	outlines  raster.Outlines        // of versions of which there are several pictures
@@ -163,8 +166,7 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 		sides = f.Icon.Sides
 	case f.Entry.Format == format.PNG && !f.Entry.Reduced():
 		if d := j.seen(f); raster.Flat(d) {
-			to, w, h, o := j.camera(f, f.W)
-			px.runs, err = raster.RenderRuns(ctx, d, to, w, h, o)
+			px.runs, err = j.renderRuns(ctx, f, d)
 			return px, err
 		}
 	}
@@ -211,6 +213,42 @@ func (j *job) tell(name string) string {
 func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, error) {
 	to, w, h, o := j.camera(f, w)
 	return raster.Render(ctx, j.seen(f), to, w, h, o)
+}
+
+// renderRuns draws the version of a file of flat art. What versions in one ink
+// cover is drawn once for all of them that cover the same.
+func (j *job) renderRuns(ctx context.Context, f recipe.File, d *drawing.Drawing) (*flat.Picture, error) {
+	to, w, h, o := j.camera(f, f.W)
+	name, ink, one := silhouette(d)
+	if !one || o.Ground != nil {
+		return raster.RenderRuns(ctx, d, to, w, h, o)
+	}
+	cover, err := j.covers.get(fmt.Sprint(name, to, w, h, o.Hard), func() (*flat.Picture, error) {
+		return raster.RenderRuns(ctx, d, to, w, h, o)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return cover.Inked(ink.Bytes()), nil
+}
+
+// silhouette names what a drawing of plain shapes in one ink covers: drawings of
+// one name differ in their ink alone.
+func silhouette(d *drawing.Drawing) (name string, ink colour.RGB, one bool) {
+	var b strings.Builder
+	for i, n := range d.Nodes {
+		s, ok := n.(*drawing.Shape)
+		if !ok || len(s.Path) == 0 {
+			return "", ink, false
+		}
+		p, ok := s.Paint.(drawing.Solid)
+		if !ok || i > 0 && p.Colour.RGB != ink {
+			return "", ink, false
+		}
+		ink = p.Colour.RGB
+		fmt.Fprintf(&b, "%p %d %v %v ", &s.Path[0], len(s.Path), s.Rule, p.Alpha)
+	}
+	return b.String(), ink, len(d.Nodes) > 0
 }
 
 // camera is how a file of pixels sees the art: the arguments of raster.Render

@@ -1,6 +1,8 @@
 package planar
 
 import (
+	"slices"
+
 	"dyekit/core/geom"
 	"dyekit/core/parallel"
 )
@@ -51,21 +53,19 @@ func (m *Map) Path(keep func(label int) bool) geom.Path {
 	return out
 }
 
-// Outlines returns the boundary of every region that Regions lists, none of the
-// outer one.
-func (m *Map) Outlines() []geom.Path {
+// Paths returns the boundaries of the faces of each label below n, as Path does
+// of one; nothing for label 0.
+func (m *Map) Paths(n int) []geom.Path {
 	p := m.p
-	rs, of := m.Regions()
-	arcs := make([][]arc, len(rs))
+	arcs := make([][]arc, n)
 	for e := range p.edges {
-		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
-		if below != above {
+		if below, above := m.label[p.face[2*e]], m.label[p.face[2*e+1]]; below != above {
 			arcs[below] = append(arcs[below], arc{int32(e), true})
 			arcs[above] = append(arcs[above], arc{int32(e), false})
 		}
 	}
-	out := make([]geom.Path, len(rs))
-	parallel.Each(len(rs)-1, func(i int) {
+	out := make([]geom.Path, n)
+	parallel.Each(n-1, func(i int) {
 		for _, loop := range p.loops(arcs[i+1]) {
 			p.sew(loop, false, &out[i+1])
 		}
@@ -73,25 +73,31 @@ func (m *Map) Outlines() []geom.Path {
 	return out
 }
 
-// Seams returns by region the borders that owner gives it, of those between two
-// regions, as open and closed curves: for strokes along them. owner is below 0
-// for a border that no region gets.
-func (m *Map) Seams(owner func(below, above int) int) []geom.Path {
+// Seams returns for each label below n the borders that owner gives it, of those
+// between two labels, as open and closed curves: for strokes along them; and the
+// labels beyond those borders, rising. owner is below 0 for a border that no
+// label gets.
+func (m *Map) Seams(n int, owner func(below, above int) int) (lines []geom.Path, beyond [][]int) {
 	p := m.p
-	rs, of := m.Regions()
-	arcs := make([][]arc, len(rs))
+	arcs := make([][]arc, n)
+	beyond = make([][]int, n)
 	for e := range p.edges {
-		below, above := of[p.face[2*e]], of[p.face[2*e+1]]
+		below, above := m.label[p.face[2*e]], m.label[p.face[2*e+1]]
 		if below == above {
 			continue
 		}
-		if r := owner(int(below), int(above)); r >= 0 {
-			arcs[r] = append(arcs[r], arc{e: int32(e)})
+		if l := owner(below, above); l >= 0 {
+			arcs[l] = append(arcs[l], arc{e: int32(e)})
+			beyond[l] = append(beyond[l], below+above-l)
 		}
 	}
-	out := make([]geom.Path, len(rs))
-	parallel.Each(len(rs), func(i int) { out[i] = p.lines(arcs[i]) })
-	return out
+	lines = make([]geom.Path, n)
+	parallel.Each(n, func(i int) {
+		lines[i] = p.lines(arcs[i])
+		slices.Sort(beyond[i])
+		beyond[i] = slices.Compact(beyond[i])
+	})
+	return lines, beyond
 }
 
 // Lines returns the borders between faces whose labels pick names, as Seams

@@ -195,20 +195,40 @@ func (f *flattener) patches(m *planar.Map, colours []colour.Colour) ([]drawing.N
 	for i, l := range order {
 		rank[l] = i + 1
 	}
+	paths := m.Paths(len(rank))
+	seams, beyond := m.Seams(len(rank), func(a, b int) int {
+		if rank[a] > rank[b] {
+			a, b = b, a
+		}
+		if rank[a] == 0 {
+			return -1
+		}
+		return a
+	})
 	pen := geom.Pen{Width: 2 * f.spread, Join: geom.RoundJoin}
 	out := make([]drawing.Node, len(order))
 	err := parallel.Do(f.ctx, len(order), func(ctx context.Context, i int) error {
 		l := order[i]
-		path := m.Path(func(x int) bool { return x == l })
+		path := paths[l]
 		if len(path) == 0 {
 			return nil
 		}
-		later := func(x int) bool { return rank[x] > rank[l] }
-		if lines := m.Lines(func(a, b int) bool { return a == l && later(b) || b == l && later(a) }); len(lines) > 0 {
-			under, err := planar.Intersect(ctx, planar.Layer{Path: lines.Stroke(pen, f.box.Long()*strokeTol)}, planar.Layer{Path: m.Path(later)})
+		if len(seams[l]) > 0 {
+			stroke := seams[l].Stroke(pen, f.box.Long()*strokeTol)
+			layers := []planar.Layer{{Path: stroke}}
+			for _, x := range beyond[l] {
+				layers = append(layers, planar.Layer{Path: paths[x]})
+			}
+			p, err := planar.Overlay(ctx, stroke.Bounds(), layers)
 			if err != nil {
 				return err
 			}
+			under := p.Label(func(in *planar.Set) int {
+				if in.Has(0) && in.Top() > 0 {
+					return 1
+				}
+				return 0
+			}).Path(func(l int) bool { return l == 1 })
 			if path, err = planar.Union(ctx, planar.Layer{Path: path}, planar.Layer{Path: under}); err != nil {
 				return err
 			}

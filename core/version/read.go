@@ -41,9 +41,9 @@ type Reading struct {
 	As     Word
 	Tint   float64 // percent of the ink, for tints
 	Why    string
-	Share  float64   // of the painted area, 0 to 1
-	Parts  []string  // whose colour this is
-	Said   bool      // by a person
+	Share  float64  // of the painted area, 0 to 1
+	Parts  []string // whose colour this is
+	Said   bool     // by a person
 
 	region func() geom.Path
 }
