@@ -85,6 +85,9 @@ func shapes(d *drawing.Drawing) (out []*drawing.Shape) {
 // hardly longer than slack may be missing in either, as rounding takes them
 // away.
 func apart(g, w geom.Path, to geom.Affine, slack float64) (most float64) {
+	if d, ok := stepwise(g, w, to, slack); ok {
+		return d
+	}
 	a, b := curves(g), curves(w.Transform(to))
 	for len(a) > 0 || len(b) > 0 {
 		i, j, ok := resume(a, b, slack)
@@ -101,6 +104,35 @@ func apart(g, w geom.Path, to geom.Affine, slack float64) (most float64) {
 		}
 	}
 	return most
+}
+
+// stepwise is apart for paths of the same segments, none of which lie further
+// apart than slack; ok is false for others.
+func stepwise(g, w geom.Path, to geom.Affine, slack float64) (most float64, ok bool) {
+	if len(g) != len(w) {
+		return 0, false
+	}
+	for i := range g {
+		a, b := &g[i], &w[i]
+		if a.Op != b.Op {
+			return 0, false
+		}
+		n := 1
+		switch a.Op {
+		case geom.Close:
+			n = 0
+		case geom.QuadTo:
+			n = 2
+		case geom.CubeTo:
+			n = 3
+		}
+		for k := range n {
+			if most = max(most, a.P[k].Sub(to.Apply(b.P[k])).Len()); !(most <= slack) {
+				return 0, false
+			}
+		}
+	}
+	return most, true
 }
 
 // resume finds how many short curves to pass over, in one path or the other, so

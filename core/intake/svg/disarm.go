@@ -6,11 +6,18 @@ import (
 	"errors"
 	"io"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
 
 var attrRE = regexp.MustCompile(`\s*([\w:.-]+)\s*=\s*("[^"]*"|'[^']*')`)
+
+// mayRun reports whether an attribute may be a program, by its name.
+func mayRun(a xml.Attr) bool {
+	full := strings.ToLower(a.Name.Space + a.Name.Local)
+	return strings.HasPrefix(full, "on") || strings.HasSuffix(full, "href")
+}
 
 // Disarm returns a drawing without what runs in a browser: scripts, event
 // handlers, and links that are programs. All else stays as it was written, byte
@@ -61,7 +68,7 @@ func Disarm(data []byte) (clean []byte, changed bool, err error) {
 			if strings.EqualFold(t.Name.Local, "script") {
 				depth++
 			}
-			if depth == 0 {
+			if depth == 0 && slices.ContainsFunc(t.Attr, mayRun) {
 				raw = attrRE.ReplaceAllFunc(raw, func(a []byte) []byte {
 					m := attrRE.FindSubmatch(a)
 					name := strings.ToLower(string(m[1]))

@@ -35,7 +35,11 @@ type Paths struct {
 type outline struct {
 	curves []curve
 	box    geom.Rect
+	groups []geom.Rect // the boxes of so many curves each, one after the other
 }
+
+// group is how many curves are passed over at a time.
+const group = 16
 
 type curve struct {
 	a, b, c, d geom.Point
@@ -75,7 +79,12 @@ func newOutline(p geom.Path) *outline {
 			X1: max(at.X, b.X, c.X, d.X), Y1: max(at.Y, b.Y, c.Y, d.Y),
 		}, straight}
 		o.curves = append(o.curves, x)
-		o.box = geom.Rect{X0: min(o.box.X0, x.box.X0), Y0: min(o.box.Y0, x.box.Y0), X1: max(o.box.X1, x.box.X1), Y1: max(o.box.Y1, x.box.Y1)}
+		o.box = joined(o.box, x.box)
+		if k := (len(o.curves) - 1) / group; k == len(o.groups) {
+			o.groups = append(o.groups, x.box)
+		} else {
+			o.groups[k] = joined(o.groups[k], x.box)
+		}
 		at = d
 	}
 	for _, s := range p {
@@ -100,6 +109,11 @@ func newOutline(p geom.Path) *outline {
 		add(at, start, start, true)
 	}
 	return o
+}
+
+// joined is the box of two boxes; one of no width or height counts too.
+func joined(a, b geom.Rect) geom.Rect {
+	return geom.Rect{X0: min(a.X0, b.X0), Y0: min(a.Y0, b.Y0), X1: max(a.X1, b.X1), Y1: max(a.Y1, b.Y1)}
 }
 
 // walk goes along a curve, mapped by m, in steps of equal parameter, so many
@@ -150,7 +164,13 @@ func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.R
 	}
 	c := &w.counting
 	c.begin(r)
-	for i := range o.curves {
+	for i := 0; i < len(o.curves); i++ {
+		if i%group == 0 {
+			if _, none := away(o.groups[i/group]); none {
+				i += group - 1
+				continue
+			}
+		}
 		x := &o.curves[i]
 		q, none := away(x.box)
 		switch {
