@@ -56,6 +56,7 @@ fuzz:
 	$(GO) test ./core/colour/icc -run XXX -fuzz FuzzRead -fuzztime 30s
 	$(GO) test ./core/kit/readback -run XXX -fuzz FuzzFinished -fuzztime 30s
 	$(GO) test ./core/kit/outside -run XXX -fuzz FuzzReaders -fuzztime 30s
+	$(GO) test ./core/export/png -run XXX -fuzz FuzzTokens -fuzztime 30s
 	$(GO) test ./core/export/ico -run XXX -fuzz FuzzIcon -fuzztime 30s
 	$(GO) test ./core/export/content -run XXX -fuzz FuzzContent -fuzztime 30s
 	$(GO) test ./core/recipe -run XXX -fuzz FuzzParse -fuzztime 30s
