@@ -8,11 +8,13 @@ import (
 	"image"
 	"io"
 	"regexp"
+	"slices"
 	"testing"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/flat"
 	"dyekit/core/format"
 	"dyekit/core/geom"
 	"dyekit/core/recipe"
@@ -261,7 +263,116 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 	file("the last shape is gone", svg, "shapes", func(b []byte) []byte {
 		return append(b[:bytes.LastIndex(b, []byte("<path"))], "</svg>\n"...)
 	})
-	if kinds := 40; n < kinds {
+
+	// Small faults of flat art: one pixel, one step, one row.
+	const flatPNG = "PNG/odd-kettle_black_600_rgb.png"
+	other := func(name, check string, change func(pic *flat.Picture) *flat.Picture) {
+		t.Helper()
+		m := all[flatPNG]
+		if m.px.runs == nil {
+			t.Fatalf("%s is not made of runs", flatPNG)
+		}
+		pic := change(m.px.runs)
+		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, pixels{runs: pic}) })
+		if err != nil {
+			t.Fatal(err)
+		}
+		if bytes.Equal(data, m.data) {
+			t.Fatalf("%s: nothing was changed", name)
+		}
+		judge(name, m.f, m.px, data, check)
+	}
+	// one changes the middle run of a row in the middle that has at least n.
+	one := func(n int, change func(r *flat.Run)) func(pic *flat.Picture) *flat.Picture {
+		return func(pic *flat.Picture) *flat.Picture {
+			c := *pic
+			c.Rows = slices.Clone(pic.Rows)
+			for y := pic.H / 3; ; y++ {
+				if row := slices.Clone(pic.Rows[y]); len(row) >= n {
+					change(&row[len(row)/2])
+					c.Rows[y] = row
+					return &c
+				}
+			}
+		}
+	}
+	other("one pixel a step redder", "picture", one(3, func(r *flat.Run) { r.Colour++ }))
+	other("one pixel a step fainter", "picture", one(3, func(r *flat.Run) { r.Colour ^= 1 << 24 }))
+	other("an edge a pixel aside in one row", "picture", one(3, func(r *flat.Run) { r.End-- }))
+	other("a row twice", "picture", func(pic *flat.Picture) *flat.Picture {
+		c := *pic
+		c.Rows = slices.Clone(pic.Rows)
+		for y := 1; y < c.H; y++ {
+			if !slices.Equal(c.Rows[y], c.Rows[y-1]) {
+				c.Rows[y] = c.Rows[y-1]
+				return &c
+			}
+		}
+		return pic
+	})
+	other("in another ink", "picture", func(pic *flat.Picture) *flat.Picture { return pic.Inked(0, 0, 2) })
+	// A faithful copy of what was drawn wrongly.
+	copied := func(name, check string, pic *flat.Picture) {
+		t.Helper()
+		m := all[flatPNG]
+		px := pixels{runs: pic}
+		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, px) })
+		if err != nil {
+			t.Fatal(err)
+		}
+		judge(name, m.f, px, data, check)
+	}
+	copied("drawn in another ink", "", all[flatPNG].px.runs.Inked(0, 0, 2))
+	copied("a column too far left", "drawing", func() *flat.Picture {
+		c := *all[flatPNG].px.runs
+		c.Of, c.Rows = nil, slices.Clone(c.Rows)
+		for y, row := range c.Rows {
+			c.Rows[y] = slices.Clone(row)
+			for i := range row[:len(row)-1] {
+				c.Rows[y][i].End = max(1, row[i].End-1)
+			}
+		}
+		return &c
+	}())
+	drawn("a shape aside in one ink", flatPNG, shape(0, moved(0.26, 0)))
+	// chunk changes the body of a chunk, with its check sum right again.
+	chunk := func(name, check, kind string, change func(body []byte)) {
+		t.Helper()
+		file(name, flatPNG, check, func(b []byte) []byte {
+			i := bytes.Index(b, []byte(kind))
+			n := int(binary.BigEndian.Uint32(b[i-4:]))
+			change(b[i+4 : i+4+n])
+			binary.BigEndian.PutUint32(b[i+4+n:], crc32.ChecksumIEEE(b[i:i+4+n]))
+			return b
+		})
+	}
+	chunk("a colour of the palette a step off", "picture", "PLTE", func(b []byte) { b[len(b)-2]++ })
+	chunk("an opacity of the palette a step off", "picture", "tRNS", func(b []byte) { b[len(b)/2]++ })
+	chunk("the sum of its lines is wrong", "opens", "IDAT", func(b []byte) { b[len(b)-1]++ })
+	file("the sum of a chunk is wrong", flatPNG, "opens", func(b []byte) []byte { b[bytes.Index(b, []byte("IEND"))+4]++; return b })
+	file("something behind its end", flatPNG, "opens", func(b []byte) []byte { return append(b, 0) })
+	file("a chunk out of place", flatPNG, "opens", func(b []byte) []byte {
+		i := bytes.Index(b, []byte("pHYs")) - 4
+		c := bytes.Clone(b[i : i+21])
+		b = append(b[:i], b[i+21:]...)
+		return append(append(b[:len(b)-12:len(b)-12], c...), b[len(b)-12:]...)
+	})
+	func() {
+		m := all[jpg]
+		img := image.NewNRGBA(m.px.screen[0].Rect)
+		copy(img.Pix, m.px.screen[0].Pix)
+		for y := range 8 {
+			for x := range 8 {
+				img.Pix[img.PixOffset(8+x, 8+y)+1] -= 14
+			}
+		}
+		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, pixels{screen: []*image.NRGBA{img}}) })
+		if err != nil {
+			t.Fatal(err)
+		}
+		judge("one block of a JPEG a little off", m.f, m.px, data, "picture")
+	}()
+	if kinds := 60; n < kinds {
 		t.Errorf("%d faults, want %d", n, kinds)
 	}
 	t.Logf("%d faults", n)
