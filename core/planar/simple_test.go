@@ -1,0 +1,71 @@
+package planar
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"dyekit/core/geom"
+)
+
+// A simple path has the area that the rule gives, as the sum of signed areas, and
+// none of it is lost however thin; what is simple comes back as it is.
+func TestSimple(t *testing.T) {
+	box := func(x0, y0, x1, y1 float64) geom.Path { return geom.Box(geom.Rect{X0: x0, Y0: y0, X1: x1, Y1: y1}) }
+	hair := box(0, 0, 1000, 0.001) // thinner than a sliver
+	for name, c := range map[string]struct {
+		l    Layer
+		area float64
+		same bool
+	}{
+		"a box":               {Layer{Path: box(0, 0, 4, 3)}, 12, true},
+		"wound the other way": {Layer{Path: box(0, 0, 4, 3).Reverse()}, 12, true},
+		"a hole":              {Layer{Path: append(box(0, 0, 9, 9), box(3, 3, 6, 6).Reverse()...)}, 72, true},
+		"a hole by rule":      {Layer{Path: append(box(0, 0, 9, 9), box(3, 3, 6, 6)...), Rule: geom.EvenOdd}, 72, false},
+		"covered":             {Layer{Path: append(box(0, 0, 9, 9), box(3, 3, 6, 6)...)}, 81, false},
+		"overlapping":         {Layer{Path: append(box(0, 0, 9, 9), box(5, 5, 12, 12)...)}, 81 + 49 - 16, false},
+		"a hair":              {Layer{Path: hair}, 1, true},
+		"a hair on another":   {Layer{Path: append(hair, box(10, -1, 10.001, 1)...)}, 1 + 0.002 - 1e-6, false},
+	} {
+		p, err := Simple(bg, c.l)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if a := math.Abs(p.Area()); math.Abs(a-c.area) > 1e-5*c.area {
+			t.Errorf("%s: area %v, want %v", name, a, c.area)
+		}
+		if same := &p[0] == &c.l.Path[0]; same != c.same {
+			t.Errorf("%s: it is the same path: %v", name, same)
+		}
+	}
+}
+
+// A path made simple is simple: making it so again changes nothing.
+func TestSimpleIsSimple(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 9))
+	for range 60 {
+		var p geom.Path
+		for range 3 {
+			p.MoveTo(geom.Pt(r.Float64()*100, r.Float64()*100))
+			for range 4 {
+				p.CubeTo(geom.Pt(r.Float64()*100, r.Float64()*100), geom.Pt(r.Float64()*100, r.Float64()*100), geom.Pt(r.Float64()*100, r.Float64()*100))
+			}
+			p.Close()
+		}
+		for _, rule := range []geom.Rule{geom.NonZero, geom.EvenOdd} {
+			q, err := Simple(bg, Layer{Path: p, Rule: rule})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, again := range []geom.Rule{geom.NonZero, geom.EvenOdd} {
+				x, err := Resolve(bg, Layer{Path: q, Rule: again})
+				if err != nil {
+					t.Fatal(err)
+				}
+				if a, b := q.Area(), x.Area(); math.Abs(a-b) > 1e-3*max(1, a) {
+					t.Errorf("rule %v: sums to %v, covers %v", rule, a, b)
+				}
+			}
+		}
+	}
+}
