@@ -180,7 +180,7 @@ func BenchmarkWall(b *testing.B) {
 	// The server's work, without a network between.
 	get := func(path string) []byte {
 		w := httptest.NewRecorder()
-		h.ServeHTTP(w, httptest.NewRequest("GET", path, nil))
+		h.ServeHTTP(w, httptest.NewRequest("GET", "http://localhost"+path, nil))
 		if w.Code != http.StatusOK {
 			b.Errorf("%s: %d", path, w.Code)
 		}

@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"dyekit/core/colour"
+	"dyekit/core/parallel"
 )
 
 // SRGB is the profile of sRGB from Debian's icc-profiles-free (zlib licence).
@@ -46,8 +47,14 @@ func press(p *colour.Press) []byte {
 		l := p.Beside(colour.CMYK{C: in[0] * 100, M: in[1] * 100, Y: in[2] * 100, K: in[3] * 100})
 		return encode(l)
 	})
+	nearest := map[colour.Lab]colour.CMYK{} // of the nodes of colour tables
+	var mu sync.Mutex
 	from := lut(3, 4, labGrid, func(in []float64) []float64 {
-		b := p.Nearest(decode(in))
+		l := decode(in)
+		b := p.Nearest(l)
+		mu.Lock()
+		nearest[l] = b
+		mu.Unlock()
 		return []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}
 	})
 	for _, n := range []string{"A2B0", "A2B1", "A2B2"} {
@@ -58,7 +65,10 @@ func press(p *colour.Press) []byte {
 	}
 	tags.add("gamt", lut(3, 1, labGrid, func(in []float64) []float64 {
 		l := decode(in)
-		if colour.Difference(p.Beside(p.Nearest(l)), l) > 3 {
+		mu.Lock()
+		b := nearest[l]
+		mu.Unlock()
+		if colour.Difference(p.Beside(b), l) > 3 {
 			return []float64{1}
 		}
 		return []float64{0}
@@ -82,7 +92,8 @@ func decode(v []float64) colour.Lab {
 	return colour.Lab{L: v[0] * 65535 / 65280 * 100, A: v[1]*65535/256 - 128, B: v[2]*65535/256 - 128}
 }
 
-// lut writes a lut16Type (section 6.5.9) without curves.
+// lut writes a lut16Type (section 6.5.9) without curves. f is called from several
+// goroutines.
 func lut(in, out, grid int, f func([]float64) []float64) []byte {
 	b := []byte{'m', 'f', 't', '2', 0, 0, 0, 0, byte(in), byte(out), byte(grid), 0}
 	for i := range 9 { // the matrix is the identity
@@ -100,14 +111,19 @@ func lut(in, out, grid int, f func([]float64) []float64) []byte {
 	for range in {
 		n *= grid
 	}
-	v := make([]float64, in)
-	for i := range n {
-		rest := i
-		for k := in - 1; k >= 0; k-- { // the last channel varies fastest
-			v[k] = float64(rest%grid) / float64(grid-1)
-			rest /= grid
+	nodes := make([][]float64, n)
+	parallel.Each(n/grid, func(row int) {
+		for i := row * grid; i < (row+1)*grid; i++ {
+			v, rest := make([]float64, in), i
+			for k := in - 1; k >= 0; k-- { // the last channel varies fastest
+				v[k] = float64(rest%grid) / float64(grid-1)
+				rest /= grid
+			}
+			nodes[i] = f(v)
 		}
-		for _, x := range f(v) {
+	})
+	for _, node := range nodes {
+		for _, x := range node {
 			b = binary.BigEndian.AppendUint16(b, uint16(math.Round(min(1, max(0, x))*65535)))
 		}
 	}
