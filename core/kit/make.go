@@ -2,6 +2,7 @@ package kit
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"io"
@@ -38,8 +39,6 @@ type job struct {
 	verdicts  memo[witness.Verdict]  // on what is covered
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
-	outlines  raster.Outlines        // of versions of which there are several pictures
-	resolved  memo[struct{}]         // those whose outlines there are
 	facts     memo[guideFacts]       // of the mark, for the guide
 	paths     witness.Paths          // of all that is drawn again
 }
@@ -62,7 +61,13 @@ func (m *memo[T]) get(key string, compute func() (T, error)) (T, error) {
 		m.got[key] = f
 	}
 	m.mu.Unlock()
-	return f()
+	v, err := f()
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		m.mu.Lock() // who asks next may have more time
+		delete(m.got, key)
+		m.mu.Unlock()
+	}
+	return v, err
 }
 
 // frameFor is the frame of a version in a file: its own, or a box of other
@@ -262,7 +267,7 @@ func (j *job) camera(f recipe.File, w int) (to geom.Affine, _, h int, o raster.O
 	if c, ok := f.Entry.Ground(); ok {
 		o.Ground = &c
 	}
-	o.Outlines = &j.outlines
+	o.Outlines = &j.plan.outlines
 	return raster.Fit(box, w, h), w, h, o
 }
 
@@ -274,7 +279,7 @@ const severalPictures = 4
 // planned: then each is drawn sooner.
 func (j *job) ready(ctx context.Context, f recipe.File) error {
 	name := f.Versions[0]
-	_, err := j.resolved.get(name, func() (struct{}, error) {
+	_, err := j.plan.resolved.get(name, func() (struct{}, error) {
 		n := 0
 		for _, x := range j.plan.Files {
 			if x.Entry.Kind().Pixels && x.Versions[0] == name {
@@ -284,7 +289,7 @@ func (j *job) ready(ctx context.Context, f recipe.File) error {
 		if n < severalPictures {
 			return struct{}{}, nil
 		}
-		return struct{}{}, j.outlines.Resolve(ctx, j.drawing(name))
+		return struct{}{}, j.plan.outlines.Resolve(ctx, j.drawing(name))
 	})
 	return err
 }

@@ -72,7 +72,7 @@ func (j *job) checkPNG(ctx context.Context, f recipe.File, px pixels, data []byt
 
 func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
 	e := f.Entry
-	img, kind, ppi, err := decode(data)
+	img, kind, ppi, intent, err := decode(data)
 	if err != nil {
 		return err
 	}
@@ -88,7 +88,7 @@ func (j *job) checkPixels(ctx context.Context, f recipe.File, px pixels, data []
 	inks, isCMYK := img.(*image.CMYK)
 	if e.ColourSpace() == format.CMYK {
 		cs.add("ink-space", isCMYK, "%s", space(img))
-		cs.add("profile", bytes.Equal(profile(data), icc.Press(j.press(e))), "%s", j.press(e).Name)
+		cs.add("profile", bytes.Equal(intent, icc.Press(j.press(e))), "%s", j.press(e).Name)
 		if !isCMYK {
 			return nil
 		}
@@ -215,37 +215,34 @@ func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *chec
 	return nil
 }
 
-// decode reads a picture and its resolution with readers that did not write
-// it.
-func decode(data []byte) (img image.Image, kind string, ppi float64, err error) {
+// decode reads a picture, its resolution and its ICC profile, nil if it has none,
+// with readers that did not write it.
+func decode(data []byte) (img image.Image, kind string, ppi float64, profile []byte, err error) {
 	if bytes.HasPrefix(data, []byte("II*\x00")) {
 		t, err := readback.ReadTIFF(data)
 		if err != nil {
-			return nil, "", 0, err
+			return nil, "", 0, nil, err
 		}
-		return t.Image, "tiff", t.PPI, nil
+		return t.Image, "tiff", t.PPI, t.Profile, nil
 	}
 	if ppi, err = resolution(data); err != nil {
-		return nil, "", 0, err
+		return nil, "", 0, nil, err
 	}
 	img, kind, err = image.Decode(bytes.NewReader(data))
-	return img, kind, ppi, err
+	return img, kind, ppi, profileOfJPEG(data), err
 }
 
 // Pixels reads a picture that was made here back, as straight 8-bit pixels.
 func Pixels(data []byte) (*image.NRGBA, error) {
-	img, _, _, err := decode(data)
+	img, _, _, _, err := decode(data)
 	if err != nil {
 		return nil, err
 	}
 	return straight(img), nil
 }
 
-// profile is the ICC profile in a JPEG or TIFF, or nil.
-func profile(data []byte) (p []byte) {
-	if t, err := readback.ReadTIFF(data); err == nil {
-		return t.Profile
-	}
+// profileOfJPEG is the ICC profile in a JPEG, or nil.
+func profileOfJPEG(data []byte) (p []byte) {
 	for at := 2; at+18 < len(data) && data[at] == 0xff && data[at+1] != 0xda; {
 		n := int(binary.BigEndian.Uint16(data[at+2:]))
 		if at+2+n <= len(data) && data[at+1] == 0xe2 && n > 16 && string(data[at+4:at+15]) == "ICC_PROFILE" {

@@ -14,6 +14,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
+	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 )
@@ -33,6 +34,9 @@ type Plan struct {
 	Hairlines finding.List
 	Press     *colour.Press        // of files in process inks that name none
 	Inks      []version.InkMapping // of the brand, for those mixed otherwise on other paper
+
+	outlines raster.Outlines // of versions of which there are several pictures
+	resolved memo[struct{}]  // those whose outlines there are
 }
 
 // NewPlan reads the master, makes the versions and lists the files.

@@ -47,7 +47,7 @@ func (j *job) asSimple(back, art *drawing.Drawing) *drawing.Drawing {
 	known := map[*drawing.Shape]bool{}
 	want := shapes(art)
 	for i, s := range shapes(back) {
-		known[s] = want[i].Simple || j.outlines.Simple(want[i].Path)
+		known[s] = want[i].Simple || j.plan.outlines.Simple(want[i].Path)
 	}
 	return back.Map(func(n drawing.Node) drawing.Node {
 		s, ok := n.(*drawing.Shape)
