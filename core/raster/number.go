@@ -5,6 +5,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/flat"
 	"dyekit/core/geom"
 )
 
@@ -13,14 +14,21 @@ import (
 // pixels: 0 where nothing is. number gives them, from 1 to 1<<24 - 1; 0 leaves
 // a node out. Paint counts as opaque, effects and masks as absent.
 func Numbers(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, number func(drawing.Node) int) ([]int, error) {
-	img, err := Render(ctx, &drawing.Drawing{Page: d.Page, Nodes: numbered(d.Nodes, number)}, to, w, h, Options{Hard: true})
+	pic, err := RenderRuns(ctx, &drawing.Drawing{Page: d.Page, Nodes: numbered(d.Nodes, number)}, to, w, h, Options{Hard: true})
 	if err != nil {
 		return nil, err
 	}
 	out := make([]int, w*h)
-	for i := range out {
-		if p := img.Pix[4*i : 4*i+4]; p[3] > 0 {
-			out[i] = int(p[0])<<16 | int(p[1])<<8 | int(p[2])
+	for y, row := range pic.Rows {
+		at, line := 0, out[y*w:(y+1)*w]
+		for _, r := range row {
+			if c := flat.Bytes(r.Colour); c[3] > 0 {
+				n := int(c[0])<<16 | int(c[1])<<8 | int(c[2])
+				for i := at; i < int(r.End); i++ {
+					line[i] = n
+				}
+			}
+			at = int(r.End)
 		}
 	}
 	return out, nil
