@@ -47,7 +47,7 @@ func (j *job) asSimple(back, art *drawing.Drawing) *drawing.Drawing {
 	known := map[*drawing.Shape]bool{}
 	want := shapes(art)
 	for i, s := range shapes(back) {
-		known[s] = want[i].Simple || j.plan.outlines.Simple(want[i].Path)
+		known[s] = want[i].Simple || j.plan.outlines.Simple(want[i].Path, want[i].Rule)
 	}
 	return back.Map(func(n drawing.Node) drawing.Node {
 		s, ok := n.(*drawing.Shape)
@@ -138,9 +138,12 @@ func stepwise(g, w geom.Path, to geom.Affine, slack float64) (most float64, ok b
 // resume finds how many short curves to pass over, in one path or the other, so
 // that both go on with the same curve or are at their end.
 func resume(a, b []geom.Curve, slack float64) (i, j int, ok bool) {
-	const most = 6
+	// However many there are, together they get hardly anywhere.
+	const most, far = 200, 24
 	short := func(cs []geom.Curve) (n int) {
-		for n < min(most, len(cs)) && reach(cs[n]) <= 4*slack {
+		gone := 0.0
+		for n < min(most, len(cs)) && reach(cs[n]) <= 4*slack && gone <= far*slack {
+			gone += reach(cs[n])
 			n++
 		}
 		return n

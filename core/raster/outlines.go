@@ -15,8 +15,17 @@ import (
 // size. The zero value knows none; it may be used from several goroutines.
 type Outlines struct {
 	mu    sync.Mutex
-	known map[*geom.Seg]geom.Path // by where the path begins
+	known map[pathKey]geom.Path
 }
+
+// A pathKey names a path under a rule by its place in memory: paths do not change.
+type pathKey struct {
+	first *geom.Seg
+	n     int
+	rule  geom.Rule
+}
+
+func keyOf(p geom.Path, r geom.Rule) pathKey { return pathKey{&p[0], len(p), r} }
 
 // fewSegs is the length of a path up to which it is drawn as soon as resolved.
 const fewSegs = 6
@@ -31,11 +40,12 @@ func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 		}
 		o.mu.Lock()
 		defer o.mu.Unlock()
-		if _, ok := o.known[&p[0]]; !ok {
+		k := keyOf(p, r)
+		if _, ok := o.known[k]; !ok {
 			if o.known == nil {
-				o.known = map[*geom.Seg]geom.Path{}
+				o.known = map[pathKey]geom.Path{}
 			}
-			o.known[&p[0]] = nil // seen, and another may be at work on it
+			o.known[k] = nil // seen, and another may be at work on it
 			todo = append(todo, planar.Layer{Path: p, Rule: r})
 		}
 	}
@@ -58,7 +68,7 @@ func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 			return ctx.Err()
 		}
 		o.mu.Lock()
-		o.known[&l.Path[0]] = p
+		o.known[keyOf(l.Path, l.Rule)] = p
 		o.mu.Unlock()
 		return nil
 	})
@@ -66,13 +76,13 @@ func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 
 // of returns the path to draw in the place of p, and whether its areas may be
 // summed.
-func (o *Outlines) of(p geom.Path) (geom.Path, bool) {
+func (o *Outlines) of(p geom.Path, r geom.Rule) (geom.Path, bool) {
 	if o == nil || len(p) == 0 {
 		return p, false
 	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if q := o.known[&p[0]]; q != nil {
+	if q := o.known[keyOf(p, r)]; q != nil {
 		return q, true
 	}
 	return p, false
@@ -80,7 +90,7 @@ func (o *Outlines) of(p geom.Path) (geom.Path, bool) {
 
 // Simple reports whether an outline is known to neither cross nor cover itself as
 // it is.
-func (o *Outlines) Simple(p geom.Path) bool {
-	q, ok := o.of(p)
+func (o *Outlines) Simple(p geom.Path, r geom.Rule) bool {
+	q, ok := o.of(p, r)
 	return ok && &q[0] == &p[0]
 }

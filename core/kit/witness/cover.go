@@ -4,7 +4,6 @@ import (
 	"image"
 	"math"
 	"sync"
-	"unsafe"
 
 	"dyekit/core/geom"
 )
@@ -28,7 +27,13 @@ type line struct{ x0, y0, x1, y1 float64 }
 // empty.
 type Paths struct {
 	mu    sync.Mutex
-	known map[*geom.Seg]*outline
+	known map[pathKey]*outline
+}
+
+// A pathKey names a path by its place in memory: paths do not change.
+type pathKey struct {
+	first *geom.Seg
+	n     int
 }
 
 // An outline is a path as cubic curves, with the boxes of their control points.
@@ -49,7 +54,7 @@ type curve struct {
 
 // of returns the outline of a path.
 func (ps *Paths) of(p geom.Path) *outline {
-	key := unsafe.SliceData(p)
+	key := pathKey{&p[0], len(p)}
 	ps.mu.Lock()
 	o := ps.known[key]
 	ps.mu.Unlock()
@@ -60,7 +65,7 @@ func (ps *Paths) of(p geom.Path) *outline {
 	ps.mu.Lock()
 	defer ps.mu.Unlock()
 	if ps.known == nil {
-		ps.known = map[*geom.Seg]*outline{}
+		ps.known = map[pathKey]*outline{}
 	}
 	ps.known[key] = o
 	return o
