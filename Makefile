@@ -34,7 +34,7 @@ race:
 
 bench:
 	@sh scripts/need.sh $(NEED_DEMO) chromium:chromium pnmtopng:netpbm node:nodejs npm:npm perl:perl /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests /usr/lib/python3/dist-packages/PIL:python3-pil
-	@test -d .cache/node_modules/@svg-maps || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2 flag-icons@7.5.0 @svg-maps/world@2.0.0
+	@test -d .cache/node_modules/bootstrap-icons || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2 flag-icons@7.5.0 @svg-maps/world@2.0.0 @svg-maps/usa.counties@2.0.0 bootstrap-icons@1.11.3
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
 	$(GO) test ./core/planar ./core/raster ./core/version ./core/preflight -run XXX -bench . -benchtime 3x
 	$(GO) test ./web -run XXX -bench . -benchtime 10x

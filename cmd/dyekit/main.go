@@ -37,7 +37,7 @@ func (f failure) Error() string { return f.err.Error() }
 func (f failure) Unwrap() error { return f.err }
 
 // softMemory is the heap, in bytes, from which on memory is spared.
-const softMemory = 640 << 20
+const softMemory = 320 << 20
 
 func failed(err error) error { return failure{exitFailed, err} }
 func usage(err error) error  { return failure{exitUsage, err} }

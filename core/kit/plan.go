@@ -52,6 +52,9 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	for _, v := range p.Versions {
+		v.Release() // nobody looks at the readings of a kit
+	}
 	p.Inks = in.Inks
 	if len(in.Profile) == 0 {
 		return p, nil

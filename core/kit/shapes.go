@@ -3,6 +3,7 @@ package kit
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -31,7 +32,7 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 	to := geom.Affine{A: sx, D: sy, E: box.X0 - frame.X0*sx, F: box.Y0 - frame.Y0*sy}
 	slack := outlineSlack * box.Long()
 	for i, w := range want {
-		if d := apart(got[i].Path, w.Path, to, slack); d > slack {
+		if d := apart(got[i].Path, w.Path, to, slack); d > slack && !alongside(got[i].Path, w.Path.Transform(to), slack) {
 			return fmt.Sprintf("shape %d of %d lies %.4g of %.4g beside its place", i+1, len(want), d, box.Long())
 		}
 		if why := samePaint(got[i].Paint, w.Paint, press); why != "" {
@@ -104,6 +105,44 @@ func apart(g, w geom.Path, to geom.Affine, slack float64) (most float64) {
 		}
 	}
 	return most
+}
+
+// mostAlongside bounds the pairs of lines that alongside looks at.
+const mostAlongside = 2_000_000
+
+// alongside reports whether two outlines run within slack of each other all along
+// and enclose the same: a shape so small on its page that rounding took many of
+// its curves away is the same shape all the same, whichever of them it took.
+func alongside(g, w geom.Path, slack float64) bool {
+	lines := func(p geom.Path) (ls []geom.Curve) {
+		p.Flatten(slack/4, func(a, b geom.Point) { ls = append(ls, geom.Curve{Op: geom.LineTo, A: a, D: b}) })
+		return ls
+	}
+	a, b := lines(g), lines(w)
+	if len(a) == 0 || len(b) == 0 || len(a)*len(b) > mostAlongside {
+		return false
+	}
+	round := 0.0
+	for _, l := range b {
+		round += l.D.Sub(l.A).Len()
+	}
+	if math.Abs(g.Area()-w.Area()) > slack*round {
+		return false
+	}
+	near := func(p geom.Point, ls []geom.Curve) bool {
+		return slices.ContainsFunc(ls, func(l geom.Curve) bool {
+			d := l.D.Sub(l.A)
+			t := 0.0
+			if n := d.Dot(d); n > 0 {
+				t = min(1, max(0, p.Sub(l.A).Dot(d)/n))
+			}
+			return p.Sub(l.A.Add(d.Mul(t))).Len() <= slack
+		})
+	}
+	all := func(from, on []geom.Curve) bool {
+		return !slices.ContainsFunc(from, func(l geom.Curve) bool { return !near(l.A, on) || !near(l.A.Lerp(l.D, 0.5), on) })
+	}
+	return all(a, b) && all(b, a)
 }
 
 // stepwise is apart for paths of the same segments, none of which lie further

@@ -39,7 +39,8 @@ func Budget(ctx context.Context, d *drawing.Drawing) error {
 	return parallel.Do(ctx, len(shapes), func(ctx context.Context, i int) error {
 		s := shapes[i]
 		ls := make([]line, 0, 2*len(s.Path))
-		s.Path.Flatten(tol, func(a, b geom.Point) { ls = append(ls, line{a, b}) })
+		// A small shape drawn coarsely would cross itself where its curves do not.
+		s.Path.Flatten(min(tol, s.Path.Bounds().Long()/400), func(a, b geom.Point) { ls = append(ls, line{a, b}) })
 		if flat.Add(int64(len(ls))) > MaxFlat {
 			return fmt.Errorf("its curves become more than %d straight pieces", MaxFlat)
 		}

@@ -141,8 +141,14 @@ type compiler struct {
 	err      error // of a filter: drawing ends
 }
 
+// mostKept is how many edges of an arena are kept for the next picture.
+const mostKept = 1 << 17
+
 // free gives the memory of the outlines back.
 func (c *compiler) free() {
+	if cap(c.arena.edges)+cap(c.arena.tmp) > mostKept {
+		return
+	}
 	c.arena.reset()
 	arenas.Put(c.arena)
 }

@@ -236,6 +236,14 @@ type Version struct {
 	Findings finding.List
 }
 
+// Release lets go of the division of the page, which is kept for the regions of
+// the readings: those are empty from then on.
+func (v *Version) Release() {
+	for i := range v.Readings {
+		v.Readings[i].region = func() geom.Path { return nil }
+	}
+}
+
 // Region is all that the version paints, as one region; nil if it paints no
 // shapes.
 func (v *Version) Region(ctx context.Context) (geom.Path, error) {

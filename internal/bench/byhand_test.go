@@ -7,25 +7,29 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"syscall"
 	"testing"
 	"time"
 )
 
-// byHand are drawings from open sets, from three shapes to 671, plain, with
-// gradients, with very long paths: the flags of flag-icons (MIT), the map of
-// @svg-maps/world (CC BY 4.0), both from npm, and the fixtures of librsvg's own
-// tests (LGPL). make bench installs them.
+// byHand are drawings from open sets, from three elements to 3 142, plain, with
+// gradients, with very long paths: the flags of flag-icons (MIT), the maps of
+// @svg-maps/world and @svg-maps/usa.counties (CC BY 4.0), all from npm, and the
+// fixtures of librsvg's own tests (LGPL). make bench installs them. A sheet of
+// the icons of bootstrap-icons (MIT), 10 000 elements, joins them.
 var byHand = []string{
 	flags + "jp.svg", flags + "fr.svg", flags + "us.svg", flags + "br.svg", flags + "gt.svg",
 	flags + "bz.svg", flags + "mx.svg", flags + "es.svg", flags + "sv.svg", flags + "bo.svg",
 	flags + "rs.svg", flags + "sh-ac.svg",
 	fixtures + "bug564527.svg",
-	"../../.cache/node_modules/@svg-maps/world/world.svg",
+	maps + "world/world.svg", maps + "usa.counties/usa.counties.svg",
 }
 
 const (
 	flags    = "../../.cache/node_modules/flag-icons/flags/4x3/"
+	icons    = "../../.cache/node_modules/bootstrap-icons/icons/"
+	maps     = "../../.cache/node_modules/@svg-maps/"
 	fixtures = "/usr/libexec/installed-tests/RSVG/fixtures/dimensions/"
 )
 
@@ -42,7 +46,7 @@ func BenchmarkByHand(b *testing.B) {
 		readers = "none"
 	}
 	product, n := 0.0, 0
-	for _, file := range byHand {
+	for _, file := range append(slices.Clone(byHand), sheet(b, 10_000)) {
 		b.Run(filepath.Base(file), func(b *testing.B) {
 			data, err := os.ReadFile(file)
 			if err != nil {

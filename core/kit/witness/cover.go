@@ -36,20 +36,74 @@ type pathKey struct {
 	n     int
 }
 
-// An outline is a path as cubic curves, with the boxes of their control points.
+// An outline is a path in stretches, with the boxes of the control points of each:
+// what lies elsewhere is passed over without a look at its curves.
 type outline struct {
-	curves []curve
-	box    geom.Rect
-	groups []geom.Rect // the boxes of so many curves each, one after the other
+	path      geom.Path
+	box       geom.Rect
+	stretches []stretch
 }
 
-// group is how many curves are passed over at a time.
-const group = 16
+// long is how many segments a stretch has.
+const long = 16
 
+type stretch struct {
+	box  geom.Rect
+	from pen // where the stretch begins
+}
+
+// A pen goes along a path.
+type pen struct {
+	at, start geom.Point
+	open      bool
+}
+
+// A curve is a cubic.
 type curve struct {
 	a, b, c, d geom.Point
-	box        geom.Rect
 	straight   bool
+}
+
+func (x *curve) box() geom.Rect {
+	return geom.Rect{
+		X0: min(x.a.X, x.b.X, x.c.X, x.d.X), Y0: min(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
+		X1: max(x.a.X, x.b.X, x.c.X, x.d.X), Y1: max(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
+	}
+}
+
+// step goes along a segment and calls f with its curve, if it has one, and with
+// the one that closes what was left open.
+func (w *pen) step(s *geom.Seg, f func(x *curve)) {
+	a, b, c := s.P[0], s.P[1], s.P[2]
+	switch s.Op {
+	case geom.MoveTo:
+		w.end(f)
+		*w = pen{a, a, true}
+	case geom.LineTo:
+		w.line(a, f)
+	case geom.QuadTo:
+		f(&curve{w.at, w.at.Add(a.Sub(w.at).Mul(2.0 / 3)), b.Add(a.Sub(b).Mul(2.0 / 3)), b, false})
+		w.at = b
+	case geom.CubeTo:
+		f(&curve{w.at, a, b, c, false})
+		w.at = c
+	case geom.Close:
+		w.line(w.start, f)
+	}
+}
+
+func (w *pen) line(to geom.Point, f func(x *curve)) {
+	if to != w.at {
+		f(&curve{w.at, to, to, to, true})
+		w.at = to
+	}
+}
+
+// end closes what is open.
+func (w *pen) end(f func(x *curve)) {
+	if w.open {
+		w.line(w.start, f)
+	}
 }
 
 // of returns the outline of a path.
@@ -71,49 +125,31 @@ func (ps *Paths) of(p geom.Path) *outline {
 	return o
 }
 
+// none is the box of nothing.
+var none = geom.Rect{X0: math.Inf(1), Y0: math.Inf(1), X1: math.Inf(-1), Y1: math.Inf(-1)}
+
 func newOutline(p geom.Path) *outline {
-	o := &outline{box: geom.Rect{X0: math.Inf(1), Y0: math.Inf(1), X1: math.Inf(-1), Y1: math.Inf(-1)}}
-	var at, start geom.Point
-	open := false
-	add := func(b, c, d geom.Point, straight bool) {
-		if straight && d == at {
-			return
-		}
-		x := curve{at, b, c, d, geom.Rect{
-			X0: min(at.X, b.X, c.X, d.X), Y0: min(at.Y, b.Y, c.Y, d.Y),
-			X1: max(at.X, b.X, c.X, d.X), Y1: max(at.Y, b.Y, c.Y, d.Y),
-		}, straight}
-		o.curves = append(o.curves, x)
-		o.box = joined(o.box, x.box)
-		if k := (len(o.curves) - 1) / group; k == len(o.groups) {
-			o.groups = append(o.groups, x.box)
-		} else {
-			o.groups[k] = joined(o.groups[k], x.box)
-		}
-		at = d
-	}
-	for _, s := range p {
-		a, b, c := s.P[0], s.P[1], s.P[2]
-		switch s.Op {
-		case geom.MoveTo:
-			if open {
-				add(at, start, start, true)
-			}
-			at, start, open = a, a, true
-		case geom.LineTo:
-			add(at, a, a, true)
-		case geom.QuadTo:
-			add(at.Add(a.Sub(at).Mul(2.0/3)), b.Add(a.Sub(b).Mul(2.0/3)), b, false)
-		case geom.CubeTo:
-			add(a, b, c, false)
-		case geom.Close:
-			add(at, start, start, true)
-		}
-	}
-	if open {
-		add(at, start, start, true)
+	o := &outline{path: p, box: none}
+	var w pen
+	for i := 0; i < len(p); i += long {
+		o.stretches = append(o.stretches, stretch{none, w})
+		box := &o.stretches[len(o.stretches)-1].box
+		w = o.along(i/long, func(x *curve) { *box = joined(*box, x.box()) })
+		o.box = joined(o.box, *box)
 	}
 	return o
+}
+
+// along calls f with the curves of a stretch and returns where they lead.
+func (o *outline) along(k int, f func(x *curve)) pen {
+	w := o.stretches[k].from
+	for i := k * long; i < min(len(o.path), (k+1)*long); i++ {
+		w.step(&o.path[i], f)
+	}
+	if (k+1)*long >= len(o.path) {
+		w.end(f)
+	}
+	return w
 }
 
 // joined is the box of two boxes; one of no width or height counts too.
@@ -169,23 +205,21 @@ func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.R
 	}
 	c := &w.counting
 	c.begin(r)
-	for i := 0; i < len(o.curves); i++ {
-		if i%group == 0 {
-			if _, none := away(o.groups[i/group]); none {
-				i += group - 1
-				continue
+	for k := range o.stretches {
+		if _, none := away(o.stretches[k].box); none {
+			continue
+		}
+		o.along(k, func(x *curve) {
+			q, none := away(x.box())
+			switch {
+			case none:
+			case q.X1 < x0-1: // what lies to the left counts as its chord does
+				a, d := m.Apply(x.a), m.Apply(x.d)
+				c.left(line{a.X, a.Y, d.X, d.Y})
+			default:
+				x.walk(m, c.line)
 			}
-		}
-		x := &o.curves[i]
-		q, none := away(x.box)
-		switch {
-		case none:
-		case q.X1 < x0-1: // what lies to the left counts as its chord does
-			a, d := m.Apply(x.a), m.Apply(x.d)
-			c.left(line{a.X, a.Y, d.X, d.Y})
-		default:
-			x.walk(m, c.line)
-		}
+		})
 	}
 	return c.end(w, rule)
 }
