@@ -48,7 +48,7 @@ type product struct {
 }
 
 // work builds the kit of a job and keeps it.
-func (s *Studio) work(ctx context.Context, l *queue.Held, progress func(done, total int, what string)) error {
+func (s *Studio) work(ctx context.Context, l *queue.Held, progress func(done, total int, share float64, what string)) error {
 	in, b, err := s.input(ctx, l.Job)
 	switch {
 	case queue.Unavailable(err):

@@ -222,11 +222,11 @@ func loadFonts(paths []string) (*fonts.Set, error) {
 }
 
 // progress shows what is being made on a terminal, and nothing elsewhere.
-func progress() func(done, total int, what string) {
+func progress() func(done, total int, share float64, what string) {
 	if !terminal() {
 		return nil
 	}
-	return func(done, total int, what string) {
+	return func(done, total int, _ float64, what string) {
 		fmt.Fprintf(os.Stderr, "\r\x1b[K%d of %d  %s", done, total, printable(what))
 	}
 }

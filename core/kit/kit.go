@@ -6,7 +6,6 @@
 package kit
 
 import (
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -16,7 +15,7 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"sync/atomic"
+	"time"
 
 	"dyekit/core/export"
 	"dyekit/core/finding"
@@ -54,8 +53,9 @@ type Input struct {
 	// Partial lets a kit come to be without the files that cannot be made right;
 	// it is marked incomplete. Otherwise the first of them ends the build.
 	Partial bool
-	// Progress, if not nil, is called from several goroutines.
-	Progress func(done, total int, what string)
+	// Progress, if not nil, is called from several goroutines: so many files are
+	// done, and about such a share of the work, from 0 to 1.
+	Progress func(done, total int, share float64, what string)
 }
 
 // A File is one file of a kit.
@@ -178,6 +178,7 @@ var ErrRefused = errors.New("the master is refused")
 
 // Build makes the kit. On any error there is no kit at all.
 func Build(ctx context.Context, in Input) (*Kit, error) {
+	begun := time.Now() // for the share of the work that is done
 	if in.Number == 0 {
 		in.Number = 1
 	}
@@ -204,7 +205,7 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	for _, v := range p.Versions {
 		k.Versions = append(k.Versions, v.Summary())
 	}
-	if err := j.files(ctx, p.Files, k, in); err != nil {
+	if err := j.files(ctx, p.Files, k, in, time.Since(begun)); err != nil {
 		return nil, err
 	}
 	if in.Readers != outside.None {
@@ -244,9 +245,8 @@ func firstReason(o []recipe.Omission) string {
 
 // files makes and checks all files, as many at a time as there are cores.
 // A file that cannot be made right ends the build, or is noted in k.Failed if
-// in says that the kit may be partial.
-func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) error {
-	progress := in.Progress
+// in says that the kit may be partial. planned is how long the plan took.
+func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input, planned time.Duration) error {
 	type result struct {
 		file   File
 		reason string // left out after all
@@ -254,17 +254,16 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 	}
 	results := make([]result, len(want))
 	const guide = -1 // made beside the files, so that nothing waits for it in the end
-	tasks := slices.Insert(j.longestFirst(want), len(want)/2, guide)
-	var done atomic.Int64
+	cost := j.costs(want)
+	tasks := slices.Insert(longestFirst(cost), len(want)/2, guide)
+	p := newProgress(in.Progress, cost, planned)
 	err := parallel.Do(ctx, len(tasks), func(ctx context.Context, k int) error {
 		i := tasks[k]
 		if i == guide {
 			_, err := j.guideFacts(ctx, in)
 			return err
 		}
-		if progress != nil {
-			progress(int(done.Load()), len(want), want[i].Path)
-		}
+		p.tell(want[i].Path)
 		r := &results[i]
 		// A fault of ours ends this file, not the others.
 		r.err = parallel.Guard(func() (err error) {
@@ -275,7 +274,7 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 		if r.err != nil && (!in.Partial || ctx.Err() != nil || errors.As(r.err, &keep)) {
 			return fmt.Errorf("%s: %w", want[i].Path, r.err)
 		}
-		done.Add(1)
+		p.finish(i)
 		return nil
 	})
 	if err != nil {
@@ -292,36 +291,8 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input) e
 		}
 		k.Files = append(k.Files, r.file)
 	}
-	if progress != nil {
-		progress(len(want), len(want), "packing")
-	}
+	p.tell("packing")
 	return nil
-}
-
-// longestFirst is the order in which files are made: what takes long is not left
-// for the end, when other cores have nothing more to do.
-func (j *job) longestFirst(want []recipe.File) []int {
-	cost := make([]float64, len(want))
-	weight := map[string]float64{}
-	for i, f := range want {
-		w, ok := weight[f.Versions[0]]
-		if !ok {
-			w = float64(j.drawing(f.Versions[0]).Weight())
-			weight[f.Versions[0]] = w
-		}
-		// In ns, as measured: of curves what they weigh, of pixels their number
-		// and what is drawn again of them.
-		cost[i] = 100 * w * float64(len(f.Versions))
-		if f.Entry.Kind().Pixels {
-			cost[i] = 20*float64(f.W)*float64(f.H) + 20*w
-		}
-	}
-	order := make([]int, len(want))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(cost[b], cost[a]) })
-	return order
 }
 
 // file makes one file and checks it. reason is set if its type cannot carry

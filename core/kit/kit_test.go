@@ -454,7 +454,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 	}
 	var k Kit
 	in.Partial = true
-	if err := broken().files(ctx, p.Files, &k, in); err != nil {
+	if err := broken().files(ctx, p.Files, &k, in, 0); err != nil {
 		t.Fatal(err)
 	}
 	made := map[string]bool{}
@@ -470,7 +470,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 		}
 	}
 	in.Partial = false
-	if err := broken().files(ctx, p.Files, &Kit{}, in); err == nil || !strings.Contains(err.Error(), "black") {
+	if err := broken().files(ctx, p.Files, &Kit{}, in, 0); err == nil || !strings.Contains(err.Error(), "black") {
 		t.Errorf("without leave to be partial: %v", err)
 	}
 	k.Incomplete = true

@@ -67,14 +67,14 @@ type Job struct {
 // Open reports whether the job has not come to an end.
 func (j *Job) Open() bool { return j.State == Waiting || j.State == Running }
 
-const selectJob = "SELECT id, mark_id, state, done, total, what, COALESCE(error, ''), COALESCE(kit_id, 0), COALESCE(TIMESTAMPDIFF(MICROSECOND, started_at, NOW(6)), 0) / 1e6 FROM jobs "
+const selectJob = "SELECT id, mark_id, state, done, total, share, what, COALESCE(error, ''), COALESCE(kit_id, 0), COALESCE(TIMESTAMPDIFF(MICROSECOND, started_at, NOW(6)), 0) / 1e6 FROM jobs "
 
 func scanJob(row interface{ Scan(...any) error }) (*Job, error) {
 	var j Job
-	var passed float64 // s since it was begun
-	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &j.What, &j.Error, &j.KitID, &passed)
-	if j.State == Running && j.Done > 0 && j.Done < j.Total {
-		j.Left = int(math.Ceil(passed / float64(j.Done) * float64(j.Total-j.Done)))
+	var share, passed float64 // passed: s since it was begun
+	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &share, &j.What, &j.Error, &j.KitID, &passed)
+	if j.State == Running && share > 0 && share < 1 {
+		j.Left = int(math.Ceil(passed / share * (1 - share)))
 	}
 	return &j, err
 }
@@ -198,17 +198,18 @@ func (q *Queue) Lease(ctx context.Context, worker string) (int64, error) {
 			id = 0
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE jobs SET state = ?, worker = ?, lease_until = NOW(6) + INTERVAL ? SECOND, attempts = attempts + 1, done = 0, started_at = NOW(6) WHERE id = ?",
+		_, err = tx.ExecContext(ctx, "UPDATE jobs SET state = ?, worker = ?, lease_until = NOW(6) + INTERVAL ? SECOND, attempts = attempts + 1, done = 0, share = 0, started_at = NOW(6) WHERE id = ?",
 			Running, worker, lease.Seconds(), id)
 		return err
 	})
 	return id, err
 }
 
-// Work does a job. It tells how far it is through progress, and ends what it has
+// Work does a job. It tells how far it is through progress (so many of its steps,
+// and about such a share of the work, from 0 to 1), and ends what it has
 // made by Finish, in the transaction that keeps it. Its error is what is told of a
 // job that failed.
-type Work func(ctx context.Context, l *Held, progress func(done, total int, what string)) error
+type Work func(ctx context.Context, l *Held, progress func(done, total int, share float64, what string)) error
 
 // A Held is a job in the hands of a worker.
 type Held struct {
@@ -334,13 +335,14 @@ type pulse struct {
 
 	mu          sync.Mutex
 	done, total int
+	share       float64
 	what        string
 	changed     bool
 }
 
-func (p *pulse) set(done, total int, what string) {
+func (p *pulse) set(done, total int, share float64, what string) {
 	p.mu.Lock()
-	p.done, p.total, p.what, p.changed = max(p.done, done), total, what, true
+	p.done, p.total, p.share, p.what, p.changed = max(p.done, done), total, max(p.share, share), what, true
 	p.mu.Unlock()
 }
 
@@ -353,14 +355,14 @@ func (p *pulse) beat(ctx context.Context) {
 		case <-time.After(heartbeat / 8):
 		}
 		p.mu.Lock()
-		done, total, what, changed := p.done, p.total, p.what, p.changed
+		done, total, share, what, changed := p.done, p.total, p.share, p.what, p.changed
 		p.changed = false
 		p.mu.Unlock()
 		if !changed && time.Since(last) < heartbeat {
 			continue
 		}
-		res, err := p.q.db.ExecContext(ctx, `UPDATE jobs SET lease_until = NOW(6) + INTERVAL ? SECOND, done = ?, total = GREATEST(total, ?), what = ?
-			WHERE id = ? AND worker = ? AND state = ?`, lease.Seconds(), done, total, what, p.id, p.name, Running)
+		res, err := p.q.db.ExecContext(ctx, `UPDATE jobs SET lease_until = NOW(6) + INTERVAL ? SECOND, done = ?, total = GREATEST(total, ?), share = ?, what = ?
+			WHERE id = ? AND worker = ? AND state = ?`, lease.Seconds(), done, total, share, what, p.id, p.name, Running)
 		if err != nil {
 			if time.Since(last) > lease {
 				p.cancel(ErrLost) // another worker may have it by now

@@ -102,17 +102,17 @@ func TestEnds(t *testing.T) {
 		says  string
 		fails bool // Do returns an error
 	}{
-		"its own failure": {func(context.Context, *queue.Held, func(int, int, string)) error {
+		"its own failure": {func(context.Context, *queue.Held, func(int, int, float64, string)) error {
 			return &queue.Failure{Err: errors.New("it is wrong")}
 		}, queue.Failed, "because it is wrong", false},
-		"a fault": {func(context.Context, *queue.Held, func(int, int, string)) error { panic("broken") }, queue.Failed, "because the engine broke on it: broken", false},
-		"a permanent error": {func(context.Context, *queue.Held, func(int, int, string)) error {
+		"a fault": {func(context.Context, *queue.Held, func(int, int, float64, string)) error { panic("broken") }, queue.Failed, "because the engine broke on it: broken", false},
+		"a permanent error": {func(context.Context, *queue.Held, func(int, int, float64, string)) error {
 			return errors.New("too long")
 		}, queue.Failed, "the kit cannot be kept: because too long", true},
-		"a full disc": {func(context.Context, *queue.Held, func(int, int, string)) error {
+		"a full disc": {func(context.Context, *queue.Held, func(int, int, float64, string)) error {
 			return &mysql.MySQLError{Number: 1021}
 		}, queue.Waiting, "", true},
-		"no database": {func(context.Context, *queue.Held, func(int, int, string)) error {
+		"no database": {func(context.Context, *queue.Held, func(int, int, float64, string)) error {
 			return mysql.ErrInvalidConn
 		}, queue.Running, "", true}, // the lease ends, and another begins
 	} {
@@ -133,8 +133,8 @@ func TestEnds(t *testing.T) {
 func TestFinish(t *testing.T) {
 	q, db := open(t, 1)
 	id := put(t, q, 1)
-	keep := func(ctx context.Context, l *queue.Held, progress func(int, int, string)) error {
-		progress(1, 3, "a file")
+	keep := func(ctx context.Context, l *queue.Held, progress func(int, int, float64, string)) error {
+		progress(1, 3, 0.5, "a file")
 		return queue.InTx(ctx, db, func(tx *sql.Tx) error {
 			res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, report) VALUES (1, 1, 'k', REPEAT('x', 32), 'r', 1, '{}')")
 			if err != nil {
@@ -182,7 +182,7 @@ func TestManyWorkers(t *testing.T) {
 	var all atomic.Int64
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
-	work := func(ctx context.Context, l *queue.Held, _ func(int, int, string)) error {
+	work := func(ctx context.Context, l *queue.Held, _ func(int, int, float64, string)) error {
 		done[l.Job].Add(1)
 		if all.Add(1) == jobs {
 			stop()
@@ -220,7 +220,7 @@ func TestCancel(t *testing.T) {
 		q.Cancel(context.Background(), runs)
 	}()
 	start := time.Now()
-	err := q.Do(t.Context(), runs, "me", func(ctx context.Context, _ *queue.Held, _ func(int, int, string)) error {
+	err := q.Do(t.Context(), runs, "me", func(ctx context.Context, _ *queue.Held, _ func(int, int, float64, string)) error {
 		close(began)
 		<-ctx.Done()
 		return ctx.Err()
@@ -239,7 +239,7 @@ func TestGivenBack(t *testing.T) {
 			t.Fatalf("leased %d, %v", got, err)
 		}
 		ctx, stop := context.WithCancel(t.Context())
-		err := q.Do(ctx, id, "me", func(ctx context.Context, _ *queue.Held, _ func(int, int, string)) error {
+		err := q.Do(ctx, id, "me", func(ctx context.Context, _ *queue.Held, _ func(int, int, float64, string)) error {
 			stop()
 			return ctx.Err()
 		}, says)
