@@ -470,7 +470,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 		}
 	}
 	in.Partial = false
-	if err := broken().files(ctx, p.Files, &Kit{}, in, 0); err == nil || !strings.Contains(err.Error(), "black") {
+	if err := broken().files(ctx, p.Files, &Kit{}, in, 0); err == nil || !strings.Contains(err.Error(), "odd-kettle_") {
 		t.Errorf("without leave to be partial: %v", err)
 	}
 	k.Incomplete = true
