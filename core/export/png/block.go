@@ -243,11 +243,12 @@ func header(w *bitWriter, lits, dists []code) {
 }
 
 // codes returns canonical Huffman codes of at most limit bits for symbols that
-// occur so often. The lengths are those of package-merge (Larmore and Hirschberg,
-// "A fast algorithm for optimal length-limited Huffman codes", 1990).
+// occur so often: Huffman's own, or where those are too long, the best that are
+// not.
 func codes(freq []int32, limit int) []code {
 	out := make([]code, len(freq))
-	var used []int
+	var room [286]int
+	used := room[:0]
 	for s, f := range freq {
 		if f > 0 {
 			used = append(used, s)
@@ -258,6 +259,76 @@ func codes(freq []int32, limit int) []code {
 		return out
 	}
 	slices.SortStableFunc(used, func(a, b int) int { return cmp.Compare(freq[a], freq[b]) })
+	if !huffmanLengths(freq, used, limit, out) {
+		limitedLengths(freq, used, limit, out)
+	}
+	var count, next [16]int
+	for _, c := range out {
+		count[c.n]++
+	}
+	count[0] = 0
+	at := 0
+	for n := 1; n < len(next); n++ {
+		at = (at + count[n-1]) << 1
+		next[n] = at
+	}
+	for s := range out {
+		if c := &out[s]; c.n > 0 {
+			c.bits = bits.Reverse16(uint16(next[c.n])) >> (16 - c.n)
+			next[c.n]++
+		}
+	}
+	return out
+}
+
+// huffmanLengths sets the lengths of Huffman's codes for the used symbols, the
+// rarest first; it reports false if one is longer than limit. The pairs that are
+// made rise in weight, so that two queues do for a heap (van Leeuwen, "On the
+// construction of Huffman trees", 1976).
+func huffmanLengths(freq []int32, used []int, limit int, out []code) bool {
+	var weight [286]int64 // of pairs
+	var parent [2 * 286]int16
+	n := len(used)
+	leaf, pair := 0, 0
+	take := func(made int) int {
+		if leaf < n && (pair == made || int64(freq[used[leaf]]) <= weight[pair]) {
+			leaf++
+			return leaf - 1
+		}
+		pair++
+		return n + pair - 1
+	}
+	of := func(i int) int64 {
+		if i < n {
+			return int64(freq[used[i]])
+		}
+		return weight[i-n]
+	}
+	for made := range n - 1 {
+		a := take(made)
+		b := take(made)
+		weight[made] = of(a) + of(b)
+		parent[a], parent[b] = int16(n+made), int16(n+made)
+	}
+	var deep [2 * 286]uint8
+	for i := 2*n - 3; i >= 0; i-- { // the last pair is the root
+		if deep[i] = deep[parent[i]] + 1; int(deep[i]) > limit {
+			return false
+		}
+		if i < n {
+			out[used[i]].n = deep[i]
+		}
+	}
+	return true
+}
+
+// limitedLengths sets the lengths of the best codes of at most limit bits, by
+// package-merge (Larmore and Hirschberg, "A fast algorithm for optimal
+// length-limited Huffman codes", 1990).
+func limitedLengths(freq []int32, used []int, limit int, out []code) {
+	for i := range out {
+		out[i].n = 0
+	}
 	// An item is a symbol, or a pair of items of the level before.
 	type item struct {
 		weight int64
@@ -298,23 +369,6 @@ func codes(freq []int32, limit int) []code {
 		}
 		n = deeper
 	}
-	var count, next [16]int
-	for _, c := range out {
-		count[c.n]++
-	}
-	count[0] = 0
-	at := 0
-	for n := 1; n < len(next); n++ {
-		at = (at + count[n-1]) << 1
-		next[n] = at
-	}
-	for s := range out {
-		if c := &out[s]; c.n > 0 {
-			c.bits = bits.Reverse16(uint16(next[c.n])) >> (16 - c.n)
-			next[c.n]++
-		}
-	}
-	return out
 }
 
 // A bitWriter packs bits, the first lowest (RFC 1951, section 3.1.1).

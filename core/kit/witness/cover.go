@@ -64,7 +64,7 @@ type curve struct {
 	straight   bool
 }
 
-func (x *curve) box() geom.Rect {
+func (x curve) box() geom.Rect {
 	return geom.Rect{
 		X0: min(x.a.X, x.b.X, x.c.X, x.d.X), Y0: min(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
 		X1: max(x.a.X, x.b.X, x.c.X, x.d.X), Y1: max(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
@@ -73,7 +73,7 @@ func (x *curve) box() geom.Rect {
 
 // step goes along a segment and calls f with its curve, if it has one, and with
 // the one that closes what was left open.
-func (w *pen) step(s *geom.Seg, f func(x *curve)) {
+func (w *pen) step(s *geom.Seg, f func(x curve)) {
 	a, b, c := s.P[0], s.P[1], s.P[2]
 	switch s.Op {
 	case geom.MoveTo:
@@ -82,25 +82,25 @@ func (w *pen) step(s *geom.Seg, f func(x *curve)) {
 	case geom.LineTo:
 		w.line(a, f)
 	case geom.QuadTo:
-		f(&curve{w.at, w.at.Add(a.Sub(w.at).Mul(2.0 / 3)), b.Add(a.Sub(b).Mul(2.0 / 3)), b, false})
+		f(curve{w.at, w.at.Add(a.Sub(w.at).Mul(2.0 / 3)), b.Add(a.Sub(b).Mul(2.0 / 3)), b, false})
 		w.at = b
 	case geom.CubeTo:
-		f(&curve{w.at, a, b, c, false})
+		f(curve{w.at, a, b, c, false})
 		w.at = c
 	case geom.Close:
 		w.line(w.start, f)
 	}
 }
 
-func (w *pen) line(to geom.Point, f func(x *curve)) {
+func (w *pen) line(to geom.Point, f func(x curve)) {
 	if to != w.at {
-		f(&curve{w.at, to, to, to, true})
+		f(curve{w.at, to, to, to, true})
 		w.at = to
 	}
 }
 
 // end closes what is open.
-func (w *pen) end(f func(x *curve)) {
+func (w *pen) end(f func(x curve)) {
 	if w.open {
 		w.line(w.start, f)
 	}
@@ -134,14 +134,14 @@ func newOutline(p geom.Path) *outline {
 	for i := 0; i < len(p); i += long {
 		o.stretches = append(o.stretches, stretch{none, w})
 		box := &o.stretches[len(o.stretches)-1].box
-		w = o.along(i/long, func(x *curve) { *box = joined(*box, x.box()) })
+		w = o.along(i/long, func(x curve) { *box = joined(*box, x.box()) })
 		o.box = joined(o.box, *box)
 	}
 	return o
 }
 
 // along calls f with the curves of a stretch and returns where they lead.
-func (o *outline) along(k int, f func(x *curve)) pen {
+func (o *outline) along(k int, f func(x curve)) pen {
 	w := o.stretches[k].from
 	for i := k * long; i < min(len(o.path), (k+1)*long); i++ {
 		w.step(&o.path[i], f)
@@ -209,7 +209,7 @@ func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.R
 		if _, none := away(o.stretches[k].box); none {
 			continue
 		}
-		o.along(k, func(x *curve) {
+		o.along(k, func(x curve) {
 			q, none := away(x.box())
 			switch {
 			case none:
