@@ -164,7 +164,7 @@ func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (templ
 	fr := p.FrameOf(v.Spec.Name)
 	const wide, high = 360, 240
 	box := frame.Around(fr.Box, wide, high, "")
-	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground, Outlines: &p.outlines})
+	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground, Outlines: p.outlines})
 	if err != nil {
 		return "", err
 	}

@@ -267,7 +267,7 @@ func (j *job) camera(f recipe.File, w int) (to geom.Affine, _, h int, o raster.O
 	if c, ok := f.Entry.Ground(); ok {
 		o.Ground = &c
 	}
-	o.Outlines = &j.plan.outlines
+	o.Outlines = j.plan.outlines
 	return raster.Fit(box, w, h), w, h, o
 }
 

@@ -13,6 +13,7 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
+	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -35,8 +36,8 @@ type Plan struct {
 	Press     *colour.Press        // of files in process inks that name none
 	Inks      []version.InkMapping // of the brand, for those mixed otherwise on other paper
 
-	outlines raster.Outlines // of versions of which there are several pictures
-	resolved memo[struct{}]  // those whose outlines there are
+	outlines *raster.Outlines // of versions of which there are several pictures
+	resolved memo[struct{}]   // those whose outlines there are
 }
 
 // NewPlan reads the master, makes the versions and lists the files.
@@ -48,10 +49,23 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
-	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
+	// While one core divides the page for versions in one ink, another readies
+	// the outlines for the pictures.
+	var p *Plan
+	outlines := new(raster.Outlines)
+	err = parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
+		switch {
+		case i == 0:
+			p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
+		case drawnOften(in.Recipe):
+			err = outlines.Resolve(ctx, m.Drawing)
+		}
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
+	p.outlines = outlines
 	for _, v := range p.Versions {
 		v.Release() // nobody looks at the readings of a kit
 	}
@@ -63,10 +77,25 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	return p, err
 }
 
+// drawnOften reports whether a recipe asks for several pictures of the master as
+// it is drawn.
+func drawnOften(r *recipe.Recipe) bool {
+	if r.Standard() != nil || !slices.ContainsFunc(r.Versions, func(s version.Spec) bool { return s.Treatment == version.AsDrawn && s.Whole() }) {
+		return false
+	}
+	n := 0
+	for _, e := range r.Files {
+		if e.Kind().Pixels {
+			n += len(e.Widths)
+		}
+	}
+	return n >= severalPictures
+}
+
 // PlanFor is NewPlan for a master that has been read, and its art, which may
 // have served other plans.
 func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand string, r *recipe.Recipe) (*Plan, error) {
-	p := &Plan{Master: m, Findings: slices.Clone(m.Findings), Press: colour.Coated}
+	p := &Plan{Master: m, Findings: slices.Clone(m.Findings), Press: colour.Coated, outlines: new(raster.Outlines)}
 	if x, ok := colour.PressOf(r.Press); ok {
 		p.Press = x
 	}
