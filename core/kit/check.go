@@ -183,12 +183,11 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 			return nil, err
 		}
 		box, w, h := j.frameFor(f, v).Box, img.Rect.Dx(), img.Rect.Dy()
-		k := witness.New(&j.paths, art, raster.Fit(box, w, h), w, h, raster.Options{})
-		tiles := witness.Every(w, h)
+		to, tiles := raster.Fit(box, w, h), witness.Every(w, h)
 		if art.Has().Pictures { // where each pixel is the mean of many
-			tiles = k.Sample(2 * sampled)
+			tiles = witness.New(&j.paths, art, to, w, h, raster.Options{}).Sample(2 * sampled)
 		}
-		verdict, err := k.Compare(ctx, witness.Pixels(img), tiles)
+		verdict, err := witness.Whole(ctx, &j.paths, art, to, w, h, raster.Options{}, witness.Pixels(img), tiles)
 		if err != nil {
 			return nil, err
 		}

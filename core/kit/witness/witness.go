@@ -18,6 +18,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 	"dyekit/core/raster"
 )
 
@@ -105,6 +106,27 @@ func (w *Witness) Compare(ctx context.Context, at func(x, y int) [4]uint8, tiles
 		}
 	}
 	return v, nil
+}
+
+// Whole compares as Compare does, on all cores.
+func Whole(ctx context.Context, ps *Paths, d *drawing.Drawing, to geom.Affine, w, h int, opt raster.Options, at func(x, y int) [4]uint8, tiles []image.Rectangle) (Verdict, error) {
+	parts := 16
+	if d.Has().Filters {
+		parts = 1 // what a filter makes is taken from the whole picture, once for each witness
+	}
+	found := make([]Verdict, parts)
+	err := parallel.Do(ctx, parts, func(ctx context.Context, i int) (err error) {
+		found[i], err = New(ps, d, to, w, h, opt).Compare(ctx, at, tiles[len(tiles)*i/parts:len(tiles)*(i+1)/parts])
+		return err
+	})
+	var v Verdict
+	for _, f := range found {
+		if f.Most > v.Most {
+			v.Most, v.At = f.Most, f.At
+		}
+		v.Pixels, v.Off = v.Pixels+f.Pixels, v.Off+f.Off
+	}
+	return v, err
 }
 
 // rounding is how far a premultiplied channel may move when a colour and its

@@ -45,9 +45,13 @@ func TestTheSameByOtherMeans(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		v, err := New(new(Paths), d, to, w, h, raster.Options{}).Compare(ctx, Pixels(img), Every(w, h))
+		ps := new(Paths)
+		v, err := New(ps, d, to, w, h, raster.Options{}).Compare(ctx, Pixels(img), Every(w, h))
 		if err != nil {
 			t.Fatal(err)
+		}
+		if all, err := Whole(ctx, ps, d, to, w, h, raster.Options{}, Pixels(img), Every(w, h)); err != nil || all != v {
+			t.Errorf("%s %s: on all cores %v, %v", x.Set, x.Name, all, err)
 		}
 		if !v.OK() {
 			t.Errorf("%s %s: %v", x.Set, x.Name, v)
