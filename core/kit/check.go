@@ -115,7 +115,7 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 		why := sameShapes(back, box, art, fr.Box, press)
 		cs.add("shapes", why == "", "%s", orElse(why, "outlines and paints as in the art"))
 		if why == "" {
-			back, tol = j.asSimple(back, art), strict
+			back, tol = j.asSimple(back, box, art, fr.Box), strict
 		}
 	}
 	want, err := j.look(ctx, f, v, press)
@@ -161,7 +161,7 @@ func (j *job) look(ctx context.Context, f recipe.File, v string, press bool) (*i
 			d = pressed(art, j.press(f.Entry))
 		}
 		w, h := lookSize(fr.W, fr.H)
-		return draw(ctx, d, fr.Box, w, h)
+		return raster.Render(ctx, d, raster.Fit(fr.Box, w, h), w, h, raster.Options{Outlines: j.plan.outlines})
 	})
 }
 

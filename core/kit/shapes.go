@@ -28,8 +28,7 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 	if len(got) != len(want) {
 		return fmt.Sprintf("%d shapes, the art has %d", len(got), len(want))
 	}
-	sx, sy := box.W()/frame.W(), box.H()/frame.H()
-	to := geom.Affine{A: sx, D: sy, E: box.X0 - frame.X0*sx, F: box.Y0 - frame.Y0*sy}
+	to := onto(box, frame)
 	slack := outlineSlack * box.Long()
 	for i, w := range want {
 		if d := apart(got[i].Path, w.Path, to, slack); d > slack && !alongside(got[i].Path, w.Path.Transform(to), slack) {
@@ -42,23 +41,35 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 	return ""
 }
 
-// asSimple is a drawing that was read back, and whose shapes are those of the
-// art, with what is known of the art's outlines.
-func (j *job) asSimple(back, art *drawing.Drawing) *drawing.Drawing {
-	known := map[*drawing.Shape]bool{}
+// asSimple is a drawing that was read back, and whose shapes were found to be those
+// of the art, to be drawn as the art is: by outlines whose areas may be summed. A
+// shape under another rule than the art's is drawn as it is.
+func (j *job) asSimple(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, frame geom.Rect) *drawing.Drawing {
+	to := onto(box, frame)
+	simple := map[*drawing.Shape]geom.Path{}
 	want := shapes(art)
 	for i, s := range shapes(back) {
-		known[s] = want[i].Simple || j.plan.outlines.Simple(want[i].Path, want[i].Rule)
+		if want[i].Simple {
+			simple[s] = s.Path
+		} else if p, ok := j.plan.outlines.Path(want[i].Path, want[i].Rule); ok && s.Rule == want[i].Rule {
+			simple[s] = p.Transform(to)
+		}
 	}
 	return back.Map(func(n drawing.Node) drawing.Node {
 		s, ok := n.(*drawing.Shape)
-		if !ok || !known[s] {
+		if !ok || simple[s] == nil {
 			return n
 		}
 		c := *s
-		c.Simple = true
+		c.Path, c.Simple = simple[s], true
 		return &c
 	})
+}
+
+// onto is the map that lays a frame of the art onto a box that was read back.
+func onto(box, frame geom.Rect) geom.Affine {
+	sx, sy := box.W()/frame.W(), box.H()/frame.H()
+	return geom.Affine{A: sx, D: sy, E: box.X0 - frame.X0*sx, F: box.Y0 - frame.Y0*sy}
 }
 
 // shapes lists the shapes of a drawing that can be seen.

@@ -88,9 +88,6 @@ func (o *Outlines) of(p geom.Path, r geom.Rule) (geom.Path, bool) {
 	return p, false
 }
 
-// Simple reports whether an outline is known to neither cross nor cover itself as
-// it is.
-func (o *Outlines) Simple(p geom.Path, r geom.Rule) bool {
-	q, ok := o.of(p, r)
-	return ok && &q[0] == &p[0]
-}
+// Path returns the outline in whose place areas may be summed; ok is false if it is
+// not known.
+func (o *Outlines) Path(p geom.Path, r geom.Rule) (simple geom.Path, ok bool) { return o.of(p, r) }
