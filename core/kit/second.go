@@ -148,11 +148,27 @@ func hasSpots(d *drawing.Drawing) (found bool) {
 	return found
 }
 
+// closer is how many times larger a page is drawn when a reader saw something
+// else: readers that draw each pixel that is touched close up fine detail, and
+// agree with the art where it has room. What is wrong stays wrong at every size.
+var closer = []int{1, 3, 8}
+
 // readBy has one reader open one page of a file.
-func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page int) outside.Result {
+func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page int) (res outside.Result) {
+	for _, k := range closer {
+		if res = j.readAt(ctx, r, f, data, page, k); res.OK || ctx.Err() != nil {
+			break
+		}
+	}
+	return res
+}
+
+// readAt is readBy at so many times the usual size.
+func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page, times int) outside.Result {
 	res := outside.Result{Path: f.Path, Reader: r.Name}
 	fr := j.frameFor(f, f.Versions[page])
 	w, h := lookSize(fr.W, fr.H)
+	w, h = w*times, h*times
 	wpt, hpt := fr.Points()
 	got, err := r.Picture(ctx, f.Entry.Format, data, w, h, page+1, wpt, hpt)
 	if err != nil {
