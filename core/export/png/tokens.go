@@ -20,7 +20,6 @@ type tokenizer struct {
 	head [1 << hashBits]int32
 	prev [window]int32 // by place: the place before it with the same hash, from 1
 	block
-	sum uint32
 }
 
 const (
