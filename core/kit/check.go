@@ -141,7 +141,11 @@ func orElse(s, other string) string {
 // artKey names what j.art returns for a file.
 func (j *job) artKey(f recipe.File, v string) string {
 	e := f.Entry
-	return fmt.Sprint(v, "/", e.Flat(), "/", e.Kind().Plain, e.Effects, e.EffectsPPI, "/", e.ColourSpace() == format.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon)
+	side := 0 // icons differ by their size: edges lie on their pixels
+	if f.Icon != nil {
+		side = f.W
+	}
+	return fmt.Sprint(v, "/", e.Curves(), e.Flat(), "/", e.Kind().Plain, e.Effects, e.EffectsPPI, "/", e.ColourSpace() == format.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon, side)
 }
 
 // look is the art of a version as files are compared with it: small, in the

@@ -135,11 +135,8 @@ func (j *job) checkInk(f recipe.File, found func() [][3]uint8, cs *checks) {
 // pixel. What is wholly transparent has no colour.
 func checkSame(name string, got, want *image.NRGBA, cs *checks) {
 	n := 0
-	for i := 0; i < len(want.Pix); i += 4 {
-		a, b := (*[4]uint8)(got.Pix[i:]), (*[4]uint8)(want.Pix[i:])
-		if *a != *b && (a[3] > 0 || b[3] > 0) {
-			n++
-		}
+	for y := range want.Rect.Dy() {
+		n += drawnPixels{want}.differ(y, drawnPixels{got}.row(y))
 	}
 	addSame(name, n, cs)
 }

@@ -74,9 +74,9 @@ func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 	})
 }
 
-// of returns the path to draw in the place of p, and whether its areas may be
-// summed.
-func (o *Outlines) of(p geom.Path, r geom.Rule) (geom.Path, bool) {
+// Path returns the outline to draw in the place of p, whose areas may be summed;
+// p itself and false if none is known. It may be asked of nil.
+func (o *Outlines) Path(p geom.Path, r geom.Rule) (simple geom.Path, ok bool) {
 	if o == nil || len(p) == 0 {
 		return p, false
 	}
@@ -87,7 +87,3 @@ func (o *Outlines) of(p geom.Path, r geom.Rule) (geom.Path, bool) {
 	}
 	return p, false
 }
-
-// Path returns the outline in whose place areas may be summed; ok is false if it is
-// not known.
-func (o *Outlines) Path(p geom.Path, r geom.Rule) (simple geom.Path, ok bool) { return o.of(p, r) }

@@ -198,7 +198,7 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 // shape flattens the outline of a shape or a clip.
 func (c *compiler) shape(p geom.Path, r geom.Rule, simple bool) outline {
 	if !simple {
-		p, simple = c.outlines.of(p, r)
+		p, simple = c.outlines.Path(p, r)
 	}
 	o := c.outline(p, r, c.to, c.w, c.h)
 	o.simple = simple
