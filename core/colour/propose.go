@@ -196,6 +196,13 @@ func (p *Press) Show(b CMYK) RGB {
 	for i := range v {
 		v[i] = (v[i] - p.dark*d50[i]) / (1 - p.dark)
 	}
+	return FromXYZ(v)
+}
+
+// FromXYZ is the screen colour of CIE XYZ under D50, the profile connection
+// space of ICC.1, cut to what a screen can show (Bradford adaptation to D65, and
+// the matrix of IEC 61966-2-1).
+func FromXYZ(v [3]float64) RGB {
 	x := 0.9555766*v[0] - 0.0230393*v[1] + 0.0631636*v[2]
 	y := -0.0282895*v[0] + 1.0099416*v[1] + 0.0210077*v[2]
 	z := 0.0122982*v[0] - 0.0204830*v[1] + 1.3299098*v[2]

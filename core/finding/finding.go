@@ -56,6 +56,9 @@ const (
 	Distorted       Code = "distorted"        // files that stretch the art, as asked for
 	OddName         Code = "odd-name"         // names of files that read oddly
 	TooSmall        Code = "too-small"        // files below the smallest size of a lockup
+	Repaired        Code = "repaired"         // a damaged file that could be read all the same
+	InksMixed       Code = "inks-mixed"       // plates that could not be kept apart
+	Overprint       Code = "overprint"        // paint that does not take away what it covers on a press
 )
 
 // A Finding is one thing seen in a master or in what became of it.

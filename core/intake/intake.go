@@ -6,12 +6,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
+	"dyekit/core/intake/pdf"
 	"dyekit/core/intake/picture"
 	"dyekit/core/intake/svg"
 	"dyekit/core/parts"
@@ -45,10 +47,11 @@ type Master struct {
 	Findings finding.List
 	Kind     Kind     // by content, not by name
 	Keys     []string // of the pieces: that of piece n at n-1
+	Sheets   int      // pages of the file, of which one was read
 }
 
 // ErrKind is returned for files that are no master.
-var ErrKind = errors.New("this is neither an SVG drawing nor a picture (PNG, JPEG, TIFF, WebP, GIF)")
+var ErrKind = errors.New("this is neither a drawing (SVG, PDF, EPS) nor a picture (PNG, JPEG, TIFF, WebP, GIF)")
 
 // Read takes a master in. Its kind is told from its first bytes.
 func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) {
@@ -71,11 +74,19 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		return nil, errors.New("the file is empty")
 	case !ok:
 		return nil, ErrKind
-	case kind.read == nil:
-		return nil, fmt.Errorf("%s masters cannot be read yet; hand in the drawing as SVG", kind.Name)
 	}
 	m = &Master{Kind: kind}
-	m.Drawing, m.Findings, err = kind.read(ctx, data, opt)
+	mends := preflight.InOrder(opt.Mends)
+	var reading []Mend
+	for len(mends) > 0 && mends[0].Reading() {
+		if err := mends[0].Check(); err != nil {
+			return nil, err
+		}
+		reading, mends = append(reading, mends[0]), mends[1:]
+	}
+	opt.Mends = reading
+	x, err := kind.read(ctx, data, opt)
+	m.Drawing, m.Findings, m.Sheets = x.drawing, x.findings, max(1, x.sheets)
 	if err == nil {
 		err = preflight.Budget(ctx, m.Drawing)
 	}
@@ -88,7 +99,11 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	m.Drawing = parts.Number(m.Drawing)
 	m.Keys = parts.Keys(m.Drawing)
 	m.name(opt.Parts)
-	mends := preflight.InOrder(opt.Mends)
+	if !kind.Paged {
+		for _, x := range reading {
+			m.idle(x)
+		}
+	}
 	for len(mends) > 0 && mends[0].Early() {
 		if err := m.mend(ctx, mends[0]); err != nil {
 			return nil, err
@@ -178,11 +193,20 @@ type Kind struct {
 	// Vector masters are drawn in shapes, which mends can act on; the others are
 	// one picture.
 	Vector bool
-	marks  []string // with which such files begin
+	// Paged files may have several pages, and pages several boxes.
+	Paged bool
+	marks []string // with which such files begin
 	// Disarm takes out what could do harm where the master is handed on, and tells
 	// whether there was any; nil if there cannot be.
 	Disarm func(data []byte) (clean []byte, changed bool, err error)
-	read   func(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error)
+	read   func(ctx context.Context, data []byte, opt Options) (source, error)
+}
+
+// A source is what a reader finds in a file.
+type source struct {
+	drawing  *drawing.Drawing
+	findings finding.List
+	sheets   int // pages of the file; 0 where there is no such thing
 }
 
 // kinds are told apart in this order.
@@ -192,8 +216,8 @@ var kinds = []Kind{
 	{Key: "gif", Name: "GIF", marks: []string{"GIF8"}, read: readPicture},
 	{Key: "tiff", Name: "TIFF", marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
 	{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
-	{Key: "pdf", Name: "PDF", Vector: true, marks: []string{"%PDF-"}},
-	{Key: "eps", Name: "EPS", Vector: true, marks: []string{"%!PS", "\xc5\xd0\xd3\xc6"}},
+	{Key: "pdf", Name: "PDF", Vector: true, Paged: true, marks: []string{"%PDF-"}, Disarm: pdf.Disarm, read: readPDF},
+	{Key: "eps", Name: "EPS", Vector: true, Paged: true, marks: []string{"%!", "\x04%!", "\xc5\xd0\xd3\xc6"}, read: readPostScript},
 	{Key: "svg", Name: "SVG", Vector: true, marks: []string{"<", "\x1f\x8b", "\xfe\xff", "\xff\xfe"}, Disarm: svg.Disarm, read: readSVG}, // plain, packed, in UTF-16
 }
 
@@ -207,6 +231,11 @@ func KindOf(data []byte) (k Kind, ok bool) {
 				return k, true
 			}
 		}
+	}
+	// A PDF inside something else: a few bytes before it, or a program's own file
+	// around it.
+	if bytes.Contains(data, []byte("%PDF-")) {
+		return kinds[slices.IndexFunc(kinds, func(k Kind) bool { return k.Key == "pdf" })], true
 	}
 	return Kind{}, false
 }
@@ -225,10 +254,12 @@ func begins(data []byte, mark string) bool {
 	return true
 }
 
-func readSVG(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
-	return svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
+func readSVG(ctx context.Context, data []byte, opt Options) (source, error) {
+	d, fs, err := svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
+	return source{d, fs, 0}, err
 }
 
-func readPicture(_ context.Context, data []byte, _ Options) (*drawing.Drawing, finding.List, error) {
-	return picture.Read(data)
+func readPicture(_ context.Context, data []byte, _ Options) (source, error) {
+	d, fs, err := picture.Read(data)
+	return source{d, fs, 0}, err
 }

@@ -27,7 +27,7 @@ func TestKinds(t *testing.T) {
 
 func TestRefusals(t *testing.T) {
 	for data, want := range map[string]string{
-		"": "the file is empty", "hello": "neither an SVG drawing nor a picture", "%PDF-1.7": "PDF masters cannot be read yet",
+		"": "the file is empty", "hello": "neither a drawing (SVG, PDF, EPS) nor a picture", "%PDF-1.7": "the PDF is damaged",
 		head + `<rect x="200" width="9" height="9"/></svg>`: "outside the page",
 	} {
 		if _, err := Read(context.Background(), []byte(data), Options{}); err == nil || !strings.Contains(err.Error(), want) {

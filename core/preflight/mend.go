@@ -19,6 +19,8 @@ import (
 // A Mend is a repair in words, as it is kept, recorded and typed: a verb and
 // what it is about.
 //
+//	sheet 2                 of a file with several pages this one is read
+//	box bleed               of a page with several boxes this one is the page
 //	page 0 0 400 300        the page becomes this box: left, top, right, bottom
 //	covered                 what lies wholly behind other paint is taken away
 //	backing                 the rectangle behind the art is taken away
@@ -36,14 +38,44 @@ const DropBacking Mend = "backing"
 
 // verbs in the order in which mends are carried out, whatever the order in
 // which they were taken: each sees what the earlier ones left.
-var verbs = []string{"page", "covered", "backing", "fill", "open", "join", "thicken"}
+var verbs = []string{"sheet", "box", "page", "covered", "backing", "fill", "open", "join", "thicken"}
 
 // Early reports whether a mend is carried out before the master is checked:
 // the page decides what is checked at all.
 func (m Mend) Early() bool { return m.verb() == "page" }
 
 // Sole reports whether of two such mends only the later counts.
-func (m Mend) Sole() bool { return m.verb() == "page" }
+func (m Mend) Sole() bool { return m.Early() || m.Reading() }
+
+// Reading reports whether a mend says how the file is read in the first place:
+// its reader carries it out.
+func (m Mend) Reading() bool { return m.verb() == "sheet" || m.verb() == "box" }
+
+// maxSheet bounds the number of a page.
+const maxSheet = 100_000
+
+// Sheet is the mend that reads a page of a file, from 1.
+func Sheet(n int) Mend { return Mend(fmt.Sprintf("sheet %d", n)) }
+
+// Sheet returns the page that a mend chooses, from 1; 0 if it chooses none.
+func (m Mend) Sheet() int {
+	v, ok := strings.CutPrefix(string(m), "sheet ")
+	if n, err := strconv.Atoi(v); ok && err == nil && n >= 1 && n <= maxSheet {
+		return n
+	}
+	return 0
+}
+
+// pageBoxes are the boxes that a page can have (PDF 32000-1, section 14.11.2).
+var pageBoxes = []string{"trim", "art", "crop", "bleed", "media"}
+
+// Box returns the box that a mend chooses, or nothing.
+func (m Mend) Box() string {
+	if v, ok := strings.CutPrefix(string(m), "box "); ok && slices.Contains(pageBoxes, v) {
+		return v
+	}
+	return ""
+}
 
 // SameVerb reports whether two mends are of one kind.
 func (m Mend) SameVerb(o Mend) bool { return m.verb() == o.verb() }
@@ -68,6 +100,14 @@ func (m Mend) Check() error {
 	switch m.verb() {
 	case "backing", "covered":
 		if args == "" {
+			return nil
+		}
+	case "sheet":
+		if m.Sheet() > 0 {
+			return nil
+		}
+	case "box":
+		if m.Box() != "" {
 			return nil
 		}
 	case "page":
@@ -95,7 +135,7 @@ func (m Mend) Check() error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a mend; there are: page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
 }
 
 // farthest bounds the numbers of a mend, in page units.

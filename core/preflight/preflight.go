@@ -88,6 +88,7 @@ func nearEqual(colours []colour.RGB, area map[colour.RGB]float64, fs *finding.Li
 	// In ΔE00 a step of L* counts at least 1/1.75: what lies further apart in
 	// lightness need not be looked at.
 	const reach = nearColours * 1.75
+	var pairs finding.List
 	for i, a := range ts {
 		for _, b := range ts[i+1:] {
 			if b.lab.L-a.lab.L > reach {
@@ -97,21 +98,24 @@ func nearEqual(colours []colour.RGB, area map[colour.RGB]float64, fs *finding.Li
 			if e == 0 || e >= nearColours {
 				continue
 			}
-			if len(*fs) >= maxFindings {
-				return
-			}
 			keep, from := a.rgb, b.rgb // the larger area stays
 			if area[from] > area[keep] {
 				keep, from = from, keep
 			}
-			fs.Add(finding.NearColours, finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", keep.Hex(), from.Hex(), e), "", geom.Rect{})
-			(*fs)[len(*fs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
+			if len(pairs) == maxPairs {
+				fs.Add(finding.NearColours, finding.Note, "many colours lie so near one another that they can hardly be told apart: they are probably the steps of a blend", "", geom.Rect{})
+				return
+			}
+			pairs.Add(finding.NearColours, finding.Warn, fmt.Sprintf("%s and %s can hardly be told apart (ΔE00 %.1f): probably one colour was meant", keep.Hex(), from.Hex(), e), "", geom.Rect{})
+			pairs[len(pairs)-1].Mend = "join " + keep.Hex() + " " + from.Hex()
 		}
 	}
+	*fs = append(*fs, pairs...)
 }
 
-// maxFindings bounds the pairs of colours that are told one by one.
-const maxFindings = 200
+// maxPairs bounds the pairs of colours that are told one by one: nobody who
+// errs in a colour does so more often.
+const maxPairs = 12
 
 func name(s *drawing.Shape) string {
 	if p, ok := s.Paint.(drawing.Solid); ok {

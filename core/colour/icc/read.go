@@ -30,18 +30,9 @@ func Read(data []byte) (*colour.Press, error) {
 	case string(data[20:24]) != "Lab ":
 		return nil, errors.New("this profile does not give its colours as L*a*b*")
 	}
-	tags := map[string][]byte{}
-	n := int(be.Uint32(data[128:]))
-	if n > 200 || 132+12*n > len(data) {
-		return nil, errors.New("the profile's list of tags is broken")
-	}
-	for i := range n {
-		e := data[132+12*i:]
-		at, size := int(be.Uint32(e[4:])), int(be.Uint32(e[8:]))
-		if at < 128 || size < 8 || at+size > len(data) {
-			return nil, errors.New("a tag of the profile lies past its end")
-		}
-		tags[string(e[:4])] = data[at : at+size]
+	tags, err := tagsOf(data)
+	if err != nil {
+		return nil, err
 	}
 	lut, ok := tags["A2B1"]
 	if !ok {
@@ -70,6 +61,25 @@ func Read(data []byte) (*colour.Press, error) {
 		name = "a press of its own"
 	}
 	return colour.NewPress(name, w, bytes.Clone(data), t.at), nil
+}
+
+// tagsOf lists what the tags of a profile hold (ICC.1 section 7.3).
+func tagsOf(data []byte) (map[string][]byte, error) {
+	be := binary.BigEndian
+	tags := map[string][]byte{}
+	n := int(be.Uint32(data[128:]))
+	if n > 200 || 132+12*n > len(data) {
+		return nil, errors.New("the profile's list of tags is broken")
+	}
+	for i := range n {
+		e := data[132+12*i:]
+		at, size := int(be.Uint32(e[4:])), int(be.Uint32(e[8:]))
+		if at < 128 || size < 8 || at+size > len(data) {
+			return nil, errors.New("a tag of the profile lies past its end")
+		}
+		tags[string(e[:4])] = data[at : at+size]
+	}
+	return tags, nil
 }
 
 // describe reads a textDescriptionType or the first of a

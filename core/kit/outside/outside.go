@@ -1,23 +1,18 @@
 // Package outside lets general-purpose readers found on the machine open
 // finished files: a second opinion by programs that share no code with ours.
 //
-// They run with a limit on time and memory, in an empty folder, never through
-// a shell, and only ever see files that Dye Kit wrote.
+// They run in a box (core/boxed) and only ever see files that Dye Kit wrote.
 package outside
 
 import (
-	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"image"
-	"os"
-	"os/exec"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
+	"dyekit/core/boxed"
 	"dyekit/core/format"
 	"dyekit/core/intake/picture"
 )
@@ -124,7 +119,7 @@ var readers = []Reader{
 // Find returns the readers on this machine and the names of those missing.
 func Find() (found []Reader, missing []string) {
 	for _, r := range readers {
-		if _, err := exec.LookPath(r.program); err != nil {
+		if !boxed.Has(r.program) {
 			missing = append(missing, r.Name)
 			continue
 		}
@@ -170,52 +165,18 @@ func Fonts(ctx context.Context, data []byte) (string, error) {
 	return strings.Join(lines[min(2, len(lines)):], "; "), nil
 }
 
-// run puts data into an empty folder, runs a program there and returns the
-// file it made, or what it printed if file is empty.
+// run lets a program open data, and returns the file it made, or what it
+// printed if file is empty.
 func (r Reader) run(ctx context.Context, program, name string, data []byte, args []string, file string) ([]byte, error) {
-	dir, err := os.MkdirTemp("", "dyekit-read-")
+	d, err := boxed.Run(ctx, boxed.Job{
+		Name: r.Name, Program: program, Args: args, Files: map[string][]byte{name: data}, Want: file,
+		Time: maxTime, Memory: maxMemory,
+	})
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.WriteFile(filepath.Join(dir, name), data, 0o600); err != nil {
-		return nil, err
+	if d.Errs != "" {
+		return nil, fmt.Errorf("%s warns: %s", r.Name, boxed.FirstLine(d.Errs, nil))
 	}
-	ctx, cancel := context.WithTimeout(ctx, maxTime)
-	defer cancel()
-	argv := append([]string{program}, args...)
-	if limit, err := exec.LookPath("prlimit"); err == nil {
-		argv = append([]string{limit, "--as=" + strconv.Itoa(maxMemory), "--"}, argv...)
-	}
-	cmd := exec.CommandContext(ctx, argv[0], argv[1:]...)
-	cmd.Dir = dir
-	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}
-	cmd.WaitDelay = time.Second
-	var out, errs bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errs
-	if err := cmd.Run(); err != nil {
-		if ctx.Err() != nil {
-			return nil, fmt.Errorf("%s: %w", r.Name, ctx.Err())
-		}
-		return nil, fmt.Errorf("%s refuses the file: %s", r.Name, firstLine(errs.String()+out.String(), err))
-	}
-	if s := strings.TrimSpace(errs.String()); s != "" {
-		return nil, fmt.Errorf("%s warns: %s", r.Name, firstLine(s, nil))
-	}
-	if file == "" {
-		return out.Bytes(), nil
-	}
-	b, err := os.ReadFile(filepath.Join(dir, file))
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, fmt.Errorf("%s drew nothing: %s", r.Name, firstLine(out.String(), err))
-	}
-	return b, err
-}
-
-func firstLine(s string, err error) string {
-	line, _, _ := strings.Cut(strings.TrimSpace(s), "\n")
-	if line == "" && err != nil {
-		return err.Error()
-	}
-	return line
+	return d.Data, nil
 }

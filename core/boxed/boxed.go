@@ -1,0 +1,150 @@
+// Package boxed runs general-purpose programs of the machine on files that are
+// not to be trusted: in an empty folder, never through a shell, with limits on
+// time, memory and what they write, without a network where the system allows
+// that, and no longer than whoever waits for them.
+package boxed
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"time"
+)
+
+// A Job is one run of a program.
+type Job struct {
+	Name    string // for people, in errors
+	Program string
+	Args    []string
+	Files   map[string][]byte // that lie in its folder
+	Want    string            // the file it is to make; empty for what it prints
+	Time    time.Duration
+	Memory  int64 // bytes of address space
+	Output  int64 // bytes of one file it writes; 0 for a gigabyte
+}
+
+// Done is what came of it.
+type Done struct {
+	Data []byte // the file that was wanted, or what was printed
+	Out  string // printed
+	Errs string // said on its standard error
+}
+
+// A Refused is a program that ended by itself without what was wanted.
+type Refused struct{ Name, Says string }
+
+func (r *Refused) Error() string { return r.Name + " refuses the file: " + r.Says }
+
+// ErrTime is within the error of a program that took too long.
+var ErrTime = errors.New("it takes too long")
+
+// Has reports whether a program is on the machine.
+func Has(program string) bool {
+	_, err := exec.LookPath(program)
+	return err == nil
+}
+
+// netless tells whether programs can be started without a network.
+var netless atomic.Int32 // 0 not tried, 1 yes, -1 no
+
+// Run runs a program to its end. Beside a *Refused there may be what it made
+// until then.
+func Run(ctx context.Context, j Job) (*Done, error) {
+	dir, err := os.MkdirTemp("", "dyekit-box-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	for n, data := range j.Files {
+		if err := os.WriteFile(filepath.Join(dir, n), data, 0o600); err != nil {
+			return nil, err
+		}
+	}
+	limited, cancel := context.WithTimeout(ctx, j.Time)
+	defer cancel()
+	if j.Output == 0 {
+		j.Output = 1 << 30
+	}
+	argv := append([]string{j.Program}, j.Args...)
+	if limit, err := exec.LookPath("prlimit"); err == nil {
+		argv = append([]string{limit, "--as=" + strconv.FormatInt(j.Memory, 10), "--fsize=" + strconv.FormatInt(j.Output, 10), "--core=0", "--"}, argv...)
+	}
+	var out, errs limitedBuffer
+	start := func(alone bool) (*exec.Cmd, error) {
+		cmd := exec.CommandContext(limited, argv[0], argv[1:]...)
+		cmd.Dir = dir
+		cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}
+		cmd.Stdout, cmd.Stderr = &out, &errs
+		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+		if alone {
+			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
+			if os.Geteuid() != 0 {
+				cmd.SysProcAttr.Cloneflags |= syscall.CLONE_NEWUSER
+			}
+		}
+		cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
+		cmd.WaitDelay = time.Second
+		return cmd, cmd.Start()
+	}
+	cmd, err := start(netless.Load() >= 0)
+	if err != nil && netless.Load() == 0 {
+		netless.Store(-1)
+		cmd, err = start(false)
+	} else if err == nil {
+		netless.CompareAndSwap(0, 1)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", j.Name, err)
+	}
+	err = cmd.Wait()
+	d := &Done{Out: out.String(), Errs: strings.TrimSpace(errs.String())}
+	switch {
+	case ctx.Err() != nil:
+		return d, fmt.Errorf("%s: %w", j.Name, ctx.Err())
+	case limited.Err() != nil:
+		return d, fmt.Errorf("%s: %w (more than %v)", j.Name, ErrTime, j.Time)
+	case err != nil:
+		if j.Want != "" { // perhaps it made something before it gave up
+			d.Data, _ = os.ReadFile(filepath.Join(dir, j.Want))
+		}
+		return d, &Refused{j.Name, FirstLine(d.Errs+"\n"+d.Out, err)}
+	case j.Want == "":
+		d.Data = out.Bytes()
+		return d, nil
+	}
+	d.Data, err = os.ReadFile(filepath.Join(dir, j.Want))
+	if errors.Is(err, os.ErrNotExist) {
+		return d, &Refused{j.Name, "it made nothing of it: " + FirstLine(d.Out, err)}
+	}
+	return d, err
+}
+
+// FirstLine is the first line of what a program said, or the error if it said
+// nothing.
+func FirstLine(s string, err error) string {
+	line, _, _ := strings.Cut(strings.TrimSpace(s), "\n")
+	if line == "" && err != nil {
+		return err.Error()
+	}
+	return line
+}
+
+// limitedBuffer keeps the beginning of what a program prints.
+type limitedBuffer struct{ bytes.Buffer }
+
+const maxPrinted = 64 << 20
+
+func (b *limitedBuffer) Write(p []byte) (int, error) {
+	if left := maxPrinted - b.Len(); left > 0 {
+		b.Buffer.Write(p[:min(left, len(p))]) // a bytes.Buffer takes everything
+	}
+	return len(p), nil
+}

@@ -1,0 +1,369 @@
+package pdf
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"io"
+
+	"golang.org/x/image/ccitt"
+	"golang.org/x/image/draw"
+
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+)
+
+// errElsewhere says that only another program can decode a picture.
+var errElsewhere = errors.New("the picture is packed in a way that is not read here")
+
+// A sampled is an image before its colours are known: samples of some bits,
+// row by row, each row beginning with a whole byte.
+type samples struct {
+	w, h, n, bits int
+	data          []byte
+}
+
+// drawImage paints an image XObject or an inline image (section 8.9).
+func (m *machine) drawImage(s *stream, from any) {
+	if !m.visible() {
+		return
+	}
+	img, err := m.image(s)
+	if errors.Is(err, errElsewhere) {
+		m.needs = "pictures"
+		return
+	}
+	if err != nil {
+		m.findings.Add(finding.Unsupported, finding.Stop, "a picture on the page cannot be read: "+err.Error(), m.layer, geom.Rect{})
+		return
+	}
+	if img == nil {
+		return
+	}
+	p := &drawing.Picture{Image: img, To: m.m.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.fillAlpha, Part: m.layer}
+	if stencil, _ := m.file.get(s.dict["ImageMask"]).(bool); stencil && m.fill.space.pattern {
+		// A pattern seen through the stencil.
+		inner := &machine{reader: m.reader, state: m.state, res: m.res, start: m.start}
+		inner.clip, inner.mask, inner.blend = nil, nil, drawing.Normal
+		inner.layPattern(drawing.Region{Path: box(0, 0, 1, 1).Transform(m.m)}, m.fill, m.fillAlpha, drawing.Filled)
+		p.Alpha = 1
+		m.emit(&drawing.Group{Nodes: inner.out, Alpha: 1, Mask: &drawing.Mask{Nodes: []drawing.Node{p}, Alpha: true}, Part: m.layer})
+		return
+	}
+	m.emit(p)
+}
+
+func (m *machine) image(s *stream) (*image.NRGBA, error) {
+	f := m.file
+	stencil, _ := f.get(s.dict["ImageMask"]).(bool)
+	raw, err := m.unpackImage(s, stencil)
+	if err != nil {
+		return nil, err
+	}
+	decode, _ := f.numbers(s.dict["Decode"])
+	if stencil {
+		return m.stencil(raw, decode), nil
+	}
+	var cs *space
+	if o := s.dict["ColorSpace"]; o != nil {
+		if cs, err = m.space(o, m.res); err != nil || cs.pattern {
+			return nil, errSpace
+		}
+		if device, ok := o.(name); ok {
+			cs = m.namedImage(device, cs)
+		}
+	} else {
+		switch raw.n {
+		case 1:
+			cs = deviceGray
+		case 3:
+			cs = deviceRGB
+		case 4:
+			cs = m.deviceCMYK()
+		}
+	}
+	if cs == nil || cs.n != raw.n {
+		return nil, errors.New("it does not have the channels it says")
+	}
+	img := m.coloured(raw, cs, decode, s)
+	return m.alphaOf(img, s)
+}
+
+// namedImage is the space of an image that names a device.
+func (m *machine) namedImage(device name, s *space) *space {
+	switch device {
+	case "DeviceGray", "G":
+		return m.named("DeviceGray", "DefaultGray")
+	case "DeviceRGB", "RGB":
+		return m.named("DeviceRGB", "DefaultRGB")
+	case "DeviceCMYK", "CMYK":
+		return m.named("DeviceCMYK", "DefaultCMYK")
+	}
+	return s
+}
+
+// unpackImage undoes the filters down to samples.
+func (m *machine) unpackImage(s *stream, stencil bool) (*samples, error) {
+	f := m.file
+	w, h := int(f.number(s.dict["Width"], 0)), int(f.number(s.dict["Height"], 0))
+	if w < 1 || h < 1 || w > MaxPixels/h {
+		return nil, fmt.Errorf("it has %d × %d px", w, h)
+	}
+	if m.pixels += w * h; m.pixels > MaxPixels {
+		m.fail("the pictures on the page have more than %d megapixels together", MaxPixels/1_000_000)
+		return nil, m.err
+	}
+	data, left, parms, err := f.unfilter(s)
+	if err != nil {
+		return nil, err
+	}
+	bits := int(f.number(s.dict["BitsPerComponent"], 8))
+	if stencil {
+		bits = 1
+	}
+	switch left {
+	case "":
+	case "DCTDecode", "DCT":
+		return unpackJPEG(data, w, h)
+	case "CCITTFaxDecode", "CCF":
+		if f.number(parms["K"], 0) > 0 {
+			return nil, errElsewhere
+		}
+		mode := ccitt.Group3
+		if f.number(parms["K"], 0) < 0 {
+			mode = ccitt.Group4
+		}
+		align, _ := f.get(parms["EncodedByteAlign"]).(bool)
+		black, _ := f.get(parms["BlackIs1"]).(bool)
+		columns := int(f.number(parms["Columns"], 1728))
+		if columns != w {
+			return nil, errElsewhere
+		}
+		out, err := io.ReadAll(ccitt.NewReader(bytes.NewReader(data), ccitt.MSB, mode, w, h, &ccitt.Options{Align: align, Invert: black}))
+		if err != nil && len(out) == 0 {
+			return nil, errElsewhere
+		}
+		return &samples{w, h, 1, 1, out}, nil
+	default:
+		return nil, errElsewhere
+	}
+	n := 1
+	if o := s.dict["ColorSpace"]; o != nil && !stencil {
+		cs, err := m.space(o, m.res)
+		if err != nil {
+			return nil, err
+		}
+		n = cs.n
+	}
+	switch bits {
+	case 1, 2, 4, 8, 16:
+	default:
+		return nil, fmt.Errorf("it has %d bits a sample", bits)
+	}
+	return &samples{w, h, n, bits, data}, nil
+}
+
+// unpackJPEG reads the samples of a JPEG as they stand in it.
+func unpackJPEG(data []byte, w, h int) (*samples, error) {
+	c, err := jpeg.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, errElsewhere
+	}
+	if c.Width != w || c.Height != h {
+		if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
+			return nil, fmt.Errorf("it has %d × %d px", c.Width, c.Height)
+		}
+		w, h = c.Width, c.Height // what is in it counts
+	}
+	img, err := jpeg.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, errElsewhere
+	}
+	switch img := img.(type) {
+	case *image.Gray:
+		s := &samples{w: w, h: h, n: 1, bits: 8}
+		for y := range h {
+			s.data = append(s.data, img.Pix[y*img.Stride:y*img.Stride+w]...)
+		}
+		return s, nil
+	case *image.CMYK:
+		// The library turns the samples round, as picture files have them; in a
+		// PDF it is Decode that says so.
+		s := &samples{w: w, h: h, n: 4, bits: 8}
+		for y := range h {
+			for _, v := range img.Pix[y*img.Stride : y*img.Stride+4*w] {
+				s.data = append(s.data, 255-v)
+			}
+		}
+		return s, nil
+	}
+	rgb := image.NewNRGBA(image.Rect(0, 0, w, h))
+	draw.Draw(rgb, rgb.Rect, img, img.Bounds().Min, draw.Src)
+	s := &samples{w: w, h: h, n: 3, bits: 8, data: make([]byte, 0, 3*w*h)}
+	for i := 0; i < len(rgb.Pix); i += 4 {
+		s.data = append(s.data, rgb.Pix[i:i+3]...)
+	}
+	return s, nil
+}
+
+// stencil paints where the samples say so (section 8.9.6.2).
+func (m *machine) stencil(raw *samples, decode []float64) *image.NRGBA {
+	img := image.NewNRGBA(image.Rect(0, 0, raw.w, raw.h))
+	paints := uint64(0)
+	if len(decode) > 0 && decode[0] == 1 {
+		paints = 1
+	}
+	cr, cg, cb := m.fill.colour.RGB.Bytes()
+	if m.fill.nothing {
+		return nil
+	}
+	raw.each(func(i int, v []uint64) {
+		if v[0] == paints {
+			copy(img.Pix[4*i:], []byte{cr, cg, cb, 255})
+		} else {
+			copy(img.Pix[4*i:], []byte{cr, cg, cb, 0})
+		}
+	})
+	return img
+}
+
+// each calls f with the samples of each pixel; what the data lack is 0.
+func (s *samples) each(f func(i int, v []uint64)) {
+	r := bitReader{b: s.data}
+	v := make([]uint64, s.n)
+	for y := range s.h {
+		for x := range s.w {
+			for k := range v {
+				if s.bits == 8 {
+					v[k] = 0
+					if at := (y*s.w+x)*s.n + k; at < len(s.data) {
+						v[k] = uint64(s.data[at])
+					}
+				} else {
+					v[k] = r.bits(s.bits)
+				}
+			}
+			f(y*s.w+x, v)
+		}
+		r.align()
+	}
+}
+
+// coloured turns samples into screen colours.
+func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream) *image.NRGBA {
+	img := image.NewNRGBA(image.Rect(0, 0, raw.w, raw.h))
+	if len(decode) < 2*raw.n {
+		decode = cs.decode
+		if cs.indexed {
+			decode = []float64{0, float64(uint64(1)<<raw.bits - 1)}
+		}
+	}
+	top := float64(uint64(1)<<raw.bits - 1)
+	key, keyed := m.file.numbers(s.dict["Mask"])
+	keyed = keyed && len(key) >= 2*raw.n
+	type px [4]byte
+	known := map[[4]uint64]px{}
+	w := make([]float64, raw.n)
+	raw.each(func(i int, v []uint64) {
+		var k [4]uint64
+		short := raw.n <= 4
+		if short {
+			copy(k[:], v)
+			if c, ok := known[k]; ok {
+				copy(img.Pix[4*i:], c[:])
+				return
+			}
+		}
+		for j := range w {
+			w[j] = float64(v[j]) / top
+			if decode != nil {
+				w[j] = decode[2*j] + w[j]*(decode[2*j+1]-decode[2*j])
+			}
+		}
+		var c px
+		c[0], c[1], c[2] = cs.colour(w).RGB.Bytes()
+		c[3] = 255
+		if keyed {
+			inside := true
+			for j := range v {
+				inside = inside && float64(v[j]) >= key[2*j] && float64(v[j]) <= key[2*j+1]
+			}
+			if inside {
+				c[3] = 0
+			}
+		}
+		if short && len(known) < 1<<20 {
+			known[k] = c
+		}
+		copy(img.Pix[4*i:], c[:])
+	})
+	return img
+}
+
+// alphaOf lays the image's mask over it (sections 8.9.6.3 and 11.6.5.3). Where
+// sizes differ, the larger one counts.
+func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
+	f := m.file
+	soft, isSoft := f.get(s.dict["SMask"]).(*stream)
+	hard, isHard := f.get(s.dict["Mask"]).(*stream)
+	if !isSoft && !isHard {
+		return img, nil
+	}
+	from := soft
+	if !isSoft {
+		from = hard
+	}
+	raw, err := m.unpackImage(from, !isSoft)
+	if err != nil {
+		return nil, err
+	}
+	if raw.n != 1 {
+		return nil, errors.New("its mask is not grey")
+	}
+	decode, _ := f.numbers(from.dict["Decode"])
+	if len(decode) < 2 {
+		decode = []float64{0, 1}
+	}
+	top := float64(uint64(1)<<raw.bits - 1)
+	mask := image.NewGray(image.Rect(0, 0, raw.w, raw.h))
+	raw.each(func(i int, v []uint64) {
+		a := decode[0] + float64(v[0])/top*(decode[1]-decode[0])
+		if !isSoft {
+			a = 1 - a // what is marked is masked out
+		}
+		mask.Pix[i] = uint8(unit(a)*255 + 0.5)
+	})
+	if mask.Rect != img.Rect {
+		size := image.Rect(0, 0, max(img.Rect.Dx(), mask.Rect.Dx()), max(img.Rect.Dy(), mask.Rect.Dy()))
+		if m.pixels += size.Dx() * size.Dy(); m.pixels > MaxPixels {
+			m.fail("the pictures on the page have more than %d megapixels together", MaxPixels/1_000_000)
+			return nil, m.err
+		}
+		big, bigMask := image.NewNRGBA(size), image.NewGray(size)
+		draw.BiLinear.Scale(big, size, img, img.Rect, draw.Src, nil)
+		draw.BiLinear.Scale(bigMask, size, mask, mask.Rect, draw.Src, nil)
+		img, mask = big, bigMask
+	}
+	matte, hasMatte := f.numbers(from.dict["Matte"])
+	var back [3]float64
+	if hasMatte = hasMatte && isSoft; hasMatte {
+		if cs, err := m.space(s.dict["ColorSpace"], m.res); err == nil && cs.n == len(matte) {
+			c := cs.colour(matte).RGB
+			back = [3]float64{c.R, c.G, c.B}
+		}
+	}
+	for i, a := range mask.Pix {
+		p := img.Pix[4*i : 4*i+4]
+		p[3] = a
+		if hasMatte && a > 0 {
+			for k := range 3 {
+				c := back[k] + (float64(p[k])/255-back[k])/(float64(a)/255)
+				p[k] = uint8(unit(c)*255 + 0.5)
+			}
+		}
+	}
+	return img, nil
+}
