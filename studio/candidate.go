@@ -5,6 +5,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 
 	"dyekit/core/intake"
@@ -23,24 +25,47 @@ type Candidate struct {
 	Client   string
 	Filename string
 	Hash     Hash
-	Page     intake.Mend // where it stands in a file with several; or ""
+	Mends    []intake.Mend // which of several in the file it is; or none
+	Kind     string        // of the file, for people
+	W, H     float64       // of its page, in page units; 0 if they are not known
 	Chosen   bool
 	MarkID   int64 // of the mark it became, or 0
 	Mark     string
 	Taken    time.Time
 }
 
-const selectCandidate = `SELECT x.id, x.client_id, c.name, x.filename, x.sha256, x.page, x.chosen, COALESCE(x.mark_id, 0), COALESCE(m.name, ''), x.created_at
+const selectCandidate = `SELECT x.id, x.client_id, c.name, x.filename, x.sha256, x.page, x.kind, x.width, x.height, x.chosen, COALESCE(x.mark_id, 0), COALESCE(m.name, ''), x.created_at
 FROM candidates x JOIN clients c ON c.id = x.client_id LEFT JOIN marks m ON m.id = x.mark_id `
 
 func scanCandidate(row interface{ Scan(...any) error }) (*Candidate, error) {
 	var c Candidate
 	var h []byte
-	if err := row.Scan(&c.ID, &c.ClientID, &c.Client, &c.Filename, &h, &c.Page, &c.Chosen, &c.MarkID, &c.Mark, &c.Taken); err != nil {
+	var mends string
+	if err := row.Scan(&c.ID, &c.ClientID, &c.Client, &c.Filename, &h, &mends, &c.Kind, &c.W, &c.H, &c.Chosen, &c.MarkID, &c.Mark, &c.Taken); err != nil {
 		return nil, err
 	}
 	copy(c.Hash[:], h)
+	for m := range strings.SplitSeq(mends, "\n") {
+		if m != "" {
+			c.Mends = append(c.Mends, intake.Mend(m))
+		}
+	}
 	return &c, nil
+}
+
+// Sheet is the page of the file that it is, or 0 if the file has one alone.
+func (c *Candidate) Sheet() int {
+	for _, m := range c.Mends {
+		if n := m.Sheet(); n > 0 {
+			return n
+		}
+	}
+	return 0
+}
+
+// Apart reports whether it is one of several drawings on a page.
+func (c *Candidate) Apart() bool {
+	return slices.ContainsFunc(c.Mends, func(m intake.Mend) bool { return m.Early() })
 }
 
 // Candidates lists those of a client in the order in which they came.
@@ -100,17 +125,53 @@ func (s *Studio) Spread(ctx context.Context, m *Mark) (client int64, err error) 
 	return s.keepCandidates(ctx, m.Client, m.Master.Filename, &plain)
 }
 
+// maxSheets bounds the pages of one file that become candidates.
+const maxSheets = 40
+
+// spread finds the drawings in a file: each page of it, and on each page those
+// that stand apart. A page that cannot be read, or is empty, is left out where
+// there are others.
+func (s *Studio) spread(ctx context.Context, m *Mark) (out []Candidate, err error) {
+	first, err := s.table.Master(ctx, m.subject(), Decisions{})
+	sheets := 1
+	if err == nil {
+		sheets = first.Sheets
+	}
+	for n := range min(sheets, maxSheets) {
+		var mends []intake.Mend
+		master := first
+		if sheets > 1 {
+			mends = []intake.Mend{preflight.Sheet(n + 1)}
+			if master, err = s.table.Master(ctx, m.subject(), Decisions{Mends: mends}); err != nil {
+				continue
+			}
+		}
+		if err != nil {
+			break
+		}
+		one := Candidate{Mends: mends, Kind: master.Kind.Name, W: master.Drawing.Page.W(), H: master.Drawing.Page.H()}
+		boxes := preflight.Drawings(master.Drawing)
+		if len(boxes) < 2 {
+			out = append(out, one)
+			continue
+		}
+		for _, b := range boxes {
+			x := one
+			x.Mends = append(mends[:len(mends):len(mends)], intake.Mend(preflight.PageMend(b)))
+			x.W, x.H = b.W(), b.H()
+			out = append(out, x)
+		}
+	}
+	if len(out) > 0 {
+		return out, nil
+	}
+	return nil, err
+}
+
 func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m *Mark) (cid int64, err error) {
-	master, err := s.table.Master(ctx, m.subject(), Decisions{})
+	found, err := s.spread(ctx, m)
 	if err != nil {
 		return 0, err
-	}
-	pages := []string{""}
-	if boxes := preflight.Drawings(master.Drawing); len(boxes) > 1 {
-		pages = nil
-		for _, b := range boxes {
-			pages = append(pages, preflight.PageMend(b))
-		}
 	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		if cid, err = keepClient(ctx, tx, client); err != nil {
@@ -120,11 +181,16 @@ func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m 
 		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM candidates WHERE client_id = ?", cid).Scan(&n); err != nil {
 			return err
 		}
-		if n+len(pages) > maxCandidates {
+		if n+len(found) > maxCandidates {
 			return decision.Wrong("master", "%s has %d candidates; at most %d are kept", client, n, maxCandidates)
 		}
-		for _, p := range pages {
-			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page) VALUES (?, ?, ?, ?)", cid, fileName(filename), m.Master.Hash[:], p); err != nil {
+		for _, x := range found {
+			var mends []string
+			for _, m := range x.Mends {
+				mends = append(mends, string(m))
+			}
+			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page, kind, width, height) VALUES (?, ?, ?, ?, ?, ?, ?)",
+				cid, fileName(filename), m.Master.Hash[:], strings.Join(mends, "\n"), x.Kind, x.W, x.H); err != nil {
 				return err
 			}
 		}
@@ -151,10 +217,7 @@ func (s *Studio) MarkOf(ctx context.Context, c *Candidate, name string) (id int6
 	if name, err = cleanName("mark", name); err != nil {
 		return 0, err
 	}
-	var d Decisions
-	if c.Page != "" {
-		d.Mends = []intake.Mend{c.Page}
-	}
+	d := Decisions{Mends: c.Mends}
 	body, err := json.Marshal(d)
 	if err != nil {
 		return 0, err
@@ -176,7 +239,7 @@ func (s *Studio) MarkOf(ctx context.Context, c *Candidate, name string) (id int6
 		if id, err = newMark(ctx, tx, c.ClientID, c.Client, name, c.Filename, c.Hash); err != nil {
 			return err
 		}
-		if c.Page != "" {
+		if c.Mends != nil {
 			res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, what, body, who) VALUES (?, ?, ?, ?)", id, "one of several drawings", body, person(ctx))
 			if err != nil {
 				return err
@@ -202,10 +265,7 @@ func (s *Studio) CandidatePicture(ctx context.Context, c *Candidate, width, heig
 	if m.fonts, err = s.clientFonts(ctx, c.ClientID); err != nil {
 		return nil, err
 	}
-	var d Decisions
-	if c.Page != "" {
-		d.Mends = []intake.Mend{c.Page}
-	}
+	d := Decisions{Mends: c.Mends}
 	return s.table.Page(ctx, m.subject(), d, width, height)
 }
 

@@ -139,6 +139,7 @@ type Taking struct {
 	Filename string
 	Data     []byte
 	Fonts    []Upload // that the master is set in, if they are not here
+	Password string   // that opens the master; it is not kept
 }
 
 // TakeIn makes a mark from a master. The master is read first: what cannot be
@@ -250,6 +251,15 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 	}
 	if len(t.Data) > MaxMaster {
 		return Hash{}, decision.Wrong("master", "the file is larger than %d MB", MaxMaster>>20)
+	}
+	open, err := intake.Unlock(ctx, t.Data, t.Password)
+	switch {
+	case errors.Is(err, intake.ErrLocked) && t.Password == "":
+		return Hash{}, decision.Wrong("password", "%s is locked: type the password that opens it. It is not kept; the master is kept unlocked", fileName(t.Filename))
+	case errors.Is(err, intake.ErrLocked):
+		return Hash{}, decision.Wrong("password", "this is not the password of %s", fileName(t.Filename))
+	case err == nil:
+		t.Data = open
 	}
 	hashes, err := s.clientFonts(ctx, client)
 	if err != nil {

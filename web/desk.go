@@ -47,6 +47,7 @@ type takeForm struct {
 	// said again.
 	Filename string
 	Font     bool // whether a font is what was missing
+	Locked   bool // whether a password is
 }
 
 // seeing is how long the desk looks at marks that changed before it answers.
@@ -203,7 +204,7 @@ func (s *Server) takeIn(c *gin.Context) error {
 	var in *studio.InputError
 	if errors.As(err, &in) {
 		form.Error = in
-		form.Font = in.Field == "font"
+		form.Font, form.Locked = in.Field == "font", in.Field == "password"
 		return s.showNew(c, http.StatusUnprocessableEntity, form)
 	}
 	if err != nil {
@@ -232,7 +233,7 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 		}
 		return ""
 	}
-	base := studio.Taking{Client: value("client"), Mark: value("mark")}
+	base := studio.Taking{Client: value("client"), Mark: value("mark"), Password: value("password")}
 	for _, h := range f.File["font"] {
 		b, err := readAll(h)
 		if err != nil {

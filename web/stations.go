@@ -130,7 +130,7 @@ func newMasterPage(d header) masterPage {
 	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
 	for _, f := range d.Snapshot.Findings() {
 		x := seen{Finding: f, Rect: f.Place, HasRect: !f.Place.Empty()}
-		p.NoFont = p.NoFont || f.Code == finding.MissingFont
+		p.NoFont = p.NoFont || f.Code == finding.MissingFont && m.Kind.Key == "svg" // others bring their fonts
 		p.Several = p.Several || f.Code == finding.SeveralDrawings
 		if f.Mend != "" {
 			x.Mended = d.Snapshot.Decisions.Mended(intake.Mend(f.Mend))
@@ -161,6 +161,8 @@ func does(code finding.Code, mend string, done bool) string {
 		"open":    {"Make holes of it", "Paint it again"},
 		"fill":    {"Fill it with white", "Leave it bare"},
 		"page":    {"Make the page larger", "Take the page as it came"},
+		"box":     {"Make it the page", "Take the page as it came"},
+		"sheet":   {"Take this page", "Take the first page"},
 	}[verb]
 	switch {
 	case verb == "page" && code == finding.EmptyRoom:

@@ -17,6 +17,7 @@ import (
 // inspection is what inspect --json prints.
 type inspection struct {
 	Kind   string     `json:"kind"`
+	Sheets int        `json:"pages"` // of the file, of which one was read
 	Width  float64    `json:"width_px"`
 	Height float64    `json:"height_px"`
 	Art    [4]float64 `json:"art"` // x, y, width, height in px
@@ -41,6 +42,8 @@ type tone struct {
 	RGB      string     `json:"rgb"`
 	CMYK     [4]float64 `json:"cmyk"`
 	Proposed bool       `json:"cmyk_proposed"`
+	Spot     string     `json:"spot,omitempty"` // the plate, as the master declares it
+	Tint     float64    `json:"tint,omitempty"` // of the plate, percent
 	// Of the print on coated paper from what the screen shows, ΔE00.
 	Difference float64  `json:"print_difference"`
 	Printable  bool     `json:"printable"`
@@ -51,21 +54,25 @@ type tone struct {
 
 func inspectCmd() *cobra.Command {
 	var asJSON bool
-	var fontPaths []string
+	var fontPaths, mends []string
+	var password string
 	c := &cobra.Command{
 		Use:   "inspect MASTER",
 		Short: "Findings, parts, colours and bounds of a master",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			data, _, err := readMaster(args[0])
+			data, name, err := readMaster(args[0])
 			if err != nil {
 				return usage(err)
+			}
+			if data, err = intake.Unlock(cmd.Context(), data, password); err != nil {
+				return usage(locked(name, err))
 			}
 			set, err := loadFonts(fontPaths)
 			if err != nil {
 				return usage(err)
 			}
-			m, err := intake.Read(cmd.Context(), data, intake.Options{Fonts: set})
+			m, err := intake.Read(cmd.Context(), data, intake.Options{Fonts: set, Mends: toMends(mends)})
 			if err != nil {
 				return usage(err)
 			}
@@ -80,7 +87,7 @@ func inspectCmd() *cobra.Command {
 			}
 			b := m.Drawing.Bounds()
 			in := inspection{
-				Kind: m.Kind.Key, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
+				Kind: m.Kind.Key, Sheets: m.Sheets, Width: m.Drawing.Page.W(), Height: m.Drawing.Page.H(),
 				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(),
 				OneInk: one.Summary(), Findings: m.Findings,
 			}
@@ -95,7 +102,7 @@ func inspectCmd() *cobra.Command {
 			for _, t := range tones {
 				x := colour.Coated.Print(t.Colour)
 				p := x.Build
-				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, x.Proposed, math.Round(x.Difference*100) / 100, x.Printable(), t.Share, t.Gradient, t.Parts})
+				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, x.Proposed, t.Colour.Spot, t.Colour.Tint, math.Round(x.Difference*100) / 100, x.Printable(), t.Share, t.Gradient, t.Parts})
 			}
 			w := cmd.OutOrStdout()
 			if asJSON {
@@ -107,7 +114,11 @@ func inspectCmd() *cobra.Command {
 				fmt.Fprintf(w, "perhaps --part %q\n", n.Name+"="+strings.Join(n.Pieces, ","))
 			}
 			for _, t := range in.Colours {
-				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g  printed: ΔE00 %.1f\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3], t.Difference)
+				plate := ""
+				if t.Spot != "" {
+					plate = fmt.Sprintf("  plate %s %.4g %%", t.Spot, t.Tint)
+				}
+				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g  printed: ΔE00 %.1f%s\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3], t.Difference, plate)
 			}
 			if one.Drawing == nil {
 				fmt.Fprintf(w, "in one ink: %s\n", one.Refused)
@@ -126,5 +137,7 @@ func inspectCmd() *cobra.Command {
 	}
 	c.Flags().BoolVar(&asJSON, "json", false, "print as JSON")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	c.Flags().StringVar(&password, "password", "", passwordHelp)
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend first, as make takes it: \"sheet 2\" looks at the second page; may be given again")
 	return c
 }

@@ -23,7 +23,7 @@ import (
 )
 
 func makeCmd() *cobra.Command {
-	var recipeName, out, brand, readers, profile, inks string
+	var recipeName, out, brand, readers, profile, inks, password string
 	var fontPaths, mends, namings []string
 	var asJSON, force, partial, original bool
 	c := &cobra.Command{
@@ -45,6 +45,9 @@ func makeCmd() *cobra.Command {
 			data, name, err := readMaster(args[0])
 			if err != nil {
 				return usage(err)
+			}
+			if data, err = intake.Unlock(cmd.Context(), data, password); err != nil {
+				return usage(locked(name, err))
 			}
 			if brand == "" {
 				brand = strings.TrimSuffix(name, filepath.Ext(name))
@@ -125,7 +128,8 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringVar(&password, "password", "", passwordHelp)
 	c.Flags().StringArrayVar(&namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
 	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
@@ -153,6 +157,16 @@ func toMends(names []string) []intake.Mend {
 		ms = append(ms, intake.Mend(n))
 	}
 	return ms
+}
+
+const passwordHelp = "the password that opens a locked PDF; the kit holds it unlocked"
+
+// locked says what to do about a master that opens only with a password.
+func locked(name string, err error) error {
+	if errors.Is(err, intake.ErrLocked) {
+		return fmt.Errorf("%s is locked: give the password that opens it with --password", name)
+	}
+	return err
 }
 
 // loadRecipe reads a recipe file or takes a built-in one.

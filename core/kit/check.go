@@ -90,7 +90,7 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, _ pixels, data []byte
 			d = d.Recolour(drawing.Recolouring{Gradient: drawing.Kept, Colour: func(colour.Colour) colour.Colour { return colour.Screen(ink) }})
 		}
 	}
-	return j.samePicture(ctx, f.Versions[0], f, d, d.Page, false, cs)
+	return j.samePicture(ctx, f.Versions[0], f, d, d.Page, onScreen, cs)
 }
 
 // close2 compares lengths of a page to within 1/10000 of it.
@@ -98,7 +98,7 @@ func close2(a, b float64) bool { return math.Abs(a-b) <= 1e-4*max(a, b) }
 
 // samePicture compares a drawing that was read back with the art: shape by
 // shape, and as pixels drawn in the same way at the same size.
-func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, press bool, cs *checks) error {
+func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, ink inking, cs *checks) error {
 	fr := j.frameFor(f, v)
 	art, err := j.art(ctx, f, v)
 	if err != nil {
@@ -112,13 +112,13 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 	tol := curve
 	// With a dark side a file holds two versions; EPS has gradients as bands.
 	if f.Entry.Dark == "" && !(f.Entry.Kind().Flat && art.Has().Gradients) {
-		why := sameShapes(back, box, art, fr.Box, press)
+		why := sameShapes(back, box, art, fr.Box, ink)
 		cs.add("shapes", why == "", "%s", orElse(why, "outlines and paints as in the art"))
 		if why == "" {
 			back, tol = j.asSimple(back, box, art, fr.Box), strict
 		}
 	}
-	want, err := j.look(ctx, f, v, press)
+	want, err := j.look(ctx, f, v, ink)
 	if err != nil {
 		return err
 	}
@@ -148,21 +148,31 @@ func (j *job) artKey(f recipe.File, v string) string {
 	return fmt.Sprint(v, "/", e.Curves(), e.Flat(), "/", e.Kind().Plain, e.Effects, e.EffectsPPI, "/", e.ColourSpace() == format.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon, side)
 }
 
+// An inking is how a file keeps colours: as screens show them, but for spot
+// plates, or all of them as a press prints them.
+type inking uint8
+
+const (
+	onScreen inking = iota
+	onPlates
+	onPress
+)
+
 // look is the art of a version as files are compared with it: small, in the
-// colours of its builds if press is set.
-func (j *job) look(ctx context.Context, f recipe.File, v string, press bool) (*image.NRGBA, error) {
+// colours of those inks that the file keeps.
+func (j *job) look(ctx context.Context, f recipe.File, v string, ink inking) (*image.NRGBA, error) {
 	art, err := j.art(ctx, f, v)
 	if err != nil {
 		return nil, err
 	}
 	fr, inks := j.frameFor(f, v), ""
-	if press {
-		inks = j.press(f.Entry).Name
+	if ink != onScreen {
+		inks = fmt.Sprint(ink, j.press(f.Entry).Name)
 	}
 	return j.looks.get(fmt.Sprintf("%p %v %s", art, fr, inks), func() (*image.NRGBA, error) {
 		d := art
-		if press {
-			d = pressed(art, j.press(f.Entry))
+		if ink != onScreen {
+			d = pressed(art, j.press(f.Entry), ink)
 		}
 		w, h := lookSize(fr.W, fr.H)
 		return raster.Render(ctx, d, raster.Fit(fr.Box, w, h), w, h, raster.Options{Outlines: j.plan.outlines})
@@ -182,7 +192,7 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 	}
 	return j.sounds.get(key, func() ([]Check, error) {
 		var cs checks
-		img, err := j.look(ctx, f, v, false)
+		img, err := j.look(ctx, f, v, onScreen)
 		if err != nil {
 			return nil, err
 		}
@@ -293,7 +303,14 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 		cs.add("inks", sameInks(x, art, cmyk), "%s", inkList(x))
 	}
 	box := geom.Rect{X1: x.W, Y1: x.H}
-	return j.samePicture(ctx, v, f, p.Drawing, box, cmyk || len(x.Plates) > 0, cs)
+	ink := onScreen
+	switch {
+	case cmyk || !x.RGB && len(x.Plates) > 0:
+		ink = onPress
+	case len(x.Plates) > 0:
+		ink = onPlates
+	}
+	return j.samePicture(ctx, v, f, p.Drawing, box, ink, cs)
 }
 
 // sameInks reports whether a page is painted with just the inks of the art:

@@ -200,3 +200,29 @@ func TestBrokenPixelFiles(t *testing.T) {
 		}
 	}
 }
+
+// A PDF master that declares builds and plates, from a writer of its own, goes
+// into files for screens and for presses alike.
+func TestInksOfAPDFMaster(t *testing.T) {
+	master, err := os.ReadFile("../intake/pdf/testdata/reportlab.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := recipe.Parse([]byte(`{"name": "inks", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [
+  {"format": "pdf", "colour": "rgb"}, {"format": "pdf", "colour": "cmyk"}, {"format": "eps"}, {"format": "svg"}, {"format": "png", "widths": [300]}]}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	k, err := Build(context.Background(), Input{Master: master, MasterName: "moor.pdf", Brand: "Moor", Recipe: r, Readers: outside.None})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range k.Files {
+		if f.Format != format.PDF && f.Format != format.EPS {
+			continue
+		}
+		if !slices.ContainsFunc(f.Checks, func(c Check) bool { return strings.Contains(c.Found, "Moor Blue 3") }) {
+			t.Errorf("%s has lost its plate: %v", f.Path, f.Checks)
+		}
+	}
+}

@@ -352,7 +352,7 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 			return err
 		}
 		if changed {
-			kept, name, asItCame = clean, strings.TrimSuffix(name, path.Ext(name))+".svg", false
+			kept, name, asItCame = clean, strings.TrimSuffix(name, path.Ext(name))+"."+p.Master.Kind.Key, false
 		}
 	}
 	extra := func(p string, data []byte) (File, error) {

@@ -185,15 +185,22 @@ func draw(ctx context.Context, d *drawing.Drawing, box geom.Rect, w, h int) (*im
 }
 
 // pressed is the art in the colours its builds show on screen, so that a file
-// in process inks can be compared without passing through a profile.
-func pressed(d *drawing.Drawing, press *colour.Press) *drawing.Drawing {
+// in process inks, or with plates, can be compared without passing through a
+// profile.
+func pressed(d *drawing.Drawing, press *colour.Press, ink inking) *drawing.Drawing {
 	swap := func(c colour.Colour) colour.Colour {
+		if ink == onPlates && c.Spot == "" {
+			return c
+		}
 		b, _ := c.Press()
 		if c.Spot != "" && c.Tint > 0 {
 			k := c.Tint / 100
 			b = colour.CMYK{C: b.C * k, M: b.M * k, Y: b.Y * k, K: b.K * k}
 		}
 		return colour.Screen(b.RGB())
+	}
+	if ink == onPlates { // gradients and pictures lie on none
+		return d.Recolour(drawing.Recolouring{Colour: swap, Gradient: drawing.Kept})
 	}
 	return d.Recolour(drawing.Recolouring{
 		Colour: swap,

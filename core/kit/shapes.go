@@ -23,7 +23,7 @@ const (
 // builds, plates or screen colours of plain paint. It returns what differs.
 // Gradients, clips and opacity are left to the comparison of pictures, as file
 // types say them in different ways.
-func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, frame geom.Rect, press bool) string {
+func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, frame geom.Rect, ink inking) string {
 	got, want := shapes(back), shapes(art)
 	if len(got) != len(want) {
 		return fmt.Sprintf("%d shapes, the art has %d", len(got), len(want))
@@ -34,7 +34,7 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 		if d := apart(got[i].Path, w.Path, to, slack); d > slack && !alongside(got[i].Path, w.Path.Transform(to), slack) {
 			return fmt.Sprintf("shape %d of %d lies %.4g of %.4g beside its place", i+1, len(want), d, box.Long())
 		}
-		if why := samePaint(got[i].Paint, w.Paint, press); why != "" {
+		if why := samePaint(got[i].Paint, w.Paint, ink); why != "" {
 			return fmt.Sprintf("shape %d of %d: %s", i+1, len(want), why)
 		}
 	}
@@ -226,7 +226,7 @@ func curves(p geom.Path) (out []geom.Curve) {
 	return out
 }
 
-func samePaint(got, want drawing.Paint, press bool) string {
+func samePaint(got, want drawing.Paint, ink inking) string {
 	w, ok := want.(drawing.Solid)
 	g, same := got.(drawing.Solid)
 	switch {
@@ -234,11 +234,11 @@ func samePaint(got, want drawing.Paint, press bool) string {
 		return ""
 	case !same:
 		return "it is painted with a gradient"
-	case w.Colour.Spot != "" && press:
+	case w.Colour.Spot != "" && ink != onScreen:
 		if g.Colour.Spot != w.Colour.Spot {
 			return fmt.Sprintf("it is on plate %q, not %q", g.Colour.Spot, w.Colour.Spot)
 		}
-	case press:
+	case ink == onPress:
 		b, _ := w.Colour.Press()
 		if !near(g.Colour.Build, b) {
 			return fmt.Sprintf("its build is %v, not %v", g.Colour.Build, b)

@@ -220,7 +220,7 @@ func (m *machine) stencil(raw *samples, decode []float64) *image.NRGBA {
 	if m.fill.nothing {
 		return nil
 	}
-	raw.each(func(i int, v []uint64) {
+	raw.each(m.late, func(i int, v []uint64) {
 		if v[0] == paints {
 			copy(img.Pix[4*i:], []byte{cr, cg, cb, 255})
 		} else {
@@ -230,11 +230,15 @@ func (m *machine) stencil(raw *samples, decode []float64) *image.NRGBA {
 	return img
 }
 
-// each calls f with the samples of each pixel; what the data lack is 0.
-func (s *samples) each(f func(i int, v []uint64)) {
+// each calls f with the samples of each pixel, until it is too late; what the
+// data lack is 0.
+func (s *samples) each(late func() bool, f func(i int, v []uint64)) {
 	r := bitReader{b: s.data}
 	v := make([]uint64, s.n)
 	for y := range s.h {
+		if late() {
+			return
+		}
 		for x := range s.w {
 			for k := range v {
 				if s.bits == 8 {
@@ -267,7 +271,7 @@ func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream)
 	type px [4]byte
 	known := map[[4]uint64]px{}
 	w := make([]float64, raw.n)
-	raw.each(func(i int, v []uint64) {
+	raw.each(m.late, func(i int, v []uint64) {
 		var k [4]uint64
 		short := raw.n <= 4
 		if short {
@@ -329,7 +333,7 @@ func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
 	}
 	top := float64(uint64(1)<<raw.bits - 1)
 	mask := image.NewGray(image.Rect(0, 0, raw.w, raw.h))
-	raw.each(func(i int, v []uint64) {
+	raw.each(m.late, func(i int, v []uint64) {
 		a := decode[0] + float64(v[0])/top*(decode[1]-decode[0])
 		if !isSoft {
 			a = 1 - a // what is marked is masked out

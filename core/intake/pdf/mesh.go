@@ -20,6 +20,7 @@ const (
 // A field is the pixels that a shading is drawn into. v are the numbers of
 // each pixel, n at a time; set tells which have any.
 type field struct {
+	late    func() bool // reports whether nobody waits any more
 	w, h, n int
 	v       []float32
 	set     []bool
@@ -33,7 +34,7 @@ func (m *machine) drawField(b geom.Rect, sh *shading, to geom.Affine) (*drawing.
 		return nil, nil
 	}
 	k := fieldSide / b.Long()
-	f := &field{w: max(1, int(math.Ceil(b.W()*k))), h: max(1, int(math.Ceil(b.H()*k)))}
+	f := &field{late: m.late, w: max(1, int(math.Ceil(b.W()*k))), h: max(1, int(math.Ceil(b.H()*k)))}
 	if m.pixels += f.w * f.h; m.pixels > MaxPixels {
 		m.fail("the pictures on the page have more than %d megapixels together", MaxPixels/1_000_000)
 		return nil, m.err
@@ -46,6 +47,9 @@ func (m *machine) drawField(b geom.Rect, sh *shading, to geom.Affine) (*drawing.
 	img := image.NewNRGBA(image.Rect(0, 0, f.w, f.h))
 	v := make([]float64, f.n)
 	for i, set := range f.set {
+		if i%f.w == 0 && f.late() {
+			return nil, nil
+		}
 		if !set {
 			continue
 		}
@@ -76,16 +80,49 @@ func drawRamp(sh *shading) func(*field, geom.Affine) error {
 			return c.Bytes()
 		}
 		for y := range f.h {
+			if f.late() {
+				return nil
+			}
 			for x := range f.w {
-				t, ok := sh.ramp.Offset(back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5)))
-				if !ok || t < 0 && !sh.extend[0] || t > 1 && !sh.extend[1] {
-					continue
+				if t, ok := sh.offset(back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))); ok {
+					f.v[y*f.w+x], f.set[y*f.w+x] = float32(t), true
 				}
-				f.v[y*f.w+x], f.set[y*f.w+x] = float32(t), true
 			}
 		}
 		return nil
 	}
+}
+
+// offset is where on the ramp a point of shading space lies: of the circles
+// through it that are painted at all, the last one covers (section 8.7.4.5.4).
+func (sh *shading) offset(p geom.Point) (t float64, ok bool) {
+	g := sh.ramp
+	painted := func(t float64) bool {
+		return (t >= 0 || sh.extend[0]) && (t <= 1 || sh.extend[1]) && (!g.Radial || g.R0+t*(g.R1-g.R0) >= 0)
+	}
+	if !g.Radial {
+		t, ok = g.Offset(p)
+		return t, ok && painted(t)
+	}
+	d, q, dr := g.P1.Sub(g.P0), p.Sub(g.P0), g.R1-g.R0
+	a, b, c := d.Dot(d)-dr*dr, q.Dot(d)+g.R0*dr, q.Dot(q)-g.R0*g.R0
+	if math.Abs(a) < 1e-12*max(1, dr*dr) {
+		if b == 0 {
+			return 0, false
+		}
+		t = c / (2 * b)
+		return t, painted(t)
+	}
+	disc := b*b - a*c
+	if disc < 0 {
+		return 0, false
+	}
+	r := math.Sqrt(disc)
+	t0, t1 := max((b+r)/a, (b-r)/a), min((b+r)/a, (b-r)/a)
+	if painted(t0) {
+		return t0, true
+	}
+	return t1, painted(t1)
 }
 
 // byFunction reads type 1 (section 8.7.4.5.2).
@@ -109,6 +146,9 @@ func (m *machine) byFunction(sh *shading, d dict, cs *space, fn *function) error
 		f.ready(2)
 		f.colour = func(v []float64) (r, g, b uint8) { return cs.colour(fn.f(v)[:cs.n]).RGB.Bytes() }
 		for y := range f.h {
+			if f.late() {
+				return nil
+			}
 			for x := range f.w {
 				p := back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
 				if p.X < domain[0] || p.X > domain[1] || p.Y < domain[2] || p.Y > domain[3] {
@@ -191,6 +231,9 @@ func (f *field) triangle(t [3]vertex) {
 	y0, y1 := max(0, math.Floor(min(a.Y, b.Y, c.Y)-0.5)), min(float64(f.h-1), math.Ceil(max(a.Y, b.Y, c.Y)))
 	x0, x1 := max(0, math.Floor(min(a.X, b.X, c.X)-0.5)), min(float64(f.w-1), math.Ceil(max(a.X, b.X, c.X)))
 	for y := int(y0); y <= int(y1); y++ {
+		if f.late() {
+			return
+		}
 		for x := int(x0); x <= int(x1); x++ {
 			p := geom.Pt(float64(x)+0.5, float64(y)+0.5)
 			wa := c.Sub(b).Cross(p.Sub(b)) / area

@@ -101,6 +101,14 @@ func (r *reader) fail(format string, args ...any) {
 	}
 }
 
+// late reports whether reading has failed or nobody waits for it any more.
+func (r *reader) late() bool {
+	if r.err == nil {
+		r.err = r.ctx.Err()
+	}
+	return r.err != nil
+}
+
 // cannot notes something that would have to be drawn and is not.
 func (r *reader) cannot(what string) {
 	r.findings.Add(finding.Unsupported, finding.Stop, what+" cannot be drawn right yet, so no file is made from this master", r.layer, geom.Rect{})

@@ -224,20 +224,20 @@ func (m *machine) endPath() {
 	m.path, m.cut = nil, false
 }
 
-// fillAndStroke paints both; where they are translucent they are one
-// (section 11.7.4.4).
+// fillAndStroke paints both. Where they let through what lies below, the stroke
+// takes the fill away below itself (section 11.7.4.4).
 func (m *machine) fillAndStroke(rule geom.Rule) {
-	if m.fillAlpha == 1 && m.strokeAlpha == 1 && m.blend == drawing.Normal && m.mask == nil || m.fillAlpha != m.strokeAlpha {
+	if m.strokeAlpha == 1 && m.blend == drawing.Normal && m.mask == nil {
 		m.fillPath(rule)
 		m.strokePath()
 		return
 	}
 	inner := &machine{reader: m.reader, state: m.state, res: m.res, start: m.start, path: m.path, hidden: m.hidden}
-	inner.fillAlpha, inner.strokeAlpha, inner.blend, inner.mask, inner.clip = 1, 1, drawing.Normal, nil, nil
+	inner.blend, inner.mask, inner.clip = drawing.Normal, nil, nil
 	inner.fillPath(rule)
 	inner.strokePath()
 	if len(inner.out) > 0 {
-		m.emit(&drawing.Group{Nodes: inner.out, Alpha: m.fillAlpha, Part: m.layer})
+		m.emit(&drawing.Group{Nodes: m.knockedOut(inner.out), Alpha: 1, Part: m.layer})
 	}
 }
 
@@ -305,7 +305,7 @@ func (m *machine) colourOperator(op string, args []any, v []float64) (ok bool) {
 	}
 	p := paint{space: spaceNow, nothing: spaceNow.nothing || spaceNow.pattern}
 	if !spaceNow.pattern {
-		p.colour = m.mixed(spaceNow, v)
+		p.colour = spaceNow.colour(v)
 	}
 	if op[0] >= 'a' {
 		m.fill = p

@@ -1,10 +1,12 @@
 package pdf
 
 import (
+	"fmt"
 	"math"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/finding"
 	"dyekit/core/geom"
 )
 
@@ -80,10 +82,25 @@ func (p paint) solid(alpha float64) drawing.Solid {
 
 // fillPath paints the path by a rule.
 func (m *machine) fillPath(rule geom.Rule) {
-	if len(m.path) == 0 || !m.visible() {
+	if len(m.path) == 0 || !m.visible() || m.beyond(m.path) {
 		return
 	}
 	m.lay(drawing.Region{Path: m.path, Rule: rule}, m.fill, m.fillAlpha, drawing.Filled)
+}
+
+// MaxReach is how many lengths of the page a shape may reach from it.
+const MaxReach = 100_000
+
+// beyond reports whether a path leads where no page is, and says so.
+func (m *machine) beyond(p geom.Path) bool {
+	far := MaxReach * m.page.Long()
+	if p.Finite() {
+		if b := p.Bounds(); max(-b.X0, -b.Y0, b.X1, b.Y1) < far {
+			return false
+		}
+	}
+	m.findings.Add(finding.Unsupported, finding.Stop, fmt.Sprintf("a shape reaches more than %d lengths of the page from it", MaxReach), m.layer, geom.Rect{})
+	return true
 }
 
 // hair is how thick lines of no width are taken: a quarter of a point, the
@@ -92,7 +109,7 @@ const hair = 0.25 * point
 
 // strokePath paints the outline of the path's stroke.
 func (m *machine) strokePath() {
-	if len(m.path) == 0 || !m.visible() {
+	if len(m.path) == 0 || !m.visible() || m.beyond(m.path) {
 		return
 	}
 	back, ok := m.m.Inverse()
@@ -105,8 +122,13 @@ func (m *machine) strokePath() {
 		pen.Width = hair / scale
 		m.thin()
 	}
-	o := m.path.Transform(back).Stroke(pen, m.tol/scale).Transform(m.m)
-	if len(o) == 0 {
+	line := m.path.Transform(back)
+	if n := line.Dashes(pen.Dashes); n > geom.MaxDashes {
+		m.findings.Add(finding.Unsupported, finding.Stop, fmt.Sprintf("a line has %.0f dashes; at most %d can be drawn", n, geom.MaxDashes), m.layer, geom.Rect{})
+		return
+	}
+	o := line.Stroke(pen, m.tol/scale).Transform(m.m)
+	if len(o) == 0 || m.beyond(o) {
 		return
 	}
 	if m.segments += len(o); m.segments > MaxSegments {
