@@ -11,6 +11,7 @@ require (
 	github.com/go-sql-driver/mysql v1.10.1
 	github.com/go-text/typesetting v0.3.5
 	github.com/hhrutter/lzw v1.0.0
+	github.com/hhrutter/tiff v1.0.2
 	github.com/klauspost/compress v1.20.4
 	github.com/maypok86/otter/v2 v2.4.0
 	github.com/pressly/goose/v3 v3.29.0

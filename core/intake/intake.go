@@ -51,7 +51,7 @@ type Master struct {
 }
 
 // ErrKind is returned for files that are no master.
-var ErrKind = errors.New("this is neither a drawing (SVG, PDF, EPS) nor a picture (PNG, JPEG, TIFF, WebP, GIF)")
+var ErrKind = errors.New("this is neither a drawing (SVG, PDF, EPS) nor a picture (PNG, JPEG, TIFF, WebP, GIF, BMP)")
 
 // Read takes a master in. Its kind is told from its first bytes.
 func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) {
@@ -99,8 +99,8 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	m.Drawing = parts.Number(m.Drawing)
 	m.Keys = parts.Keys(m.Drawing)
 	m.name(opt.Parts)
-	if !kind.Paged {
-		for _, x := range reading {
+	for _, x := range reading {
+		if !kind.Paged || x.Box() != "" && kind.Key != "pdf" {
 			m.idle(x)
 		}
 	}
@@ -214,7 +214,8 @@ var kinds = []Kind{
 	{Key: "png", Name: "PNG", marks: []string{"\x89PNG\r\n\x1a\n"}, read: readPicture},
 	{Key: "jpeg", Name: "JPEG", marks: []string{"\xff\xd8\xff"}, read: readPicture},
 	{Key: "gif", Name: "GIF", marks: []string{"GIF8"}, read: readPicture},
-	{Key: "tiff", Name: "TIFF", marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
+	{Key: "tiff", Name: "TIFF", Paged: true, marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
+	{Key: "bmp", Name: "BMP", marks: []string{"BM....\x00\x00\x00\x00"}, read: readPicture},
 	{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
 	{Key: "pdf", Name: "PDF", Vector: true, Paged: true, marks: []string{"%PDF-"}, Disarm: pdf.Disarm, read: readPDF},
 	{Key: "eps", Name: "EPS", Vector: true, Paged: true, marks: []string{"%!", "\x04%!", "\xc5\xd0\xd3\xc6"}, read: readPostScript},
@@ -259,7 +260,12 @@ func readSVG(ctx context.Context, data []byte, opt Options) (source, error) {
 	return source{d, fs, 0}, err
 }
 
-func readPicture(_ context.Context, data []byte, _ Options) (source, error) {
-	d, fs, err := picture.Read(data)
-	return source{d, fs, 0}, err
+func readPicture(_ context.Context, data []byte, opt Options) (source, error) {
+	page, _ := chosen(opt.Mends)
+	d, fs, err := picture.Read(data, max(page, 1))
+	n := picture.Pages(data)
+	if err == nil {
+		pages(&fs, max(page, 1), n, page)
+	}
+	return source{d, fs, n}, err
 }

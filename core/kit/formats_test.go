@@ -208,7 +208,7 @@ func TestInksOfAPDFMaster(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := recipe.Parse([]byte(`{"name": "inks", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [
+	r, err := recipe.Parse([]byte(`{"name": "inks", "naming": "{brand}_{version}_{colour}", "versions": [{"name": "colour", "treatment": "as-drawn"}], "files": [
   {"format": "pdf", "colour": "rgb"}, {"format": "pdf", "colour": "cmyk"}, {"format": "eps"}, {"format": "svg"}, {"format": "png", "widths": [300]}]}`))
 	if err != nil {
 		t.Fatal(err)

@@ -66,7 +66,7 @@ func ReadScreen(data []byte) (*Screen, error) {
 
 // isPlain asks for a few colours.
 func (s *Screen) isPlain() bool {
-	const near = 1.5 / 255
+	const near = 2.5 / 255 // rounding of the columns shows most in the darkest channel
 	for _, c := range [][]float64{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0.5, 0.5, 0.5}, {0.8, 0.2, 0.4}, {0.1, 0.1, 0.1}, {1, 1, 1}} {
 		g := s.convert(c)
 		if math.Abs(g.R-c[0]) > near || math.Abs(g.G-c[1]) > near || math.Abs(g.B-c[2]) > near {

@@ -3,17 +3,8 @@
 package picture
 
 import (
-	"bytes"
-	"errors"
 	"fmt"
 	"image"
-	"image/draw"
-	_ "image/gif" // formats that Decode knows
-	_ "image/jpeg"
-	_ "image/png"
-
-	_ "golang.org/x/image/tiff"
-	_ "golang.org/x/image/webp"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -23,51 +14,11 @@ import (
 // MaxPixels bounds one picture.
 const MaxPixels = 40_000_000
 
-// Check reports whether data is a picture that Decode takes, as far as its head
-// tells.
-func Check(data []byte) error {
-	_, _, err := Size(data)
-	return err
-}
-
-// Size is the width and height of a picture in px, from its head alone.
-func Size(data []byte) (w, h int, err error) {
-	c, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if errors.Is(err, image.ErrFormat) {
-		return 0, 0, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP)")
-	}
-	if err != nil {
-		return 0, 0, fmt.Errorf("the picture is damaged: %w", err)
-	}
-	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
-		return 0, 0, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
-	}
-	return c.Width, c.Height, nil
-}
-
-// Decode reads a PNG, JPEG, GIF, TIFF or WebP picture into straight 8-bit
-// sRGB with alpha. The size is checked before any pixel is unpacked.
-func Decode(data []byte) (*image.NRGBA, error) {
-	if err := Check(data); err != nil {
-		return nil, err
-	}
-	img, _, err := image.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("the picture is damaged: %w", err)
-	}
-	b := img.Bounds()
-	if n, ok := img.(*image.NRGBA); ok && b.Min == (image.Point{}) {
-		return n, nil
-	}
-	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
-	draw.Draw(out, out.Bounds(), img, b.Min, draw.Src)
-	return out, nil
-}
-
-// Read takes a picture as a master: one page unit for each pixel. That it is
-// only pixels is a finding; so is a plain ground that fills its corners.
-func Read(data []byte) (*drawing.Drawing, finding.List, error) {
-	img, err := Decode(data)
+// Read takes a picture as a master: one page unit for each pixel. sheet counts
+// from 1 in files with several. That it is only pixels is a finding; so is a
+// plain ground that fills its corners.
+func Read(data []byte, sheet int) (*drawing.Drawing, finding.List, error) {
+	img, err := decodePage(data, sheet)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -1,0 +1,208 @@
+package picture
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"image"
+	"image/draw"
+	_ "image/gif" // formats that Decode knows
+	_ "image/jpeg"
+	_ "image/png"
+	"math"
+
+	cmyktiff "github.com/hhrutter/tiff"
+	_ "golang.org/x/image/bmp"
+	"golang.org/x/image/tiff"
+	_ "golang.org/x/image/webp"
+
+	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+)
+
+// Check reports whether data is a picture that Decode takes, as far as its head
+// tells.
+func Check(data []byte) error {
+	_, _, err := Size(data)
+	return err
+}
+
+// Size is the width and height of a picture in px as it is seen, from its head
+// alone.
+func Size(data []byte) (w, h int, err error) {
+	c, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if errors.Is(err, image.ErrFormat) {
+		return 0, 0, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP, BMP)")
+	}
+	if err != nil && isTIFF(data) {
+		c, err = cmyktiff.DecodeConfig(bytes.NewReader(data))
+	}
+	if err != nil {
+		return 0, 0, fmt.Errorf("the picture is damaged: %w", err)
+	}
+	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
+		return 0, 0, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
+	}
+	if readMeta(data).turn >= 5 {
+		return c.Height, c.Width, nil
+	}
+	return c.Width, c.Height, nil
+}
+
+// Pages is how many pictures a file holds that are seen one by one.
+func Pages(data []byte) int {
+	if !isTIFF(data) {
+		return 1
+	}
+	return max(1, len(newTags(data).pages))
+}
+
+// Decode reads a PNG, JPEG, GIF, TIFF, WebP or BMP picture into straight 8-bit
+// sRGB with alpha, by the profile inside and the right way up. The size is
+// checked before any pixel is unpacked.
+func Decode(data []byte) (*image.NRGBA, error) {
+	if err := Check(data); err != nil {
+		return nil, err
+	}
+	img, err := decode(data)
+	if err != nil {
+		return nil, fmt.Errorf("the picture is damaged: %w", err)
+	}
+	m := readMeta(data)
+	return turned(seen(img, m), m.turn), nil
+}
+
+// decodePage is Decode of one page of several, from 1.
+func decodePage(data []byte, page int) (*image.NRGBA, error) {
+	if n := Pages(data); page > n {
+		return nil, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
+	}
+	if page > 1 {
+		t := newTags(data)
+		data = t.alone(t.pages[page-1])
+	}
+	return Decode(data)
+}
+
+func decode(data []byte) (image.Image, error) {
+	if !isTIFF(data) {
+		img, _, err := image.Decode(bytes.NewReader(data))
+		return img, err
+	}
+	const separated = 5
+	t := newTags(data)
+	if len(t.pages) > 0 && t.value(t.pages[0], tagPhotometric, 0) != separated {
+		if img, err := tiff.Decode(bytes.NewReader(data)); err == nil {
+			return img, nil
+		}
+	}
+	return cmyktiff.Decode(bytes.NewReader(data))
+}
+
+// seen turns samples into what a screen shows.
+func seen(img image.Image, m meta) *image.NRGBA {
+	b := img.Bounds()
+	if c, ok := img.(*image.CMYK); ok {
+		return pressed(c, m.profile)
+	}
+	out, ok := img.(*image.NRGBA)
+	if !ok || b.Min != (image.Point{}) || out.Stride != 4*b.Dx() {
+		out = image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+		draw.Draw(out, out.Rect, img, b.Min, draw.Src)
+	}
+	var look func(c [3]uint8) [3]uint8
+	if p, err := icc.ReadScreen(m.profile); err == nil && !p.Plain() {
+		look = func(c [3]uint8) [3]uint8 {
+			v := []float64{float64(c[0]) / 255, float64(c[1]) / 255, float64(c[2]) / 255}
+			r, g, b := p.RGB(v[:p.Channels]).Bytes()
+			return [3]uint8{r, g, b}
+		}
+	} else if g := m.gamma; m.profile == nil && g > 0.01 && g < 10 && math.Abs(g-1/2.2) > 0.02 {
+		look = func(c [3]uint8) [3]uint8 {
+			for i := range c {
+				v := colour.Encoded(math.Pow(float64(c[i])/255, 1/g))
+				c[i] = uint8(math.Round(v * 255))
+			}
+			return c
+		}
+	}
+	if look == nil {
+		return out
+	}
+	known := map[[3]uint8][3]uint8{}
+	for i := 0; i < len(out.Pix); i += 4 {
+		k := [3]uint8(out.Pix[i : i+3])
+		v, ok := known[k]
+		if !ok {
+			v = look(k)
+			known[k] = v
+		}
+		copy(out.Pix[i:], v[:])
+	}
+	return out
+}
+
+// pressed shows process inks as the press of the profile prints them, or offset
+// on coated paper where there is none.
+func pressed(img *image.CMYK, profile []byte) *image.NRGBA {
+	press := colour.Coated
+	if p, err := icc.Read(profile); err == nil {
+		press = p
+	}
+	b := img.Rect
+	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+	known := map[[4]uint8][3]uint8{}
+	for y := range b.Dy() {
+		for x := range b.Dx() {
+			k := [4]uint8(img.Pix[y*img.Stride+4*x:])
+			v, ok := known[k]
+			if !ok {
+				build := colour.CMYK{C: float64(k[0]) / 2.55, M: float64(k[1]) / 2.55, Y: float64(k[2]) / 2.55, K: float64(k[3]) / 2.55}
+				c := colour.White
+				if !build.NoInk() {
+					c = press.Show(build)
+				}
+				v[0], v[1], v[2] = c.Bytes()
+				known[k] = v
+			}
+			copy(out.Pix[4*(y*b.Dx()+x):], []uint8{v[0], v[1], v[2], 255})
+		}
+	}
+	return out
+}
+
+// turned brings a picture the right way up: orientation as EXIF 2.3 counts it.
+func turned(img *image.NRGBA, turn int) *image.NRGBA {
+	if turn < 2 || turn > 8 {
+		return img
+	}
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	to := image.Rect(0, 0, w, h)
+	if turn >= 5 {
+		to = image.Rect(0, 0, h, w)
+	}
+	out := image.NewNRGBA(to)
+	for y := range to.Dy() {
+		for x := range to.Dx() {
+			sx, sy := x, y
+			switch turn {
+			case 2:
+				sx = w - 1 - x
+			case 3:
+				sx, sy = w-1-x, h-1-y
+			case 4:
+				sy = h - 1 - y
+			case 5:
+				sx, sy = y, x
+			case 6:
+				sx, sy = y, h-1-x
+			case 7:
+				sx, sy = w-1-y, h-1-x
+			case 8:
+				sx, sy = w-1-y, x
+			}
+			copy(out.Pix[out.PixOffset(x, y):][:4], img.Pix[img.PixOffset(sx, sy):][:4])
+		}
+	}
+	return out
+}
