@@ -50,6 +50,7 @@ const (
 	Page            Code = "page"             // the page became another
 	DetailLost      Code = "detail-lost"      // borders that a version in one ink melts
 	PictureTraced   Code = "picture-traced"   // a picture was traced for one ink
+	Traced          Code = "traced"           // the master is a picture that was traced into shapes
 	PartIdle        Code = "part-idle"        // a name for pieces that are not there
 	MendIdle        Code = "mend-idle"        // a mend that finds nothing to do
 	ClearSpace      Code = "clear-space"      // less room than the frame asks for

@@ -18,6 +18,7 @@ import (
 	"dyekit/core/intake/svg"
 	"dyekit/core/parts"
 	"dyekit/core/preflight"
+	"dyekit/core/trace"
 )
 
 // MaxTime bounds the reading of one master.
@@ -86,6 +87,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	opt.Mends = reading
 	x, err := kind.read(ctx, data, opt)
+	m.Kind.Vector = kind.Vector || x.traced
 	m.Drawing, m.Findings, m.Sheets = x.drawing, x.findings, max(1, x.sheets)
 	if err == nil {
 		err = preflight.Budget(ctx, m.Drawing)
@@ -100,7 +102,8 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	m.Keys = parts.Keys(m.Drawing)
 	m.name(opt.Parts)
 	for _, x := range reading {
-		if !kind.Paged || x.Box() != "" && kind.Key != "pdf" {
+		_, _, traces := x.Trace()
+		if x.Box() != "" && kind.Key != "pdf" || x.Sheet() > 0 && !kind.Paged || traces && kind.Vector {
 			m.idle(x)
 		}
 	}
@@ -128,7 +131,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	if !m.Kind.Vector { // mends are for drawings
 		for i := range m.Findings {
-			if f := &m.Findings[i]; f.Mend != string(preflight.DropBacking) {
+			if f := &m.Findings[i]; f.Mend != string(preflight.DropBacking) && !Mend(f.Mend).Reading() {
 				f.Mend = ""
 			}
 		}
@@ -207,6 +210,7 @@ type source struct {
 	drawing  *drawing.Drawing
 	findings finding.List
 	sheets   int // pages of the file; 0 where there is no such thing
+	traced   bool
 }
 
 // kinds are told apart in this order.
@@ -257,15 +261,26 @@ func begins(data []byte, mark string) bool {
 
 func readSVG(ctx context.Context, data []byte, opt Options) (source, error) {
 	d, fs, err := svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
-	return source{d, fs, 0}, err
+	return source{d, fs, 0, false}, err
 }
 
-func readPicture(_ context.Context, data []byte, opt Options) (source, error) {
-	page, _ := chosen(opt.Mends)
-	d, fs, err := picture.Read(data, max(page, 1))
-	n := picture.Pages(data)
-	if err == nil {
-		pages(&fs, max(page, 1), n, page)
+func readPicture(ctx context.Context, data []byte, opt Options) (source, error) {
+	sheet, _ := chosen(opt.Mends)
+	o := picture.Options{Sheet: sheet}
+	var mend Mend
+	for _, m := range opt.Mends {
+		if colours, smooth, ok := m.Trace(); ok {
+			mend, o.Trace = m, &trace.Options{Colours: colours, Smooth: smooth}
+		}
 	}
-	return source{d, fs, n}, err
+	d, fs, err := picture.Read(ctx, data, o)
+	if err != nil {
+		return source{}, err
+	}
+	if o.Trace != nil {
+		fs[0].Mend = string(mend)
+	}
+	n := picture.Pages(data)
+	pages(&fs, max(sheet, 1), n, sheet)
+	return source{d, fs, n, o.Trace != nil}, nil
 }

@@ -49,7 +49,7 @@ func readPDF(ctx context.Context, data []byte, opt Options) (source, error) {
 		fs.Add(finding.Page, finding.Mended, fmt.Sprintf("the %s box is the page", box), "", geom.Rect{})
 		fs[len(fs)-1].Mend = "box " + string(box)
 	}
-	return source{d, fs, doc.Pages}, nil
+	return source{d, fs, doc.Pages, false}, nil
 }
 
 // pages says which page of several was read; asked is the one that was chosen,
@@ -107,7 +107,7 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 		fs.Add(finding.Page, finding.Mended, "the box that the file gives itself does not hold its art: the box of its art became the page", "", geom.Rect{})
 	}
 	pages(&fs, doc.Page, doc.Pages, page)
-	return source{d, fs, doc.Pages}, nil
+	return source{d, fs, doc.Pages, false}, nil
 }
 
 // onto gives a drawing a page that begins at 0, 0.

@@ -14,6 +14,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/planar"
+	"dyekit/core/trace"
 )
 
 // A Mend is a repair in words, as it is kept, recorded and typed: a verb and
@@ -21,6 +22,8 @@ import (
 //
 //	sheet 2                 of a file with several pages this one is read
 //	box bleed               of a page with several boxes this one is the page
+//	trace 5 0.3             the picture is traced into shapes of 5 colours, or of
+//	                        as many as there are ("auto"), smooth from 0 to 1
 //	page 0 0 400 300        the page becomes this box: left, top, right, bottom
 //	covered                 what lies wholly behind other paint is taken away
 //	backing                 the rectangle behind the art is taken away
@@ -38,7 +41,7 @@ const DropBacking Mend = "backing"
 
 // verbs in the order in which mends are carried out, whatever the order in
 // which they were taken: each sees what the earlier ones left.
-var verbs = []string{"sheet", "box", "page", "covered", "backing", "fill", "open", "join", "thicken"}
+var verbs = []string{"sheet", "box", "trace", "page", "covered", "backing", "fill", "open", "join", "thicken"}
 
 // Early reports whether a mend is carried out before the master is checked:
 // the page decides what is checked at all.
@@ -49,7 +52,13 @@ func (m Mend) Sole() bool { return m.Early() || m.Reading() }
 
 // Reading reports whether a mend says how the file is read in the first place:
 // its reader carries it out.
-func (m Mend) Reading() bool { return m.verb() == "sheet" || m.verb() == "box" }
+func (m Mend) Reading() bool {
+	switch m.verb() {
+	case "sheet", "box", "trace":
+		return true
+	}
+	return false
+}
 
 // maxSheet bounds the number of a page.
 const maxSheet = 100_000
@@ -94,6 +103,32 @@ func InOrder(ms []Mend) []Mend {
 	return out
 }
 
+// Trace is the mend that traces a picture: into so many colours, or as many as
+// there are if colours is 0, smooth from 0 to 1.
+func Trace(colours int, smooth float64) Mend {
+	n := "auto"
+	if colours > 0 {
+		n = strconv.Itoa(colours)
+	}
+	return Mend(fmt.Sprintf("trace %s %.3g", n, smooth))
+}
+
+// Trace returns what a mend asks of a tracing; ok is false if it asks for none.
+func (m Mend) Trace() (colours int, smooth float64, ok bool) {
+	f := strings.Fields(string(m))
+	if len(f) != 3 || f[0] != "trace" {
+		return 0, 0, false
+	}
+	colours, err := strconv.Atoi(f[1])
+	if f[1] == "auto" {
+		colours, err = 0, nil
+	} else if err != nil || colours < 2 || colours > trace.MaxColour {
+		return 0, 0, false
+	}
+	smooth, err = strconv.ParseFloat(f[2], 64)
+	return colours, smooth, err == nil && smooth >= 0 && smooth <= 1
+}
+
 // Check reports what is wrong with a mend whatever the drawing.
 func (m Mend) Check() error {
 	_, args, _ := strings.Cut(string(m), " ")
@@ -108,6 +143,10 @@ func (m Mend) Check() error {
 		}
 	case "box":
 		if m.Box() != "" {
+			return nil
+		}
+	case "trace":
+		if _, _, ok := m.Trace(); ok {
 			return nil
 		}
 	case "page":
@@ -135,7 +174,7 @@ func (m Mend) Check() error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, trace COLOURS|auto SMOOTH, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
 }
 
 // farthest bounds the numbers of a mend, in page units.

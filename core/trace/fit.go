@@ -2,100 +2,372 @@ package trace
 
 import (
 	"math"
+	"sort"
 
 	"dyekit/core/geom"
 )
 
 const (
-	reach  = 3.5  // px of contour on each side over which a corner is looked for
-	corner = 0.80 // cosine of the turn from which a bend is a corner: some 37°
+	reach = 3.5 // px of border over which a direction is taken
+	blunt = 1.2 // px near a corner that pixels cut off
 )
 
-// fit appends a closed polygon as curves.
-func fit(poly []geom.Point, tol float64, out *geom.Path) {
-	poly, cs := sharpen(poly, corners(poly))
-	n := len(poly)
-	out.MoveTo(poly[first(cs)])
-	if len(cs) == 0 {
-		// Round all the way: begin anywhere, with the same direction at both
-		// ends.
-		ring := append(append([]geom.Point{}, poly...), poly[0])
-		d := poly[1].Sub(poly[n-1]).Unit()
-		section(ring, d, d.Mul(-1), tol, 0, out)
-		out.Close()
+// fit gives an arc its curves.
+func (a *arc) fit(tol float64) {
+	if a.from.node >= 0 {
+		l := &line{ps: a.ps}
+		l.fit(tol, &a.path)
 		return
 	}
+	fit(a.ps, tol, &a.path)
+}
+
+// fit appends a closed polygon as curves: an ellipse if it is one, or pieces
+// between corners.
+func fit(poly []geom.Point, tol float64, out *geom.Path) {
+	if e, ok := ellipse(poly, tol); ok {
+		*out = append(*out, e...)
+		return
+	}
+	l := &line{ps: poly, ring: true}
+	l.fit(tol, out)
+	out.Close()
+}
+
+// ellipse tells whether a polygon is a circle or an upright ellipse, by its
+// moments: those of an ellipse are a quarter of its half axes squared.
+func ellipse(poly []geom.Point, tol float64) (geom.Path, bool) {
+	if len(poly) < 8 {
+		return nil, false
+	}
+	o := poly[0]
+	var area, mx, my, xx, yy, xy float64
+	for i, p := range poly {
+		p, q := p.Sub(o), poly[(i+1)%len(poly)].Sub(o)
+		c := p.Cross(q)
+		area += c / 2
+		mx += (p.X + q.X) * c / 6
+		my += (p.Y + q.Y) * c / 6
+		xx += (p.X*p.X + p.X*q.X + q.X*q.X) * c / 12
+		yy += (p.Y*p.Y + p.Y*q.Y + q.Y*q.Y) * c / 12
+		xy += (p.X*q.Y + 2*p.X*p.Y + 2*q.X*q.Y + q.X*p.Y) * c / 24
+	}
+	if math.Abs(area) < 6 {
+		return nil, false
+	}
+	mx, my = mx/area, my/area
+	xx, yy, xy = xx/area-mx*mx, yy/area-my*my, xy/area-mx*my
+	if !(xx > 0 && yy > 0) {
+		return nil, false
+	}
+	rx, ry := 2*math.Sqrt(xx), 2*math.Sqrt(yy)
+	const round = 0.02 // of the radius, or a third of a pixel
+	if math.Abs(rx-ry) < max(round*max(rx, ry), 0.3) {
+		rx = (rx + ry) / 2
+		ry = rx
+	} else if math.Abs(xy) > 0.01*math.Sqrt(xx*yy) {
+		return nil, false // it is turned
+	}
+	centre := o.Add(geom.Pt(mx, my))
+	slack := max(0.22, 0.8*tol)
+	for _, p := range poly {
+		d := p.Sub(centre)
+		if off := math.Abs(math.Hypot(d.X/rx, d.Y/ry)-1) * min(rx, ry); off > slack {
+			return nil, false
+		}
+	}
+	e := geom.Ellipse(centre, rx, ry)
+	if area*e.Area() < 0 {
+		e = e.Reverse()
+	}
+	return e, true
+}
+
+// A line is a border: a ring, or a stretch with two ends.
+type line struct {
+	ps   []geom.Point
+	ring bool
+	far  []float64 // length of the border up to each point; one more for a ring
+}
+
+// at is a point by its number, round a ring or held at the ends.
+func (l *line) at(i int) geom.Point {
+	n := len(l.ps)
+	if l.ring {
+		return l.ps[((i%n)+n)%n]
+	}
+	return l.ps[min(max(i, 0), n-1)]
+}
+
+// measure makes the table of lengths.
+func (l *line) measure() {
+	n := len(l.ps)
+	l.far = make([]float64, n, n+1)
+	for i := 1; i < n; i++ {
+		l.far[i] = l.far[i-1] + l.ps[i].Sub(l.ps[i-1]).Len()
+	}
+	if l.ring {
+		l.far = append(l.far, l.far[n-1]+l.ps[0].Sub(l.ps[n-1]).Len())
+	}
+}
+
+// along is the place at a length of border from point i, either way.
+func (l *line) along(i int, d float64) geom.Point {
+	n, whole := len(l.ps), l.far[len(l.far)-1]
+	at := l.far[i] + d
+	if l.ring {
+		at = math.Mod(at, whole)
+		if at < 0 {
+			at += whole
+		}
+	}
+	at = min(max(at, 0), whole)
+	k := sort.SearchFloat64s(l.far, at)
+	if k == 0 {
+		return l.ps[0]
+	}
+	k = min(k, len(l.far)-1)
+	a, b := l.far[k-1], l.far[k]
+	p, q := l.ps[k-1], l.ps[k%n]
+	if b == a {
+		return q
+	}
+	return p.Lerp(q, (at-a)/(b-a))
+}
+
+// turn is how much the border turns at point i, in radians: between what lies
+// from near to far before it and what lies so after it.
+func (l *line) turn(i int, near, far float64) float64 {
+	u := l.along(i, -near).Sub(l.along(i, -far))
+	v := l.along(i, far).Sub(l.along(i, near))
+	return math.Abs(math.Atan2(u.Cross(v), u.Dot(v)))
+}
+
+// A bend is a corner if it turns by so much, within a pixel or two: seen from
+// further off it turns hardly more. An arc, seen from twice as far, turns twice as
+// much.
+const (
+	corner   = 0.55 // radians, some 32°
+	sudden   = 0.70 // of the turn that is seen from further off
+	acute    = 1.7  // radians from which small pieces have corners in any case
+	smallish = 26   // px round small pieces
+)
+
+// corners returns the points where the direction turns sharply, each the
+// sharpest of those near it; the ends of a stretch are among them.
+func (l *line) corners() []int {
+	n := len(l.ps)
+	whole := l.far[len(l.far)-1]
+	turn := make([]float64, n)
+	for i := range l.ps {
+		if l.ring || i > 0 && i < n-1 {
+			turn[i] = l.turn(i, 0.8, 2.6)
+		}
+	}
+	var cs []int
+	for i := range l.ps {
+		if !l.ring && (i == 0 || i == n-1) {
+			cs = append(cs, i)
+			continue
+		}
+		t := turn[i]
+		if t < corner || !l.ring && (l.far[i] < 1.5 || whole-l.far[i] < 1.5) {
+			continue
+		}
+		if t < sudden*l.turn(i, 2.4, 5) && !(t > acute && whole < smallish) {
+			continue
+		}
+		best := true
+		for _, step := range []int{1, -1} {
+			for k := 1; k < n/2 && best; k++ {
+				j := i + step*k
+				if !l.ring && (j < 0 || j >= n) {
+					break
+				}
+				if j = ((j % n) + n) % n; l.ps[j].Sub(l.ps[i]).Len() > 2.4 {
+					break
+				}
+				best = turn[j] < t || turn[j] == t && step > 0
+			}
+		}
+		if best {
+			cs = append(cs, i)
+		}
+	}
+	return cs
+}
+
+// A run is what lies between two corners.
+type run struct {
+	ps       []geom.Point
+	straight bool
+	p, d     geom.Point // of the straight line: a point and the direction
+}
+
+// fit cuts the border at its corners and appends curves, beginning with MoveTo.
+func (l *line) fit(tol float64, out *geom.Path) {
+	l.measure()
+	cs := l.corners()
+	if l.ring && len(cs) == 0 {
+		// Round all the way: begin where it is straightest, with the same
+		// direction at both ends.
+		k := l.straightest()
+		n := len(l.ps)
+		ring := make([]geom.Point, 0, n+1)
+		for i := range n + 1 {
+			ring = append(ring, l.ps[(k+i)%n])
+		}
+		d := l.at(k + 2).Sub(l.at(k - 2)).Unit()
+		out.MoveTo(ring[0])
+		smooth(ring, d, d.Mul(-1), tol, out)
+		return
+	}
+	n := len(l.ps)
+	var runs []run
 	for i, a := range cs {
+		if !l.ring && i == len(cs)-1 {
+			break
+		}
 		b := cs[(i+1)%len(cs)]
 		if b <= a {
 			b += n
 		}
-		var ps []geom.Point
+		r := run{}
 		for k := a; k <= b; k++ {
-			ps = append(ps, poly[k%n])
+			r.ps = append(r.ps, l.at(k))
 		}
-		if straight(ps, tol) {
+		r.line(tol)
+		runs = append(runs, r)
+	}
+	l.meet(runs)
+	out.MoveTo(runs[0].ps[0])
+	for i := range runs {
+		r := &runs[i]
+		ps := r.ps
+		if r.straight || len(ps) == 2 {
 			out.LineTo(ps[len(ps)-1])
 			continue
 		}
-		section(ps, ahead(ps), ahead(reversed(ps)), tol, 0, out)
+		ps = cutOff(ps)
+		smooth(ps, ahead(ps), ahead(reversed(ps)), tol, out)
 	}
-	out.Close()
 }
 
-// sharpen moves each corner to where its two sides meet: between the middles
-// of pixels a contour can only cut it off. Points on the cut go.
-func sharpen(poly []geom.Point, cs []int) ([]geom.Point, []int) {
-	const blunt = 1.0 // px that a corner is cut by, at most
-	n := len(poly)
-	moved := map[int]geom.Point{}
-	gone := map[int]bool{}
-	for _, c := range cs {
-		var side [2][2]geom.Point
-		for k, step := range []int{-1, 1} {
-			i := c
-			for j := 1; j < n && poly[i].Sub(poly[c]).Len() < blunt; j++ {
-				i = ((c+j*step)%n + n) % n
-			}
-			side[k] = [2]geom.Point{poly[i], beside(poly, i, step)}
-		}
-		a, u, b, v := side[0][0], side[0][1], side[1][0], side[1][1]
-		if det := u.Cross(v); math.Abs(det) > 0.2 {
-			if x := a.Add(u.Mul(b.Sub(a).Cross(v) / det)); x.Sub(poly[c]).Len() < 1.5*blunt {
-				moved[c] = x
-				for j := 1; j < n/4 && poly[(c+j)%n].Sub(poly[c]).Len() < blunt; j++ {
-					gone[(c+j)%n] = true
-				}
-				for j := 1; j < n/4 && poly[(c-j+n)%n].Sub(poly[c]).Len() < blunt; j++ {
-					gone[(c-j+n)%n] = true
-				}
-			}
+// line tells whether a run is straight but for its cut corners, and where the
+// line lies; one that is almost upright or level is.
+func (r *run) line(tol float64) {
+	n := len(r.ps)
+	a, b := r.ps[0], r.ps[n-1]
+	var mean geom.Point
+	var in []geom.Point
+	for _, p := range r.ps {
+		if p.Sub(a).Len() > blunt && p.Sub(b).Len() > blunt {
+			in = append(in, p)
+			mean = mean.Add(p)
 		}
 	}
-	var out []geom.Point
-	var at []int
-	k := 0
-	for i, p := range poly {
-		isCorner := k < len(cs) && cs[k] == i
-		if isCorner {
-			k++
-			at = append(at, len(out))
-			if x, ok := moved[i]; ok {
-				p = x
-			}
-		} else if gone[i] {
-			continue
-		}
-		out = append(out, p)
+	if len(in) < 2 {
+		r.straight = b.Sub(a).Len() < 3*blunt || n == 2
+		r.p, r.d = a, b.Sub(a).Unit()
+		return
 	}
-	return out, at
+	mean = mean.Mul(1 / float64(len(in)))
+	var xx, xy, yy float64
+	for _, p := range in {
+		d := p.Sub(mean)
+		xx, xy, yy = xx+d.X*d.X, xy+d.X*d.Y, yy+d.Y*d.Y
+	}
+	t := math.Atan2(2*xy, xx-yy) / 2
+	d := geom.Pt(math.Cos(t), math.Sin(t))
+	if d.Dot(b.Sub(a)) < 0 {
+		d = d.Mul(-1)
+	}
+	long := in[len(in)-1].Sub(in[0]).Len()
+	if near := 0.4 / max(long, 1); math.Abs(d.X) < near && long > 4 {
+		d = geom.Pt(0, math.Copysign(1, d.Y))
+	} else if math.Abs(d.Y) < near && long > 4 {
+		d = geom.Pt(math.Copysign(1, d.X), 0)
+	}
+	slack := max(0.16, 0.8*tol)
+	for _, p := range in {
+		if math.Abs(d.Cross(p.Sub(mean))) > slack {
+			return
+		}
+	}
+	r.straight, r.p, r.d = true, mean, d
 }
 
-func first(cs []int) int {
-	if len(cs) == 0 {
-		return 0
+// meet moves the corners between runs to where their sides meet: pixels can only
+// cut them off.
+func (l *line) meet(runs []run) {
+	for i := range runs {
+		j := i + 1
+		if j == len(runs) {
+			if !l.ring {
+				break
+			}
+			j = 0
+		}
+		a, b := &runs[i], &runs[j]
+		old := b.ps[0]
+		side := func(r *run, first bool) (geom.Point, geom.Point) {
+			if r.straight {
+				return r.p, r.d
+			}
+			ps := r.ps
+			if !first {
+				ps = reversed(ps)
+			}
+			k := 0
+			for k < len(ps)-2 && ps[k].Sub(ps[0]).Len() < blunt {
+				k++
+			}
+			return ps[k], ahead(ps[k:])
+		}
+		p, u := side(a, false)
+		q, v := side(b, true)
+		at := old
+		if det := u.Cross(v); math.Abs(det) > 0.25 {
+			// Pixels cut off the more, the sharper the corner is.
+			far := 0.75 / max(0.2, math.Sqrt((1+u.Dot(v))/2))
+			if !a.straight || !b.straight {
+				far = min(far, 1.2)
+			}
+			if x := p.Add(u.Mul(q.Sub(p).Cross(v) / det)); x.Sub(old).Len() < far {
+				at = x
+			}
+		}
+		a.ps[len(a.ps)-1], b.ps[0] = at, at
 	}
-	return cs[0]
+	if !l.ring { // the ends stay where other borders meet them
+		return
+	}
+	if len(runs) == 1 {
+		runs[0].ps[len(runs[0].ps)-1] = runs[0].ps[0]
+	}
+}
+
+// cutOff drops the points near the ends that lie on cut corners.
+func cutOff(ps []geom.Point) []geom.Point {
+	n := len(ps)
+	out := []geom.Point{ps[0]}
+	for _, p := range ps[1 : n-1] {
+		if p.Sub(ps[0]).Len() > blunt && p.Sub(ps[n-1]).Len() > blunt {
+			out = append(out, p)
+		}
+	}
+	return append(out, ps[n-1])
+}
+
+// straightest is the point of a ring around which it bends least.
+func (l *line) straightest() int {
+	best, most := 0, math.Inf(-1)
+	for i := range l.ps {
+		if t := -l.turn(i, 0.5, 5); t > most {
+			best, most = i, t
+		}
+	}
+	return best
 }
 
 func reversed(ps []geom.Point) []geom.Point {
@@ -116,85 +388,141 @@ func ahead(ps []geom.Point) geom.Point {
 	return ps[len(ps)-1].Sub(ps[0]).Unit()
 }
 
-// corners returns the points where the direction turns sharply, each the
-// sharpest within reach.
-func corners(poly []geom.Point) []int {
-	n := len(poly)
-	turn := make([]float64, n)
-	for i := range poly {
-		turn[i] = beside(poly, i, 1).Dot(beside(poly, i, -1).Mul(-1))
-	}
-	var cs []int
-	for i := range poly {
-		if turn[i] > corner {
+// smooth fits points without corners: as few cubics as reach along them within
+// tol, each as long as it can be, and straight lines where there are long ones.
+// u and v are the directions at the ends, both into the border.
+func smooth(ps []geom.Point, u, v geom.Point, tol float64, out *geom.Path) {
+	n := len(ps)
+	for from := 0; from < n-1; {
+		dir := u
+		if from > 0 {
+			dir = tangent(ps, from)
+		}
+		to, c := longest(ps, from, dir, v, tol)
+		if s := straightFrom(ps, from, tol); s > from+2 && ps[s].Sub(ps[from]).Len() > max(8, 0.55*ps[to].Sub(ps[from]).Len()) {
+			out.LineTo(ps[s])
+			from = s
 			continue
 		}
-		best := true
-		for k := 1; k < n/2 && poly[(i+k)%n].Sub(poly[i]).Len() < reach; k++ {
-			best = best && turn[(i+k)%n] >= turn[i]
+		if flat(c, 0.5*tol) {
+			out.LineTo(c.D)
+		} else {
+			out.CubeTo(c.B, c.C, c.D)
 		}
-		for k := 1; k < n/2 && poly[(i-k+n)%n].Sub(poly[i]).Len() < reach; k++ {
-			best = best && turn[(i-k+n)%n] > turn[i]
-		}
-		if best {
-			cs = append(cs, i)
-		}
+		from = to
 	}
-	return cs
 }
 
-// beside is the direction from point i to the one about reach further on.
-func beside(poly []geom.Point, i, step int) geom.Point {
-	n := len(poly)
-	for k := 1; k < n; k++ {
-		if d := poly[((i+k*step)%n+n)%n].Sub(poly[i]); d.Len() >= reach {
-			return d.Unit()
-		}
+// tangent is the direction of the border at a point, from a little before it to
+// a little after.
+func tangent(ps []geom.Point, i int) geom.Point {
+	a, b := i, i
+	for a > 0 && ps[i].Sub(ps[a]).Len() < reach*0.7 {
+		a--
 	}
-	return geom.Point{}
+	for b < len(ps)-1 && ps[b].Sub(ps[i]).Len() < reach*0.7 {
+		b++
+	}
+	return ps[b].Sub(ps[a]).Unit()
 }
 
-func straight(ps []geom.Point, tol float64) bool {
-	a, d := ps[0], ps[len(ps)-1].Sub(ps[0])
-	for _, p := range ps {
-		if math.Abs(d.Cross(p.Sub(a))) > tol*d.Len() {
-			return false
-		}
-	}
-	return d.Len() > 0
-}
-
-// section fits points with cubics that leave along u and arrive against v,
-// halving where one does not do (P. J. Schneider, "An algorithm for
-// automatically fitting digitized curves", Graphics Gems, 1990).
-func section(ps []geom.Point, u, v geom.Point, tol float64, depth int, out *geom.Path) {
+// longest finds how far one cubic goes from a point.
+func longest(ps []geom.Point, from int, u, v geom.Point, tol float64) (to int, c geom.Curve) {
 	n := len(ps)
-	if n == 2 || depth > 24 {
-		out.LineTo(ps[n-1])
-		return
+	try := func(to int) (geom.Curve, bool) {
+		w := v
+		if to < n-1 {
+			w = tangent(ps, to).Mul(-1)
+		}
+		return one(ps[from:to+1], u, w, tol)
+	}
+	if c, ok := try(n - 1); ok {
+		return n - 1, c
+	}
+	lo, step := from+1, 4
+	c = geom.Curve{Op: geom.CubeTo, A: ps[from], B: ps[from], C: ps[lo], D: ps[lo]}
+	for hi := from + 1 + step; hi < n-1; hi = lo + step {
+		d, ok := try(hi)
+		if !ok {
+			break
+		}
+		lo, c = hi, d
+		step *= 2
+	}
+	// Between what goes and what does not, halve.
+	for hi := min(n-1, lo+step); hi-lo > 1; {
+		mid := (lo + hi) / 2
+		if d, ok := try(mid); ok {
+			lo, c = mid, d
+		} else {
+			hi = mid
+		}
+	}
+	return lo, c
+}
+
+// one fits a cubic that leaves along u and arrives against v (P. J. Schneider,
+// "An algorithm for automatically fitting digitized curves", Graphics Gems,
+// 1990).
+func one(ps []geom.Point, u, v geom.Point, tol float64) (c geom.Curve, ok bool) {
+	n := len(ps)
+	if n == 2 {
+		a, b := ps[0], ps[1]
+		return geom.Curve{Op: geom.CubeTo, A: a, B: a.Lerp(b, 1.0/3), C: a.Lerp(b, 2.0/3), D: b}, true
 	}
 	ts := lengths(ps)
-	var c geom.Curve
-	worst := 0
-	for range 4 {
+	whole := 0.0
+	for i, p := range ps[1:] {
+		whole += p.Sub(ps[i]).Len()
+	}
+	for range 6 {
 		c = least(ps, ts, u, v)
-		var off float64
-		worst, off = furthest(c, ps, ts)
+		off := furthest(c, ps, ts)
 		if off <= tol {
-			out.CubeTo(c.B, c.C, c.D)
-			return
+			// Handles longer than the border itself make loops between its points.
+			return c, c.B.Sub(c.A).Len() <= 0.75*whole && c.C.Sub(c.D).Len() <= 0.75*whole
 		}
-		if off > 4*tol {
-			break
+		if off > 5*tol {
+			return c, false
 		}
 		for i, p := range ps {
 			ts[i] = nearest(c, ts[i], p)
 		}
 	}
-	worst = min(max(worst, 1), n-2)
-	m := ps[min(worst+2, n-1)].Sub(ps[max(worst-2, 0)]).Unit()
-	section(ps[:worst+1], u, m.Mul(-1), tol, depth+1, out)
-	section(ps[worst:], m, v, tol, depth+1, out)
+	return c, false
+}
+
+// straightFrom is how far the border is straight from a point.
+func straightFrom(ps []geom.Point, from int, tol float64) int {
+	slack := max(0.1, 0.5*tol)
+	ok := func(to int) bool {
+		d := ps[to].Sub(ps[from]).Unit()
+		for _, p := range ps[from : to+1] {
+			if math.Abs(d.Cross(p.Sub(ps[from]))) > slack {
+				return false
+			}
+		}
+		return true
+	}
+	lo, step := from+1, 4
+	for lo+step < len(ps) && ok(lo+step) {
+		lo += step
+		step *= 2
+	}
+	for hi := min(len(ps), lo+step+1); hi-lo > 1; {
+		if mid := (lo + hi) / 2; ok(mid) {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return lo
+}
+
+// flat reports whether a cubic is as good as a line.
+func flat(c geom.Curve, slack float64) bool {
+	d := c.D.Sub(c.A).Unit()
+	return math.Abs(d.Cross(c.B.Sub(c.A))) < slack && math.Abs(d.Cross(c.C.Sub(c.A))) < slack
 }
 
 // lengths are the points' parameters by the length of the polygon.
@@ -239,13 +567,11 @@ func least(ps []geom.Point, ts []float64, u, v geom.Point) geom.Curve {
 	return geom.Curve{Op: geom.CubeTo, A: a, B: a.Add(u.Mul(h0)), C: d.Add(v.Mul(h1)), D: d}
 }
 
-func furthest(c geom.Curve, ps []geom.Point, ts []float64) (at int, off float64) {
+func furthest(c geom.Curve, ps []geom.Point, ts []float64) (off float64) {
 	for i, p := range ps {
-		if d := c.At(ts[i]).Sub(p).Len(); d > off {
-			at, off = i, d
-		}
+		off = max(off, c.At(ts[i]).Sub(p).Len())
 	}
-	return at, off
+	return off
 }
 
 // nearest improves the parameter of a point by one step of Newton's method.

@@ -3,24 +3,35 @@
 package picture
 
 import (
+	"context"
 	"fmt"
 	"image"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/trace"
 )
 
 // MaxPixels bounds one picture.
 const MaxPixels = 40_000_000
 
-// Read takes a picture as a master: one page unit for each pixel. sheet counts
-// from 1 in files with several. That it is only pixels is a finding; so is a
-// plain ground that fills its corners.
-func Read(data []byte, sheet int) (*drawing.Drawing, finding.List, error) {
-	img, err := decodePage(data, sheet)
+// Options tell how a picture is read as a master.
+type Options struct {
+	Sheet int // from 1, in files with several; 0 stands for the first
+	Trace *trace.Options
+}
+
+// Read takes a picture as a master: one page unit for each pixel. That it is only
+// pixels is a finding; so is a plain ground that fills its corners. If it is to be
+// traced, the drawing is made of shapes.
+func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
+	img, err := decodePage(data, max(opt.Sheet, 1))
 	if err != nil {
 		return nil, nil, err
+	}
+	if opt.Trace != nil {
+		return traced(ctx, img, *opt.Trace)
 	}
 	w, h := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
 	page := geom.Rect{X1: w, Y1: h}
@@ -29,12 +40,19 @@ func Read(data []byte, sheet int) (*drawing.Drawing, finding.List, error) {
 	}}
 	var fs finding.List
 	fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("the master is a picture of %.0f × %.0f px: it cannot be enlarged past that; one-ink versions are traced from it", w, h), "picture", page)
+	if w*h <= trace.MaxTraced {
+		fs[0].Mend = traceAsIs
+	}
 	if c, ok := ground(img); ok {
 		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("the picture stands on a plain ground of %s: it makes a box on every page of another colour", c), "picture", page)
 		fs[len(fs)-1].Mend = "backing" // of core/preflight, which reads the drawing
 	}
 	return d, fs, nil
 }
+
+// traceAsIs is the mend of core/preflight that traces a picture in the colours
+// it has.
+const traceAsIs = "trace auto 0.3"
 
 // ground returns the colour of the corners if all four are opaque and alike.
 func ground(img *image.NRGBA) (string, bool) {

@@ -45,7 +45,7 @@ func TestKinds(t *testing.T) {
 			t.Errorf("%s: %v", name, c)
 		}
 	}
-	d, fs, err := Read(p.Bytes(), 1)
+	d, fs, err := Read(t.Context(), p.Bytes(), Options{})
 	if err != nil || d.Page.W() != 6 || len(fs) != 2 || fs[0].Code != "raster-inside" || fs[1].Code != "backing" {
 		t.Errorf("as a master: %v %v", fs, err)
 	}

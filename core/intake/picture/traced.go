@@ -1,0 +1,82 @@
+package picture
+
+import (
+	"context"
+	"fmt"
+	"image"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
+	"dyekit/core/raster"
+	"dyekit/core/trace"
+)
+
+// Pictures that are smaller than this along their longer side, or as soft, do not
+// show enough to be traced well.
+const (
+	smallSide = 100 // px
+	soft      = 3.5 // px that an edge takes
+)
+
+// traced makes shapes of a picture, and says how near they come.
+func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.Drawing, finding.List, error) {
+	t, err := trace.Trace(ctx, img, opt)
+	if err != nil {
+		return nil, nil, err
+	}
+	page := geom.Rect{X1: float64(t.W), Y1: float64(t.H)}
+	d := &drawing.Drawing{Page: page}
+	paint := func(c [4]uint8, p geom.Path, part string) {
+		solid := drawing.Solid{Colour: colour.Screen(colour.FromBytes(c[0], c[1], c[2])), Alpha: float64(c[3]) / 255}
+		d.Nodes = append(d.Nodes, &drawing.Shape{Path: p, Paint: solid, Part: part})
+	}
+	colours := map[[4]uint8]bool{}
+	if t.Grounds {
+		paint([4]uint8{t.Ground.R, t.Ground.G, t.Ground.B, 255}, geom.Box(page), "ground")
+		colours[[4]uint8{t.Ground.R, t.Ground.G, t.Ground.B, 255}] = true
+	}
+	segments := 0
+	for _, r := range t.Regions {
+		c := [4]uint8{r.Colour.R, r.Colour.G, r.Colour.B, r.Colour.A}
+		colours[c] = true
+		segments += len(r.Path)
+		paint(c, r.Path, colour.FromBytes(c[0], c[1], c[2]).Word())
+	}
+	off, err := difference(ctx, d, img)
+	if err != nil {
+		return nil, nil, err
+	}
+	var fs finding.List
+	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %d shapes of %d colours, %d curves and lines in all; %.1f %% of its area looks different", len(t.Regions), len(colours), segments, 100*off), "", geom.Rect{})
+	long := max(t.W, t.H)
+	if long < smallSide {
+		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
+	}
+	if w := t.Edge; w > soft {
+		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture is blurred: its edges take %.1f px, and corners and fine forms are lost in them", w), "", geom.Rect{})
+	}
+	return d, fs, nil
+}
+
+// difference is the share of a picture's area that a drawing shows in another
+// colour, weighted by how much.
+func difference(ctx context.Context, d *drawing.Drawing, img *image.NRGBA) (float64, error) {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	got, err := raster.Render(ctx, d, raster.Fit(d.Page, w, h), w, h, raster.Options{})
+	if err != nil {
+		return 0, err
+	}
+	off := 0.0
+	for i := 0; i < len(got.Pix); i += 4 {
+		p, q := img.Pix[i:i+4], got.Pix[i:i+4]
+		m := max(p[3], q[3]) - min(p[3], q[3])
+		for k := range 3 {
+			a, b := int(p[k])*int(p[3])/255, int(q[k])*int(q[3])/255
+			m = max(m, uint8(max(a, b)-min(a, b)))
+		}
+		off += float64(m) / 255
+	}
+	return off / float64(w*h), nil
+}

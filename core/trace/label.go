@@ -1,0 +1,294 @@
+package trace
+
+import (
+	"context"
+	"math"
+	"slices"
+)
+
+// labels tell of each pixel which colour of the palette it belongs to.
+type labels struct {
+	p  *hues
+	cs []hue
+	l  []int16
+}
+
+// none marks pixels that are not decided yet.
+const none = -1
+
+// label gives plain pixels the colour they have, and those of edges the nearer of
+// the two they mix.
+func (p *hues) label(ctx context.Context, cs []hue, noise float64, speck int) (*labels, error) {
+	m := &labels{p, cs, make([]int16, len(p.v))}
+	sure := 0.06 + noise
+	for i, c := range p.v {
+		m.l[i] = none
+		best, second := math.Inf(1), math.Inf(1)
+		at := 0
+		for k := range cs {
+			if d := c.far(cs[k]); d < best {
+				best, second, at = d, best, k
+			} else if d < second {
+				second = d
+			}
+		}
+		if best <= sure || best < 0.25*second && p.step(i%p.w, i/p.w) < 0.1+2*noise {
+			m.l[i] = int16(at)
+		}
+	}
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	m.thinEdges()
+	m.fill()
+	m.specks(speck, noise)
+	return m, ctx.Err()
+}
+
+func (m *labels) at(x, y int) int16 {
+	if x < 0 || y < 0 || x >= m.p.w || y >= m.p.h {
+		return none
+	}
+	return m.l[y*m.p.w+x]
+}
+
+// thinEdges takes back what looks like a colour and is the edge between two
+// others: pixels without a neighbourhood of their own colour that mix two
+// colours which lie on either side.
+func (m *labels) thinEdges() {
+	w, h := m.p.w, m.p.h
+	core := make([]bool, len(m.l)) // a 2 × 2 square of one colour
+	for y := range h - 1 {
+		for x := range w - 1 {
+			i := y*w + x
+			if l := m.l[i]; l != none && m.l[i+1] == l && m.l[i+w] == l && m.l[i+w+1] == l {
+				core[i], core[i+1], core[i+w], core[i+w+1] = true, true, true, true
+			}
+		}
+	}
+	var gone []int
+	for y := range h {
+		for x := range w {
+			i := y*w + x
+			own := m.l[i]
+			if own == none || core[i] {
+				continue
+			}
+			var around [16]int16
+			n := 0
+			for dy := -2; dy <= 2; dy++ {
+				for dx := -2; dx <= 2; dx++ {
+					nx, ny := x+dx, y+dy
+					if nx < 0 || ny < 0 || nx >= w || ny >= h || !core[ny*w+nx] {
+						continue
+					}
+					l, seen := m.l[ny*w+nx], false
+					for _, o := range around[:n] {
+						seen = seen || o == l
+					}
+					if !seen && n < len(around) && l != own {
+						around[n] = l
+						n++
+					}
+				}
+			}
+			for a := range n {
+				for b := range a {
+					if t, off := m.p.v[i].along(m.cs[around[a]], m.cs[around[b]]); off < unmixed && t > 0.05 && t < 0.95 {
+						gone = append(gone, i)
+					}
+				}
+			}
+		}
+	}
+	for _, i := range gone {
+		m.l[i] = none
+	}
+}
+
+// fill decides the pixels of edges: of the colours around, the two that mix to
+// the pixel best, and of these the nearer.
+func (m *labels) fill() {
+	w := m.p.w
+	from := append([]int16(nil), m.l...)
+	for i, l := range from {
+		if l != none {
+			continue
+		}
+		x, y := i%w, i/w
+		c := m.p.v[i]
+		var around [25]int16
+		n := 0
+		for dy := -2; dy <= 2; dy++ {
+			for dx := -2; dx <= 2; dx++ {
+				if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < m.p.h && from[ny*w+nx] != none {
+					around[n] = from[ny*w+nx]
+					n++
+				}
+			}
+		}
+		best, least := none, math.Inf(1)
+		try := func(a, b int16, fine float64) {
+			t, off := c.along(m.cs[a], m.cs[b])
+			if off *= fine; off < least-1e-9 {
+				least, best = off, int(a)
+				if t > 0.5 {
+					best = int(b)
+				}
+			}
+		}
+		for a := range n {
+			for b := range a {
+				if around[a] != around[b] {
+					try(around[a], around[b], 1)
+				}
+			}
+		}
+		if least > unmixed { // a colour that stands nowhere plain nearby
+			for a := range n {
+				for b := range m.cs {
+					try(around[a], int16(b), 1.2)
+				}
+			}
+		}
+		if least > 2*unmixed {
+			for k := range m.cs {
+				if d := c.far(m.cs[k]); d < least {
+					least, best = d, k
+				}
+			}
+		}
+		m.l[i] = int16(max(best, 0))
+	}
+}
+
+// specks gives pieces of fewer pixels than a speck to the neighbour that surrounds
+// them most; in noise also larger ones that hardly differ from it.
+func (m *labels) specks(speck int, noise float64) {
+	w, h := m.p.w, m.p.h
+	seen := make([]bool, len(m.l))
+	var stack, piece []int
+	for s := range m.l {
+		if seen[s] {
+			continue
+		}
+		own := m.l[s]
+		stack, piece = append(stack[:0], s), piece[:0]
+		seen[s] = true
+		beside := map[int16]int{}
+		for len(stack) > 0 {
+			i := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			piece = append(piece, i)
+			x, y := i%w, i/w
+			for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+				nx, ny := x+d[0], y+d[1]
+				if nx < 0 || ny < 0 || nx >= w || ny >= h {
+					continue
+				}
+				j := ny*w + nx
+				if m.l[j] != own {
+					beside[m.l[j]]++
+				} else if !seen[j] {
+					seen[j] = true
+					stack = append(stack, j)
+				}
+			}
+		}
+		if len(piece) >= speck && (noise == 0 || len(piece) >= rings*speck) {
+			continue
+		}
+		best, most := own, 0
+		for l := range m.cs { // in order: equal inputs, equal outcome
+			if n := beside[int16(l)]; n > most {
+				best, most = int16(l), n
+			}
+		}
+		if len(piece) >= speck && m.cs[best].far(m.cs[own]) > 0.1+3*noise {
+			continue
+		}
+		for _, i := range piece {
+			m.l[i] = best
+		}
+	}
+}
+
+// rings is how many times larger than a speck what noise makes can be.
+const rings = 12
+
+// place is where between the middles of two pixels, one step along (dx, dy), the
+// border of their colours runs, from 0 to 1. Where the whole of a soft edge is
+// seen along the line, its sum tells exactly.
+func (m *labels) place(x, y, dx, dy int) float64 {
+	a, b := m.cs[m.at(x, y)], m.cs[m.at(x+dx, y+dy)]
+	la, lb := m.at(x, y), m.at(x+dx, y+dy)
+	t := func(k int) float64 {
+		v, _ := m.p.v[(y+k*dy)*m.p.w+x+k*dx].along(a, b)
+		return v
+	}
+	const bare, full, reach = 0.03, 0.97, 3
+	t0, t1 := t(0), t(1)
+	lo, hi := 0, 1
+	sum := t0 + t1
+	for last := t0; last > bare; {
+		if k := lo - 1; lo > -reach && m.at(x+k*dx, y+k*dy) == la {
+			if v := t(k); v <= last+0.02 {
+				lo, last, sum = k, v, sum+v
+				continue
+			}
+		}
+		break
+	}
+	for last := t1; last < full; {
+		if k := hi + 1; hi < 1+reach && m.at(x+k*dx, y+k*dy) == lb {
+			if v := t(k); v >= last-0.02 {
+				hi, last, sum = k, v, sum+v
+				continue
+			}
+		}
+		break
+	}
+	if t(lo) <= bare && t(hi) >= full {
+		// The coverage of the line from lo-½ to hi+½ is what lies beyond the edge.
+		return min(0.999, max(0.001, float64(hi)+0.5-sum))
+	}
+	if t1-t0 < 1e-6 {
+		return 0.5
+	}
+	return min(0.98, max(0.02, (0.5-t0)/(t1-t0)))
+}
+
+// edge is how many pixels an edge between two colours takes, in the middle of
+// those that lie level or upright.
+func (m *labels) edge() float64 {
+	w := m.p.w
+	var all []float64
+	stride := max(1, len(m.l)/100_000)
+	for i := 0; i < len(m.l); i += stride {
+		x, y := i%w, i/w
+		for _, d := range [2][2]int{{1, 0}, {0, 1}} {
+			la, lb := m.at(x, y), m.at(x+d[0], y+d[1])
+			if lb == none || la == lb {
+				continue
+			}
+			// The steepest step tells the width: a sharp edge takes one pixel.
+			steepest := 0.0
+			for k := -2; k <= 2; k++ {
+				if m.at(x+k*d[0], y+k*d[1]) == none || m.at(x+(k+1)*d[0], y+(k+1)*d[1]) == none {
+					continue
+				}
+				t0, _ := m.p.v[(y+k*d[1])*w+x+k*d[0]].along(m.cs[la], m.cs[lb])
+				t1, _ := m.p.v[(y+(k+1)*d[1])*w+x+(k+1)*d[0]].along(m.cs[la], m.cs[lb])
+				steepest = max(steepest, t1-t0)
+			}
+			if steepest > 0.02 {
+				all = append(all, 1/steepest)
+			}
+		}
+	}
+	if len(all) == 0 {
+		return 1
+	}
+	slices.Sort(all)
+	return all[len(all)/2]
+}

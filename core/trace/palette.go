@@ -1,0 +1,371 @@
+package trace
+
+import (
+	"cmp"
+	"image"
+	"math"
+	"slices"
+)
+
+// A hue is a colour with its opacity: red, green and blue multiplied by it, and
+// it, from 0 to 1. Edges drawn smooth are straight mixtures of such.
+type hue [4]float64
+
+func (a hue) sub(b hue) hue { return hue{a[0] - b[0], a[1] - b[1], a[2] - b[2], a[3] - b[3]} }
+
+func (a hue) dot(b hue) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] + a[3]*b[3] }
+
+func (a hue) far(b hue) float64 { d := a.sub(b); return math.Sqrt(d.dot(d)) }
+
+// along is where between a and b the colour lies nearest, from 0 to 1, and how
+// far from it.
+func (c hue) along(a, b hue) (t, off float64) {
+	d := b.sub(a)
+	l := d.dot(d)
+	if l == 0 {
+		return 0, c.far(a)
+	}
+	t = min(1, max(0, c.sub(a).dot(d)/l))
+	return t, c.far(hue{a[0] + t*d[0], a[1] + t*d[1], a[2] + t*d[2], a[3] + t*d[3]})
+}
+
+// hues are the pixels of a picture.
+type hues struct {
+	w, h int
+	v    []hue
+}
+
+func huesOf(img *image.NRGBA) *hues {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	p := &hues{w, h, make([]hue, w*h)}
+	for y := range h {
+		for x := range w {
+			c := img.Pix[img.PixOffset(img.Rect.Min.X+x, img.Rect.Min.Y+y):]
+			a := float64(c[3]) / 255
+			p.v[y*w+x] = hue{float64(c[0]) / 255 * a, float64(c[1]) / 255 * a, float64(c[2]) / 255 * a, a}
+		}
+	}
+	return p
+}
+
+// step is the largest difference of a pixel from its four neighbours.
+func (p *hues) step(x, y int) float64 {
+	c, far := p.v[y*p.w+x], 0.0
+	for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+		if nx, ny := x+d[0], y+d[1]; nx >= 0 && ny >= 0 && nx < p.w && ny < p.h {
+			far = max(far, c.far(p.v[ny*p.w+nx]))
+		}
+	}
+	return far
+}
+
+// plain marks the pixels that are one of a square of two by two that differ by at
+// most slack: a row of pixels along an edge is none.
+func (p *hues) plain(slack float64) []bool {
+	out := make([]bool, len(p.v))
+	for y := range p.h - 1 {
+		for x := range p.w - 1 {
+			i := y*p.w + x
+			c := p.v[i]
+			if c.far(p.v[i+1]) <= slack && c.far(p.v[i+p.w]) <= slack && c.far(p.v[i+p.w+1]) <= slack {
+				out[i], out[i+1], out[i+p.w], out[i+p.w+1] = true, true, true, true
+			}
+		}
+	}
+	return out
+}
+
+// noise is how far neighbouring pixels of plain places lie from one another: in a
+// band beside strong edges, where packed pictures ring most, or everywhere if
+// there are none. Where most pixels are just like their neighbours it is 0;
+// otherwise nine in ten differ less.
+func (p *hues) noise() float64 {
+	const (
+		strong = 0.25 // step of an edge
+		rough  = 0.004
+		inner  = 2 // px from an edge at which its softness ends
+		outer  = 6
+	)
+	steps := make([]float64, len(p.v))
+	edge := make([]bool, len(p.v))
+	any := false
+	for i := range p.v {
+		steps[i] = p.step(i%p.w, i/p.w)
+		edge[i] = steps[i] >= strong
+		any = any || edge[i]
+	}
+	near, far := p.grown(edge, inner), p.grown(edge, outer)
+	var band []float64
+	plain := 0
+	for i, s := range steps {
+		if any && (near[i] || !far[i]) || s >= strong {
+			continue
+		}
+		if s <= rough {
+			plain++
+		}
+		band = append(band, s)
+	}
+	if len(band) == 0 || 10*plain > 8*len(band) { // of white and black, rings show on one side alone
+		return 0
+	}
+	slices.Sort(band)
+	return band[len(band)*9/10]
+}
+
+// grown marks what lies within r px of what is marked, upright and level.
+func (p *hues) grown(m []bool, r int) []bool {
+	pass := func(in []bool, n, lines, step, next int) []bool {
+		out := make([]bool, len(in))
+		for l := range lines {
+			last := -2 * r
+			for k := range n + r {
+				if k < n && in[l*next+k*step] {
+					last = k
+				}
+				if at := k - r; at >= 0 && k-last <= 2*r {
+					out[l*next+at*step] = true
+				}
+			}
+		}
+		return out
+	}
+	return pass(pass(m, p.w, p.h, 1, p.w), p.h, p.w, p.w, 1)
+}
+
+// calm takes noise away: each channel becomes the median of the pixels around.
+func (p *hues) calm() *hues {
+	out := &hues{p.w, p.h, make([]hue, len(p.v))}
+	var around [9]float64
+	for y := range p.h {
+		for x := range p.w {
+			for c := range 4 {
+				n := 0
+				for dy := -1; dy <= 1; dy++ {
+					for dx := -1; dx <= 1; dx++ {
+						nx, ny := min(p.w-1, max(0, x+dx)), min(p.h-1, max(0, y+dy))
+						around[n] = p.v[ny*p.w+nx][c]
+						n++
+					}
+				}
+				slices.Sort(around[:])
+				out.v[y*p.w+x][c] = around[4]
+			}
+		}
+	}
+	return out
+}
+
+// Of the palette.
+const (
+	alike     = 0.03 // hues nearer than this become one where nobody says how many; more in noise
+	fewest    = 6    // px of a plain colour
+	maxAuto   = 24   // colours that are found by themselves
+	unmixed   = 0.10 // how far a pixel may lie from a mixture of two colours
+	MaxColour = 64   // colours that can be asked for
+)
+
+// A heap of pixels of about one hue.
+type heap struct {
+	sum hue
+	n   float64
+}
+
+func (h heap) mean() hue {
+	return hue{h.sum[0] / h.n, h.sum[1] / h.n, h.sum[2] / h.n, h.sum[3] / h.n}
+}
+
+// palette finds the plain colours of a picture, want of them or as many as there
+// are. Pixels that are mixtures of two neighbours' colours are no colours.
+func (p *hues) palette(want int, noise float64) []hue {
+	flat := 0.03 + 2*noise
+	bins := map[[4]uint8]*heap{}
+	put := func(c hue) {
+		k := [4]uint8{uint8(c[0] * 31.99), uint8(c[1] * 31.99), uint8(c[2] * 31.99), uint8(c[3] * 31.99)}
+		b := bins[k]
+		if b == nil {
+			b = &heap{}
+			bins[k] = b
+		}
+		for i := range c {
+			b.sum[i] += c[i]
+		}
+		b.n++
+	}
+	for i, plain := range p.plain(flat) {
+		if plain {
+			put(p.v[i])
+		}
+	}
+	colours := gather(bins, min(0.11, alike+6*noise))
+	least := max(fewest, float64(len(p.v))*2e-5)
+	colours = slices.DeleteFunc(colours, func(h heap) bool { return h.n < least })
+	if noise > 0 {
+		colours = withoutRings(colours)
+	}
+	colours = p.missing(colours, unmixed+2*noise)
+	if want > 0 {
+		for len(colours) > want {
+			colours = joinNearest(colours)
+		}
+	}
+	for len(colours) > maxAuto && want == 0 {
+		colours = joinNearest(colours)
+	}
+	out := make([]hue, len(colours))
+	for i, h := range colours {
+		out[i] = h.mean()
+		// What is almost bare is bare, what is almost opaque is opaque.
+		if a := out[i][3]; a < 0.04 {
+			out[i] = hue{}
+		} else if a > 0.96 {
+			for k := range out[i] {
+				out[i][k] = min(1, out[i][k]/a)
+			}
+		}
+	}
+	return out
+}
+
+// gather makes heaps of bins that lie near one another, the fullest first.
+func gather(bins map[[4]uint8]*heap, near float64) []heap {
+	type bin struct {
+		key [4]uint8
+		*heap
+	}
+	var all []bin
+	for k, b := range bins {
+		all = append(all, bin{k, b})
+	}
+	slices.SortFunc(all, func(a, b bin) int {
+		return cmp.Or(cmp.Compare(b.n, a.n), slices.Compare(a.key[:], b.key[:]))
+	})
+	var out []heap
+	for _, b := range all {
+		at, far := -1, near
+		for i := range out {
+			if d := b.mean().far(out[i].mean()); d < far {
+				at, far = i, d
+			}
+		}
+		if at < 0 {
+			out = append(out, *b.heap)
+			continue
+		}
+		for i := range b.sum {
+			out[at].sum[i] += b.sum[i]
+		}
+		out[at].n += b.n
+	}
+	return out
+}
+
+// withoutRings drops heaps that noise and packing make beside larger ones: mixtures
+// of two far larger heaps, and near one that is.
+func withoutRings(hs []heap) []heap {
+	slices.SortStableFunc(hs, func(a, b heap) int { return cmp.Compare(b.n, a.n) })
+	var out []heap
+	for _, h := range hs {
+		m, ring := h.mean(), false
+		for i, a := range out {
+			ring = ring || h.n < 0.04*a.n && m.far(a.mean()) < 0.25
+			for _, b := range out[:i] {
+				t, off := m.along(a.mean(), b.mean())
+				ring = ring || h.n < 0.12*min(a.n, b.n) && off < 0.09 && t > 0.03 && t < 0.97
+			}
+		}
+		if !ring {
+			out = append(out, h)
+		}
+	}
+	return out
+}
+
+// joinNearest makes one of the two heaps that are missed least.
+func joinNearest(hs []heap) []heap {
+	bi, bj, least := 0, 1, math.Inf(1)
+	for i := range hs {
+		for j := i + 1; j < len(hs); j++ {
+			d := hs[i].mean().far(hs[j].mean())
+			if cost := d * d * min(hs[i].n, hs[j].n); cost < least {
+				bi, bj, least = i, j, cost
+			}
+		}
+	}
+	a, b := hs[bi], hs[bj]
+	for i := range a.sum {
+		a.sum[i] += b.sum[i]
+	}
+	a.n += b.n
+	hs = slices.Delete(slices.Clone(hs), bj, bj+1)
+	hs[bi] = a
+	return hs
+}
+
+// missing adds colours that stand nowhere plain, as those of thin lines: of the
+// pixels that are no mixture of two colours, those that lie furthest from all.
+func (p *hues) missing(hs []heap, unmixed float64) []heap {
+	for range 6 {
+		var cs []hue
+		for _, h := range hs {
+			cs = append(cs, h.mean())
+		}
+		bins := map[[4]uint8]*heap{}
+		off := map[[4]uint8]float64{}
+		stride := max(1, len(p.v)/100_000)
+		for i := 0; i < len(p.v); i += stride {
+			c := p.v[i]
+			if d := mixtureOff(c, cs); d > unmixed {
+				k := [4]uint8{uint8(c[0] * 15.99), uint8(c[1] * 15.99), uint8(c[2] * 15.99), uint8(c[3] * 15.99)}
+				b := bins[k]
+				if b == nil {
+					b = &heap{}
+					bins[k] = b
+				}
+				for j := range c {
+					b.sum[j] += c[j]
+				}
+				b.n++
+				off[k] = max(off[k], d)
+			}
+		}
+		var best [4]uint8
+		score := 0.0
+		for k, b := range bins {
+			s := off[k] * off[k] * math.Sqrt(b.n)
+			if b.n*float64(stride) >= 3 && (s > score || s == score && slices.Compare(k[:], best[:]) < 0) {
+				best, score = k, s
+			}
+		}
+		if score == 0 {
+			return hs
+		}
+		b := bins[best]
+		m := b.mean()
+		if m[3] < 0.96 && m[3] > 0.2 && hasBare(cs) { // an edge to bare ground: its colour at full
+			for i := range b.sum {
+				b.sum[i] = b.n * min(1, m[i]/m[3])
+			}
+		}
+		hs = append(hs, *b)
+	}
+	return hs
+}
+
+func hasBare(cs []hue) bool {
+	return slices.ContainsFunc(cs, func(c hue) bool { return c[3] < 0.04 })
+}
+
+// mixtureOff is how far a colour lies from all mixtures of two.
+func mixtureOff(c hue, cs []hue) float64 {
+	off := math.Inf(1)
+	for i := range cs {
+		off = min(off, c.far(cs[i]))
+		for j := range i {
+			if _, d := c.along(cs[i], cs[j]); d < off {
+				off = d
+			}
+		}
+	}
+	return off
+}
