@@ -273,7 +273,20 @@ func (b *borders) walk(ctx context.Context) error {
 		for _, k := range o {
 			sum = sum.Add(b.crossing(sidesOf(c.x, c.y)[k]))
 		}
-		return sum.Mul(1 / float64(len(o)))
+		p := sum.Mul(1 / float64(len(o)))
+		switch { // what meets the picture's edge meets it there
+		case c.x < 0:
+			p.X = 0
+		case c.x == w-1:
+			p.X = float64(w)
+		}
+		switch {
+		case c.y < 0:
+			p.Y = 0
+		case c.y == h-1:
+			p.Y = float64(h)
+		}
+		return p
 	}
 	for n := range where {
 		b.nodes[n] = []int{-1, -1, -1, -1}

@@ -315,7 +315,7 @@ func (p *hues) missing(hs []heap, unmixed float64) []heap {
 		stride := max(1, len(p.v)/100_000)
 		for i := 0; i < len(p.v); i += stride {
 			c := p.v[i]
-			if d := mixtureOff(c, cs); d > unmixed {
+			if d := mixtureOff(c, cs); d > unmixed && (d > 3*unmixed || !p.between(i, cs)) {
 				k := [4]uint8{uint8(c[0] * 15.99), uint8(c[1] * 15.99), uint8(c[2] * 15.99), uint8(c[3] * 15.99)}
 				b := bins[k]
 				if b == nil {
@@ -350,6 +350,32 @@ func (p *hues) missing(hs []heap, unmixed float64) []heap {
 		hs = append(hs, *b)
 	}
 	return hs
+}
+
+// between reports whether a pixel lies between two plain colours: there edges that
+// were drawn over one another leave mixtures of three.
+func (p *hues) between(i int, cs []hue) bool {
+	const sure = 0.06
+	x, y := i%p.w, i/p.w
+	first := none
+	for dy := -2; dy <= 2; dy++ {
+		for dx := -2; dx <= 2; dx++ {
+			nx, ny := x+dx, y+dy
+			if nx < 0 || ny < 0 || nx >= p.w || ny >= p.h {
+				continue
+			}
+			for k := range cs {
+				if p.v[ny*p.w+nx].far(cs[k]) < sure {
+					if first != none && first != k {
+						return true
+					}
+					first = k
+					break
+				}
+			}
+		}
+	}
+	return false
 }
 
 func hasBare(cs []hue) bool {
