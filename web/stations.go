@@ -163,6 +163,7 @@ func does(code finding.Code, mend string, done bool) string {
 		"page":    {"Make the page larger", "Take the page as it came"},
 		"box":     {"Make it the page", "Take the page as it came"},
 		"sheet":   {"Take this page", "Take the first page"},
+		"trace":   {"Trace it into shapes", "Take the picture as it came"},
 	}[verb]
 	switch {
 	case verb == "page" && code == finding.EmptyRoom:

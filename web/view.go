@@ -59,6 +59,8 @@ func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 	switch here { // views within stations
 	case "parts":
 		here, title = "master", "Parts · "+m.Client+" "+m.Name
+	case "trace":
+		here, title = "master", "Tracing · "+m.Client+" "+m.Name
 	case "frame":
 		here, title = "versions", "Frame · "+m.Client+" "+m.Name
 	}

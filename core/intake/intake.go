@@ -49,6 +49,7 @@ type Master struct {
 	Kind     Kind     // by content, not by name
 	Keys     []string // of the pieces: that of piece n at n-1
 	Sheets   int      // pages of the file, of which one was read
+	Picture  bool     // it came as a picture, whether it was traced or not
 }
 
 // ErrKind is returned for files that are no master.
@@ -87,7 +88,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	}
 	opt.Mends = reading
 	x, err := kind.read(ctx, data, opt)
-	m.Kind.Vector = kind.Vector || x.traced
+	m.Kind.Vector, m.Picture = kind.Vector || x.traced, !kind.Vector
 	m.Drawing, m.Findings, m.Sheets = x.drawing, x.findings, max(1, x.sheets)
 	if err == nil {
 		err = preflight.Budget(ctx, m.Drawing)

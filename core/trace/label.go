@@ -258,6 +258,27 @@ func (m *labels) place(x, y, dx, dy int) float64 {
 	return min(0.98, max(0.02, (0.5-t0)/(t1-t0)))
 }
 
+// hard reports whether the picture has no soft edges: hardly a pixel beside a
+// border is a mixture.
+func (m *labels) hard() bool {
+	w := m.p.w
+	soft, all := 0, 0
+	for i, l := range m.l {
+		x, y := i%w, i/w
+		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+			o := m.at(x+d[0], y+d[1])
+			if o == none || o == l {
+				continue
+			}
+			all++
+			if t, _ := m.p.v[i].along(m.cs[l], m.cs[o]); t > 0.06 {
+				soft++
+			}
+		}
+	}
+	return soft*20 < all
+}
+
 // edge is how many pixels an edge between two colours takes, in the middle of
 // those that lie level or upright.
 func (m *labels) edge() float64 {

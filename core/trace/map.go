@@ -101,6 +101,15 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if t.Noise > noisy {
 		tol += 0.15
 	}
+	if m.hard() {
+		// Steps of whole pixels: the border runs through their middles.
+		for i := range b.arcs {
+			for range 3 {
+				b.arcs[i].soften()
+			}
+		}
+		tol = max(tol, 0.45)
+	}
 	for i := range b.arcs {
 		if i%256 == 0 && ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -110,6 +119,22 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	t.Edge = m.edge()
 	t.Regions = b.regions()
 	return t, nil
+}
+
+// soften moves each point towards the middle of its neighbours; meetings stay.
+func (a *arc) soften() {
+	n := len(a.ps)
+	if n < 5 {
+		return
+	}
+	old := append([]geom.Point(nil), a.ps...)
+	for i := range a.ps {
+		if a.from.node >= 0 && (i == 0 || i == n-1) {
+			continue
+		}
+		p, q := old[(i+n-1)%n], old[(i+1)%n]
+		a.ps[i] = old[i].Mul(0.5).Add(p.Add(q).Mul(0.25))
+	}
 }
 
 // ground is the colour that most of the picture's edge has, if it is bare or has

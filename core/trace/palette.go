@@ -205,6 +205,9 @@ func (p *hues) palette(want int, noise float64) []hue {
 	}
 	colours = p.missing(colours, unmixed+2*noise)
 	if want > 0 {
+		if slices.ContainsFunc(colours, func(h heap) bool { return h.mean()[3] < 0.04 }) {
+			want++ // bare ground is no colour
+		}
 		for len(colours) > want {
 			colours = joinNearest(colours)
 		}

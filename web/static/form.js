@@ -111,6 +111,18 @@ document.addEventListener("alpine:init", () => {
     },
   });
 
+  // A tracing is made anew when a choice changes; the choices stay as they are.
+  Alpine.data("tracing", () => ({
+    plain: false,
+    async again() {
+      const query = new URLSearchParams(new FormData(this.$refs.form));
+      const answer = await fetch("?" + query);
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      this.$exchange(page, ["#outcome", ".smooth .mono"]);
+      history.replaceState(null, "", "?" + query);
+    },
+  }));
+
   Alpine.data("recipe", () => attempts(["#table .wrong", "#list", "#tree", "#trying"]));
 
   // The frame can be dragged by its edge: that is the room around.

@@ -49,7 +49,7 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 		return nil, nil, err
 	}
 	var fs finding.List
-	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %d shapes of %d colours, %d curves and lines in all; %.1f %% of its area looks different", len(t.Regions), len(colours), segments, 100*off), "", geom.Rect{})
+	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*off), "", geom.Rect{})
 	long := max(t.W, t.H)
 	if long < smallSide {
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
@@ -58,6 +58,13 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture is blurred: its edges take %.1f px, and corners and fine forms are lost in them", w), "", geom.Rect{})
 	}
 	return d, fs, nil
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
 }
 
 // difference is the share of a picture's area that a drawing shows in another
