@@ -61,6 +61,9 @@ func (s *Server) show(c *gin.Context, status int, key string, d header) error {
 		if p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark); err == nil {
 			p.History, err = s.studio.History(c.Request.Context(), d.Mark)
 		}
+		if err == nil && d.Snapshot.Plan.Master.Kind.Key == "typed" {
+			err = s.words(c, &p)
+		}
 		page = p
 	case "parts":
 		page = newPartsPage(d)
@@ -123,6 +126,9 @@ type masterPage struct {
 	StandIn  bool          // whether another is shown in its place
 	History  []studio.Step
 	Text     string // the findings, to be copied into a letter
+	Words    bool   // it was typed
+	OldYear  int    // that it says and should not, or 0
+	ThisYear int
 }
 
 func newMasterPage(d header) masterPage {

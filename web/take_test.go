@@ -158,6 +158,6 @@ func TestPictureIsTraced(t *testing.T) {
 	if err != nil || !w.Plan.Master.Kind.Vector {
 		t.Fatalf("it is no drawing: %v", err)
 	}
-	tab.Click(`form[action$="/mend"] button`)
+	tab.Click(`.findings form[action$="/mend"] button`)
 	tab.Until(`document.querySelector(".findings").textContent.includes("is a picture of 240 × 160 px")`)
 }

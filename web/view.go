@@ -184,12 +184,16 @@ var funcs = template.FuncMap{
 	"num2":     func(v float64) string { return fmt.Sprintf("%.3g", v) },
 	"frameW":   func(d header, version string) float64 { return d.Snapshot.Plan.FrameOf(version).Box.W() },
 	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
-	"two":      func(a, b []string) [][]string { return [][]string{a, b} },
-	"add":      func(a, b int) int { return a + b },
-	"add2":     func(a, b float64) string { return fmt.Sprintf("%.2f", a+b) },
-	"sub":      func(a, b float64) float64 { return math.Round((a-b)*100) / 100 },
-	"day":      day,
-	"breaks":   breaks,
+	// A gap between letters is a place to be pointed at, a share of the mark wide.
+	"gapW":   func(w float64) float64 { return w / 60 },
+	"gapX":   func(x, w float64) float64 { return x - w/120 },
+	"gapH":   func(y0, y1 float64) float64 { return y1 - y0 },
+	"two":    func(a, b []string) [][]string { return [][]string{a, b} },
+	"add":    func(a, b int) int { return a + b },
+	"add2":   func(a, b float64) string { return fmt.Sprintf("%.2f", a+b) },
+	"sub":    func(a, b float64) float64 { return math.Round((a-b)*100) / 100 },
+	"day":    day,
+	"breaks": breaks,
 	"plural": func(n int, one, many string) string {
 		if n == 1 {
 			return fmt.Sprintf("%d %s", n, one)

@@ -71,6 +71,12 @@ var shipped = sync.OnceValue(func() []*Face {
 		{"bitter", "Bitter"},
 		{"bitter-italic", "Bitter"},
 		{"alfa-slab-one", "Alfa Slab One"},
+		{"cabin", "Cabin"},
+		{"cabin-ext", "Cabin"},
+		{"lora", "Lora"},
+		{"lora-italic", "Lora"},
+		{"lora-ext", "Lora"},
+		{"dancing-script", "Dancing Script"},
 	} {
 		data, err := shippedFiles.ReadFile("shipped/" + f.file + ".ttf")
 		if err != nil {

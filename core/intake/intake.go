@@ -16,6 +16,7 @@ import (
 	"dyekit/core/intake/pdf"
 	"dyekit/core/intake/picture"
 	"dyekit/core/intake/svg"
+	"dyekit/core/intake/typed"
 	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/trace"
@@ -224,6 +225,7 @@ var kinds = []Kind{
 	{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
 	{Key: "pdf", Name: "PDF", Vector: true, Paged: true, marks: []string{"%PDF-"}, Disarm: pdf.Disarm, read: readPDF},
 	{Key: "eps", Name: "EPS", Vector: true, Paged: true, marks: []string{"%!", "\x04%!", "\xc5\xd0\xd3\xc6"}, read: readPostScript},
+	{Key: "typed", Name: "typed mark", Vector: true, marks: []string{typed.Begins}, read: readTyped},
 	{Key: "svg", Name: "SVG", Vector: true, marks: []string{"<", "\x1f\x8b", "\xfe\xff", "\xff\xfe"}, Disarm: svg.Disarm, read: readSVG}, // plain, packed, in UTF-16
 }
 
@@ -262,6 +264,11 @@ func begins(data []byte, mark string) bool {
 
 func readSVG(ctx context.Context, data []byte, opt Options) (source, error) {
 	d, fs, err := svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
+	return source{d, fs, 0, false}, err
+}
+
+func readTyped(_ context.Context, data []byte, opt Options) (source, error) {
+	d, fs, err := typed.Read(data, opt.Fonts)
 	return source{d, fs, 0, false}, err
 }
 

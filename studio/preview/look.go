@@ -326,3 +326,9 @@ func (w *Snapshot) Through(ctx context.Context, name, over string, box geom.Rect
 		return plainPNG(out)
 	})
 }
+
+// Drawn draws a drawing that is no master yet, with its whole page; name tells it
+// from others.
+func (t *Table) Drawn(ctx context.Context, name string, d *drawing.Drawing, width, height int) ([]byte, error) {
+	return t.picture(ctx, name, d, d.Page, width, height, nil)
+}

@@ -111,6 +111,45 @@ document.addEventListener("alpine:init", () => {
     },
   });
 
+  // A mark is set while one types; gaps between its letters are nudged on it.
+  Alpine.data("typing", () => ({
+    chosen: "",
+    init() {
+      const root = this.$root;
+      root.addEventListener("keydown", (e) => {
+        const gap = e.target.closest("rect[data-letter]");
+        const way = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+        if (!gap || !way) return;
+        e.preventDefault();
+        this.nudge(gap, way * (e.shiftKey ? 25 : 5));
+      });
+    },
+    later() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.again(), 200);
+    },
+    nudge(gap, by) {
+      const field = this.$refs.form.elements["kern" + (Number(gap.dataset.line) + 1)];
+      const kern = new Map(field.value.split(",").filter(Boolean).map((p) => p.split(":")));
+      const now = Number(kern.get(gap.dataset.letter) || 0) + by;
+      if (now) kern.set(gap.dataset.letter, now);
+      else kern.delete(gap.dataset.letter);
+      field.value = [...kern].map((p) => p.join(":")).join(",");
+      this.chosen = `rect[data-line="${gap.dataset.line}"][data-letter="${gap.dataset.letter}"]`;
+      this.again();
+    },
+    async again() {
+      const query = new URLSearchParams(new FormData(this.$refs.form));
+      this.asked = query.toString();
+      const answer = await fetch("?" + query);
+      if (this.asked !== query.toString()) return; // something newer was typed
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      this.$exchange(page, ["#typed-art", "#typed-size", "#typed-wrong"]);
+      if (this.chosen) this.$root.querySelector(this.chosen)?.focus();
+      this.chosen = "";
+    },
+  }));
+
   // A tracing is made anew when a choice changes; the choices stay as they are.
   Alpine.data("tracing", () => ({
     plain: false,
