@@ -37,6 +37,7 @@ bench:
 	@test -d .cache/node_modules/bootstrap-icons || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2 flag-icons@7.5.0 @svg-maps/world@2.0.0 @svg-maps/usa.counties@2.0.0 bootstrap-icons@1.11.3
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
 	$(GO) test ./core/planar ./core/raster ./core/version ./core/preflight -run XXX -bench . -benchtime 3x
+	$(GO) test ./core/intake ./core/trace -run XXX -bench "Masters|Trac" -benchtime 1x
 	$(GO) test ./web -run XXX -bench . -benchtime 10x
 	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
 
@@ -50,6 +51,10 @@ fuzz:
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzPathData -fuzztime 30s
 	$(GO) test ./core/intake/svg -run XXX -fuzz FuzzStyle -fuzztime 30s
 	$(GO) test ./core/intake -run XXX -fuzz FuzzMaster -fuzztime 60s
+	$(GO) test ./core/intake/pdf -run XXX -fuzz FuzzRead -fuzztime 60s -fuzzminimizetime 5x
+	$(GO) test ./core/intake/pdf -run XXX -fuzz FuzzContent -fuzztime 30s -fuzzminimizetime 5x
+	$(GO) test ./core/intake/typed -run XXX -fuzz FuzzTyped -fuzztime 30s
+	$(GO) test ./core/trace -run XXX -fuzz FuzzTrace -fuzztime 30s -fuzzminimizetime 5x
 	$(GO) test ./core/intake/picture -run XXX -fuzz FuzzDecode -fuzztime 30s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzUnwrap -fuzztime 30s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzFont -fuzztime 30s

@@ -212,11 +212,11 @@ func TestRefusals(t *testing.T) {
 	}{
 		"no master":       {[]string{"make", "nosuch.svg"}, "there is no file nosuch.svg"},
 		"not SVG":         {[]string{"make", file(t, "a.svg", "<html></html>")}, "root element is <html>"},
-		"text":            {[]string{"make", file(t, "a.svg", "hello")}, "neither an SVG drawing nor a picture"},
+		"text":            {[]string{"make", file(t, "a.svg", "hello")}, "neither a drawing (SVG, PDF, EPS) nor a picture"},
 		"broken XML":      {[]string{"make", file(t, "a.svg", dot[:len(dot)-20])}, "line 1"},
 		"empty file":      {[]string{"make", file(t, "a.svg", "")}, "empty"},
 		"empty drawing":   {[]string{"make", file(t, "a.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"/>`)}, "empty"},
-		"PDF":             {[]string{"make", file(t, "a.pdf", "%PDF-1.4")}, "PDF masters cannot be read yet"},
+		"PDF":             {[]string{"make", file(t, "a.pdf", "%PDF-1.4")}, "the PDF is damaged"},
 		"damaged picture": {[]string{"make", file(t, "a.png", "\x89PNG\r\n\x1a\nxxxx")}, "damaged"},
 		"unknown key":     {[]string{"make", good, "--recipe", file(t, "r.json", strings.Replace(tiny, `"widths"`, `"width"`, 1))}, "recipe r.json: files[0].width: is not a key known here"},
 		"no recipe":       {[]string{"make", good, "--recipe", "nosuch"}, "there is no recipe nosuch"},

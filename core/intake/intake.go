@@ -216,17 +216,23 @@ type source struct {
 }
 
 // kinds are told apart in this order.
-var kinds = []Kind{
-	{Key: "png", Name: "PNG", marks: []string{"\x89PNG\r\n\x1a\n"}, read: readPicture},
-	{Key: "jpeg", Name: "JPEG", marks: []string{"\xff\xd8\xff"}, read: readPicture},
-	{Key: "gif", Name: "GIF", marks: []string{"GIF8"}, read: readPicture},
-	{Key: "tiff", Name: "TIFF", Paged: true, marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
-	{Key: "bmp", Name: "BMP", marks: []string{"BM....\x00\x00\x00\x00"}, read: readPicture},
-	{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
-	{Key: "pdf", Name: "PDF", Vector: true, Paged: true, marks: []string{"%PDF-"}, Disarm: pdf.Disarm, read: readPDF},
-	{Key: "eps", Name: "EPS", Vector: true, Paged: true, marks: []string{"%!", "\x04%!", "\xc5\xd0\xd3\xc6"}, read: readPostScript},
-	{Key: "typed", Name: "typed mark", Vector: true, marks: []string{typed.Begins}, read: readTyped},
-	{Key: "svg", Name: "SVG", Vector: true, marks: []string{"<", "\x1f\x8b", "\xfe\xff", "\xff\xfe"}, Disarm: svg.Disarm, read: readSVG}, // plain, packed, in UTF-16
+var kinds []Kind
+
+// They are set here, as a composed master is read by reading others.
+func init() {
+	kinds = []Kind{
+		{Key: "png", Name: "PNG", marks: []string{"\x89PNG\r\n\x1a\n"}, read: readPicture},
+		{Key: "jpeg", Name: "JPEG", marks: []string{"\xff\xd8\xff"}, read: readPicture},
+		{Key: "gif", Name: "GIF", marks: []string{"GIF8"}, read: readPicture},
+		{Key: "tiff", Name: "TIFF", Paged: true, marks: []string{"II*\x00", "MM\x00*"}, read: readPicture},
+		{Key: "bmp", Name: "BMP", marks: []string{"BM....\x00\x00\x00\x00"}, read: readPicture},
+		{Key: "webp", Name: "WebP", marks: []string{"RIFF....WEBP"}, read: readPicture}, // RFC 9649, section 2.4
+		{Key: "pdf", Name: "PDF", Vector: true, Paged: true, marks: []string{"%PDF-"}, Disarm: pdf.Disarm, read: readPDF},
+		{Key: "eps", Name: "EPS", Vector: true, Paged: true, marks: []string{"%!", "\x04%!", "\xc5\xd0\xd3\xc6"}, read: readPostScript},
+		{Key: "composed", Name: "composed master", Vector: true, marks: []string{composition}, read: readComposed},
+		{Key: "typed", Name: "typed mark", Vector: true, marks: []string{typed.Begins}, read: readTyped},
+		{Key: "svg", Name: "SVG", Vector: true, marks: []string{"<", "\x1f\x8b", "\xfe\xff", "\xff\xfe"}, Disarm: svg.Disarm, read: readSVG}, // plain, packed, in UTF-16
+	}
 }
 
 // KindOf tells the kind of a master by its first bytes; ok is false if it is

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"image"
 	"math"
 	"os"
+	"path/filepath"
 	"sync"
 	"testing"
 
@@ -28,8 +30,13 @@ const side = 256
 
 func draw(t testing.TB, d *drawing.Drawing) *image.NRGBA {
 	t.Helper()
-	h := max(1, int(math.Round(side*d.Page.H()/d.Page.W())))
-	img, err := raster.Render(context.Background(), d, raster.Fit(d.Page, side, h), side, h, raster.Options{})
+	return drawAt(t, d, side)
+}
+
+func drawAt(t testing.TB, d *drawing.Drawing, w int) *image.NRGBA {
+	t.Helper()
+	h := max(1, int(math.Round(float64(w)*d.Page.H()/d.Page.W())))
+	img, err := raster.Render(context.Background(), d, raster.Fit(d.Page, w, h), w, h, raster.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -184,6 +191,52 @@ func TestInksComeBack(t *testing.T) {
 			}
 			if !g.Built || far > exact || g.Spot != w.Spot || math.Abs(full(g)-full(w)) > exact {
 				t.Errorf("%s: %+v became %+v", kind, w, g)
+			}
+		}
+	}
+}
+
+// What general writers make of open drawings, as PDF and EPS, comes in as they
+// draw it themselves.
+func TestOtherWriters(t *testing.T) {
+	sh := func(t *testing.T, svg, script, out string) []byte {
+		t.Helper()
+		dir, _ := testkit.Run(t, map[string][]byte{"in.svg": []byte(svg)}, "sh", "-c", "rsvg-convert -f pdf -o in.pdf in.svg && "+script)
+		data, err := os.ReadFile(filepath.Join(dir, out))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return data
+	}
+	for name, text := range every(t, 45) {
+		for writer, script := range map[string]string{
+			"cairo.pdf": "cp in.pdf out.pdf", "cairo.eps": "rsvg-convert -f eps -o out.eps in.svg", "poppler.pdf": "pdftocairo -pdf in.pdf out.pdf",
+			"ghostscript.pdf": "gs -q -dSAFER -dBATCH -dNOPAUSE -sDEVICE=pdfwrite -sOutputFile=out.pdf in.pdf", "ghostscript.eps": "gs -q -dSAFER -dBATCH -dNOPAUSE -sDEVICE=eps2write -sOutputFile=out.eps in.pdf",
+			"mupdf.pdf": "mutool clean -gggg -z in.pdf out.pdf", "qpdf.pdf": "qpdf --object-streams=generate --stream-data=compress in.pdf out.pdf",
+		} {
+			out := "out" + filepath.Ext(writer)
+			m, err := intake.Read(context.Background(), sh(t, text, script, out), intake.Options{})
+			if err != nil {
+				t.Errorf("%s by %s: %v", name, writer, err)
+				continue
+			}
+			if f, stop := m.Findings.Stopping(); stop {
+				t.Errorf("%s by %s: %s", name, writer, f.Message)
+				continue
+			}
+			got := draw(t, m.Drawing)
+			// EPS cut to their art: they are compared as PDF of the same box.
+			show := "cp out.pdf show.pdf; "
+			if filepath.Ext(writer) == ".eps" {
+				show = "gs -q -dSAFER -dBATCH -dNOPAUSE -dEPSCrop -sDEVICE=pdfwrite -dAutoFilterColorImages=false -dColorImageFilter=/FlateEncode -dAutoRotatePages=/None -sOutputFile=show.pdf out.eps; "
+			}
+			png := sh(t, text, script+"; "+show+fmt.Sprintf("pdftocairo -png -transp -singlefile -scale-to-x %d -scale-to-y %d show.pdf show", got.Rect.Dx(), got.Rect.Dy()), "show.png")
+			file := filepath.Join(t.TempDir(), "show.png")
+			if err := os.WriteFile(file, png, 0o600); err != nil {
+				t.Fatal(err)
+			}
+			if off := testkit.Outside(got, testkit.ReadPNG(t, file), 24); off > 0.01 {
+				t.Errorf("%s by %s: %.2f %% of the pixels differ from poppler", name, writer, off*100)
 			}
 		}
 	}

@@ -9,7 +9,6 @@ import (
 	_ "image/gif" // formats that Decode knows
 	_ "image/jpeg"
 	_ "image/png"
-	"math"
 
 	cmyktiff "github.com/hhrutter/tiff"
 	_ "golang.org/x/image/bmp"
@@ -116,14 +115,6 @@ func seen(img image.Image, m meta) *image.NRGBA {
 			v := []float64{float64(c[0]) / 255, float64(c[1]) / 255, float64(c[2]) / 255}
 			r, g, b := p.RGB(v[:p.Channels]).Bytes()
 			return [3]uint8{r, g, b}
-		}
-	} else if g := m.gamma; m.profile == nil && g > 0.01 && g < 10 && math.Abs(g-1/2.2) > 0.02 {
-		look = func(c [3]uint8) [3]uint8 {
-			for i := range c {
-				v := colour.Encoded(math.Pow(float64(c[i])/255, 1/g))
-				c[i] = uint8(math.Round(v * 255))
-			}
-			return c
 		}
 	}
 	if look == nil {

@@ -12,7 +12,6 @@ import (
 type meta struct {
 	turn    int    // orientation of EXIF 2.3, 1 to 8; 0 if it says none
 	profile []byte // ICC
-	gamma   float64
 }
 
 // maxProfile bounds an unpacked profile.
@@ -53,16 +52,12 @@ func (m *meta) png(b []byte) {
 					m.profile, _ = io.ReadAll(io.LimitReader(z, maxProfile))
 				}
 			}
-		case "gAMA":
-			if n == 4 {
-				m.gamma = float64(binary.BigEndian.Uint32(body)) / 100_000
-			}
 		case "eXIf":
 			m.exif(body)
 		}
 	}
 	if plain {
-		m.profile, m.gamma = nil, 0
+		m.profile = nil
 	}
 }
 

@@ -1,0 +1,64 @@
+package boxed
+
+import (
+	"context"
+	"errors"
+	"os"
+	"strings"
+	"testing"
+	"time"
+)
+
+func run(t *testing.T, j Job) (*Done, error) {
+	t.Helper()
+	j.Name, j.Program, j.Memory = "shell", "sh", 1<<30
+	if j.Time == 0 {
+		j.Time = 10 * time.Second
+	}
+	return Run(context.Background(), j)
+}
+
+// A program sees its files, an empty folder of its own, and nothing of our
+// surroundings; what it made or printed comes back.
+func TestInAndOut(t *testing.T) {
+	t.Setenv("DYEKIT_SECRET", "moor")
+	d, err := run(t, Job{Args: []string{"-c", "cat in.txt > out.txt; pwd; ls; env"}, Files: map[string][]byte{"in.txt": []byte("hello")}, Want: "out.txt"})
+	if err != nil || string(d.Data) != "hello" {
+		t.Fatalf("%v", err)
+	}
+	if strings.Contains(d.Out, "moor") || strings.Contains(d.Out, os.Getenv("HOME")+"\n") {
+		t.Errorf("it sees our surroundings: %s", d.Out)
+	}
+	dir, _, _ := strings.Cut(d.Out, "\n")
+	if _, err := os.Stat(dir); !os.IsNotExist(err) {
+		t.Errorf("its folder %s is still there", dir)
+	}
+	if d, err := run(t, Job{Args: []string{"-c", "echo printed"}}); err != nil || string(d.Data) != "printed\n" {
+		t.Errorf("%v %v", d, err)
+	}
+}
+
+// What takes too long, writes too much, takes too much memory or fails ends with
+// its own error; nothing of it lives on.
+func TestLimits(t *testing.T) {
+	start := time.Now()
+	if _, err := run(t, Job{Args: []string{"-c", "sleep 60 & sleep 60"}, Time: 300 * time.Millisecond}); !errors.Is(err, ErrTime) || time.Since(start) > 5*time.Second {
+		t.Errorf("%v after %v", err, time.Since(start))
+	}
+	var refused *Refused
+	if _, err := run(t, Job{Args: []string{"-c", "head -c 3000000 /dev/zero > out"}, Output: 1 << 20, Want: "out"}); !errors.As(err, &refused) {
+		t.Errorf("it wrote past its limit: %v", err)
+	}
+	if _, err := run(t, Job{Args: []string{"-c", "echo trouble >&2; exit 3"}}); !errors.As(err, &refused) || !strings.Contains(err.Error(), "trouble") {
+		t.Errorf("%v", err)
+	}
+	if _, err := run(t, Job{Args: []string{"-c", "true"}, Want: "nothing"}); !errors.As(err, &refused) {
+		t.Errorf("%v", err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	time.AfterFunc(200*time.Millisecond, cancel)
+	start = time.Now()
+	if _, err := Run(ctx, Job{Name: "shell", Program: "sh", Args: []string{"-c", "sleep 60"}, Time: time.Minute, Memory: 1 << 30}); !errors.Is(err, context.Canceled) || time.Since(start) > 5*time.Second {
+		t.Errorf("%v after %v", err, time.Since(start))
+	}
+}
