@@ -96,7 +96,7 @@ func (s *Studio) Piece(ctx context.Context, client, key string) (intake.Piece, e
 
 // ComposedPicture draws a composition within a size in px.
 func (s *Studio) ComposedPicture(ctx context.Context, client string, c *intake.Composition, width, height int) ([]byte, error) {
-	have, err := s.FontsOf(ctx, client)
+	have, err := s.fontsOf(ctx, client)
 	if err != nil {
 		return nil, err
 	}

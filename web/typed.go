@@ -13,8 +13,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"dyekit/core/fonts"
-	"dyekit/core/intake/typed"
 	"dyekit/core/recipe"
 	"dyekit/studio"
 	"dyekit/studio/decision"
@@ -46,13 +44,13 @@ type typedPage struct {
 	Field        *studio.InputError
 	Picture      string // its address; empty if there is nothing to be seen
 	W, H         float64
-	Gaps         []typed.Gap
+	Gaps         []studio.WordsGap
 	Starts       []start
 }
 
-func (typedPage) Aligns() []string   { return typed.Aligns }
-func (typedPage) Betweens() []string { return typed.Betweens }
-func (typedPage) Cases() []string    { return typed.Cases }
+func (typedPage) Aligns() []string   { return studio.WordsAligns }
+func (typedPage) Betweens() []string { return studio.WordsBetweens }
+func (typedPage) Cases() []string    { return studio.WordsCases }
 
 // A start is a typed mark that one can begin with.
 type start struct{ Says, Address string }
@@ -111,8 +109,8 @@ func (p typedPage) values() url.Values {
 
 // doc makes the document of what stands in the form; lines left empty at the end
 // do not count.
-func (p typedPage) doc() (*typed.Doc, error) {
-	d := &typed.Doc{Typed: typed.Version, Align: p.Align, Between: p.Between, Ink: p.Ink, Follows: p.Follows}
+func (p typedPage) doc() (*studio.Words, error) {
+	d := &studio.Words{Align: p.Align, Between: p.Between, Ink: p.Ink, Follows: p.Follows}
 	var failed error
 	num := func(what, s string) float64 {
 		if strings.TrimSpace(s) == "" {
@@ -129,7 +127,7 @@ func (p typedPage) doc() (*typed.Doc, error) {
 		if l.N > 1 && strings.TrimSpace(l.Text) == "" {
 			continue
 		}
-		x := typed.Line{Text: l.Text, Font: l.Font, Italic: l.Italic, Fit: l.Fit && l.N > 1, Weight: num("the weight", l.Weight), Width: num("the width", l.Width), Size: num("the size", l.Size), Tracking: num("tracking", l.Tracking)}
+		x := studio.WordsLine{Text: l.Text, Font: l.Font, Italic: l.Italic, Fit: l.Fit && l.N > 1, Weight: num("the weight", l.Weight), Width: num("the width", l.Width), Size: num("the size", l.Size), Tracking: num("tracking", l.Tracking)}
 		if l.Case != "as typed" {
 			x.Case = l.Case
 		}
@@ -148,11 +146,11 @@ func (p typedPage) doc() (*typed.Doc, error) {
 	if failed != nil {
 		return nil, failed
 	}
-	return d, d.Check()
+	return d, nil
 }
 
 // typedOf fills the form with a document.
-func typedOf(d *typed.Doc) typedPage {
+func typedOf(d *studio.Words) typedPage {
 	v := url.Values{"align": {d.Align}, "between": {d.Between}, "ink": {d.Ink}}
 	set := func(k string, n float64) {
 		if n != 0 {
@@ -211,7 +209,7 @@ func (s *Server) retyping(c *gin.Context) error {
 	return s.showTyped(c, http.StatusOK, p)
 }
 
-func (s *Server) typedMark(c *gin.Context) (*studio.Mark, *typed.Doc, error) {
+func (s *Server) typedMark(c *gin.Context) (*studio.Mark, *studio.Words, error) {
 	n, err := id(c, "id")
 	if err != nil {
 		return nil, nil, err
@@ -229,41 +227,38 @@ func (s *Server) typedMark(c *gin.Context) (*studio.Mark, *typed.Doc, error) {
 
 func (s *Server) showTyped(c *gin.Context, status int, p typedPage) error {
 	ctx := c.Request.Context()
-	have, err := s.studio.FontsOf(ctx, p.Client)
-	if err != nil {
-		return err
-	}
+	var err error
 	if p.Clients, err = s.studio.Clients(ctx); err != nil {
 		return err
 	}
-	p.Families = have.Families()
-	slices.Sort(p.Families)
+	if p.Families, err = s.studio.Families(ctx, p.Client); err != nil {
+		return err
+	}
 	p.Starts = starts(time.Now().Year())
 	if strings.TrimSpace(p.Lines[0].Text) != "" {
-		p.measure(have)
+		if err := s.measure(c, &p); err != nil {
+			p.Error = err.Error()
+		}
 	}
 	s.render(c, status, "typed", p)
 	return nil
 }
 
 // measure tells how large the mark is and where its letters meet.
-func (p *typedPage) measure(have *fonts.Set) {
+func (s *Server) measure(c *gin.Context, p *typedPage) error {
 	d, err := p.doc()
-	if err == nil {
-		drawn, gaps, e := d.Draw(have)
-		if err = e; err == nil {
-			p.W, p.H, p.Gaps = drawn.Page.W(), drawn.Page.H(), gaps
-		}
-	}
 	if err != nil {
-		p.Error = err.Error()
-		return
+		return err
+	}
+	if p.W, p.H, p.Gaps, err = s.studio.TypedSize(c.Request.Context(), p.Client, d); err != nil {
+		return err
 	}
 	v := p.values()
 	v.Set("client", p.Client)
 	v.Set("w", "1400")
 	v.Set("h", "900")
 	p.Picture = "/typed.png?" + v.Encode()
+	return nil
 }
 
 // typedPicture draws what stands in the form.
@@ -273,12 +268,8 @@ func (s *Server) typedPicture(c *gin.Context) error {
 	if err != nil {
 		return studio.ErrNotFound
 	}
-	have, err := s.studio.FontsOf(c.Request.Context(), p.Client)
-	if err != nil {
-		return err
-	}
 	pw, ph := size(c)
-	b, err := s.studio.TypedPicture(c.Request.Context(), d, have, pw, ph)
+	b, err := s.studio.TypedPicture(c.Request.Context(), p.Client, d, pw, ph)
 	return s.picture(c, b, err)
 }
 
@@ -313,7 +304,7 @@ func (s *Server) takeTyped(c *gin.Context) error {
 	return nil
 }
 
-func (s *Server) keepTyped(c *gin.Context, m *studio.Mark, p typedPage, d *typed.Doc) (*studio.Mark, error) {
+func (s *Server) keepTyped(c *gin.Context, m *studio.Mark, p typedPage, d *studio.Words) (*studio.Mark, error) {
 	data, err := d.Bytes()
 	if err != nil {
 		return nil, err

@@ -88,3 +88,40 @@ func TestYearIsRenewed(t *testing.T) {
 		t.Errorf("the year is %s: %v", strconv.Itoa(d.Year), err)
 	}
 }
+
+// A symbol and words become one mark with two parts.
+func TestMasterIsPutTogether(t *testing.T) {
+	s, h := open(t, false)
+	words, err := (&typed.Doc{Lines: []typed.Line{{Text: "Larkmoor", Font: "Lora"}}}).Bytes()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, data := range map[string][]byte{"Symbol": []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 80 80"><circle cx="40" cy="40" r="30" fill="#206047"/></svg>`), "Words": words} {
+		if _, err := s.TakeIn(t.Context(), studio.Taking{Client: "Larkmoor", Mark: name, Filename: "a", Data: data}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	tab := browser.Tab(t, h)
+	tab.Go("/compose")
+	tab.Accessible("composing, empty")
+	tab.Click("form[method=get] button")
+	tab.Until(`document.querySelectorAll("select[name=first] option").length === 3`)
+	tab.Eval(`(() => { for (const [n, i] of [["first", 1], ["second", 2]]) { const e = document.querySelector("select[name=" + n + "]"); e.selectedIndex = i; e.dispatchEvent(new Event("input", {bubbles: true})); } return ""; })()`)
+	tab.Until(`document.querySelector(".typed-art img") && document.querySelector(".typed-art img").naturalWidth > 0`)
+	tab.Accessible("composing")
+	tab.Until(`document.querySelector(".whose input[name=mark]")`)
+	tab.Type(".whose input[name=mark]", "Full logo")
+	tab.Click(".whose button")
+	tab.At("/master")
+	m, err := s.Mark(t.Context(), 3)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Snapshot(t.Context(), m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Join(w.Plan.Master.Drawing.Parts(), " "); got != "symbol wordmark" {
+		t.Errorf("its parts are %s", got)
+	}
+}
