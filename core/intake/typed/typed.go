@@ -41,7 +41,7 @@ type Doc struct {
 	Typed int    `json:"typed"` // Version
 	Lines []Line `json:"lines"`
 	Align string `json:"align,omitempty"` // left, centre or right; centre if empty
-	// Gap is from one baseline to the next, in sizes of the larger line.
+	// Gap is from one baseline to the next, in the mean of the two sizes.
 	Gap float64 `json:"gap,omitempty"`
 	// Between is the ornament between the lines: rule, dot, diamond, or none.
 	Between string `json:"between,omitempty"`
@@ -250,7 +250,7 @@ func (d *Doc) Draw(have *fonts.Set) (*drawing.Drawing, []Gap, error) {
 		b := s.path.Bounds()
 		if i > 0 {
 			last := lines[i-1]
-			step := gap * max(s.size, last.size)
+			step := gap * (s.size + last.size) / 2
 			if o := d.ornament(wide, min(s.size, last.size)); o != nil {
 				step += 0.35 * min(s.size, last.size)
 				// In the middle of the room between the lines.
