@@ -3,7 +3,10 @@
 package web
 
 import (
+	"bytes"
 	"flag"
+	"image/jpeg"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -11,6 +14,9 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"dyekit/core/colour"
+	"dyekit/core/intake"
+	"dyekit/core/raster"
 	"dyekit/studio"
 )
 
@@ -54,21 +60,26 @@ func TestScreenshots(t *testing.T) {
 		t.Fatal(err)
 	}
 	shoot("compare", "/marks/2/compare")
-	// A kit of it, beside the one before.
-	m, err := s.Mark(t.Context(), 2)
+	// The kettle as a worn picture, traced; and a mark of words.
+	master, err := intake.Read(t.Context(), data, intake.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Snapshot(t.Context(), m)
+	white := colour.White
+	img, err := raster.Render(t.Context(), master.Drawing, raster.Fit(master.Drawing.Page, 500, 500), 500, 500, raster.Options{Ground: &white})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Build(t.Context(), w); err != nil {
+	var worn bytes.Buffer
+	if err := jpeg.Encode(&worn, img, &jpeg.Options{Quality: 60}); err != nil {
 		t.Fatal(err)
 	}
-	tab.Go("/marks/2/kit")
-	tab.Until(`document.querySelector(".ticket h2").textContent === "Kit 2"`)
-	shoot("kits", "/marks/2/kits")
+	old, err := s.TakeIn(t.Context(), studio.Taking{Client: "Odd Kettle Teahouse", Mark: "from the old website", Filename: "kettle.jpg", Data: worn.Bytes()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	shoot("tracing", markURL(old.ID, "trace"))
+	shoot("typed", "/typed?"+url.Values{"text1": {"Odd Kettle"}, "font1": {"Alfa Slab One"}, "text2": {"tea house since {year}"}, "year": {"1987"}, "font2": {"Cabin"}, "case2": {"upper"}, "fit2": {"on"}, "between": {"rule"}, "ink": {"#206047"}, "client": {"Odd Kettle Teahouse"}, "mark": {"Words"}}.Encode())
 	for _, c := range []string{"#2c5282", "#a3322b", "#206047"} {
 		art := strings.ReplaceAll(string(data), "#cf7a22", c)
 		if _, err := s.TakeCandidate(t.Context(), studio.Taking{Client: "Odd Kettle Teahouse", Filename: "odd-kettle-" + c[1:] + ".svg", Data: []byte(art)}); err != nil {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"math"
 	"slices"
+
+	"dyekit/core/parallel"
 )
 
 // labels tell of each pixel which colour of the palette it belongs to.
@@ -21,21 +23,24 @@ const none = -1
 func (p *hues) label(ctx context.Context, cs []hue, noise float64, speck int) (*labels, error) {
 	m := &labels{p, cs, make([]int16, len(p.v))}
 	sure := 0.06 + noise
-	for i, c := range p.v {
-		m.l[i] = none
-		best, second := math.Inf(1), math.Inf(1)
-		at := 0
-		for k := range cs {
-			if d := c.far(cs[k]); d < best {
-				best, second, at = d, best, k
-			} else if d < second {
-				second = d
+	parallel.Each(p.h, func(y int) {
+		for i := y * p.w; i < (y+1)*p.w; i++ {
+			c := p.v[i]
+			m.l[i] = none
+			best, second := math.Inf(1), math.Inf(1)
+			at := 0
+			for k := range cs {
+				if d := c.far2(cs[k]); d < best {
+					best, second, at = d, best, k
+				} else if d < second {
+					second = d
+				}
+			}
+			if best <= sure*sure || best < 0.25*0.25*second && p.step(i%p.w, y) < 0.1+2*noise {
+				m.l[i] = int16(at)
 			}
 		}
-		if best <= sure || best < 0.25*second && p.step(i%p.w, i/p.w) < 0.1+2*noise {
-			m.l[i] = int16(at)
-		}
-	}
+	})
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}

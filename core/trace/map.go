@@ -8,6 +8,7 @@ import (
 	"image/color"
 
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 )
 
 // Limits of a tracing.
@@ -110,11 +111,12 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 		}
 		tol = max(tol, 0.45)
 	}
-	for i := range b.arcs {
-		if i%256 == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
+	err = parallel.Do(ctx, len(b.arcs), func(_ context.Context, i int) error {
 		b.arcs[i].fit(tol)
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	t.Edge = m.edge()
 	t.Regions = b.regions()

@@ -5,6 +5,8 @@ import (
 	"image"
 	"math"
 	"slices"
+
+	"dyekit/core/parallel"
 )
 
 // A hue is a colour with its opacity: red, green and blue multiplied by it, and
@@ -15,7 +17,13 @@ func (a hue) sub(b hue) hue { return hue{a[0] - b[0], a[1] - b[1], a[2] - b[2], 
 
 func (a hue) dot(b hue) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] + a[3]*b[3] }
 
-func (a hue) far(b hue) float64 { d := a.sub(b); return math.Sqrt(d.dot(d)) }
+func (a hue) far(b hue) float64 { return math.Sqrt(a.far2(b)) }
+
+// far2 is the distance squared.
+func (a hue) far2(b hue) float64 {
+	x, y, z, w := a[0]-b[0], a[1]-b[1], a[2]-b[2], a[3]-b[3]
+	return x*x + y*y + z*z + w*w
+}
 
 // along is where between a and b the colour lies nearest, from 0 to 1, and how
 // far from it.
@@ -50,13 +58,21 @@ func huesOf(img *image.NRGBA) *hues {
 
 // step is the largest difference of a pixel from its four neighbours.
 func (p *hues) step(x, y int) float64 {
-	c, far := p.v[y*p.w+x], 0.0
-	for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-		if nx, ny := x+d[0], y+d[1]; nx >= 0 && ny >= 0 && nx < p.w && ny < p.h {
-			far = max(far, c.far(p.v[ny*p.w+nx]))
-		}
+	i := y*p.w + x
+	c, far := p.v[i], 0.0
+	if x > 0 {
+		far = max(far, c.far2(p.v[i-1]))
 	}
-	return far
+	if x < p.w-1 {
+		far = max(far, c.far2(p.v[i+1]))
+	}
+	if y > 0 {
+		far = max(far, c.far2(p.v[i-p.w]))
+	}
+	if y < p.h-1 {
+		far = max(far, c.far2(p.v[i+p.w]))
+	}
+	return math.Sqrt(far)
 }
 
 // plain marks the pixels that are one of a square of two by two that differ by at
@@ -67,7 +83,7 @@ func (p *hues) plain(slack float64) []bool {
 		for x := range p.w - 1 {
 			i := y*p.w + x
 			c := p.v[i]
-			if c.far(p.v[i+1]) <= slack && c.far(p.v[i+p.w]) <= slack && c.far(p.v[i+p.w+1]) <= slack {
+			if c.far2(p.v[i+1]) <= slack*slack && c.far2(p.v[i+p.w]) <= slack*slack && c.far2(p.v[i+p.w+1]) <= slack*slack {
 				out[i], out[i+1], out[i+p.w], out[i+p.w+1] = true, true, true, true
 			}
 		}
@@ -88,12 +104,14 @@ func (p *hues) noise() float64 {
 	)
 	steps := make([]float64, len(p.v))
 	edge := make([]bool, len(p.v))
-	any := false
-	for i := range p.v {
-		steps[i] = p.step(i%p.w, i/p.w)
-		edge[i] = steps[i] >= strong
-		any = any || edge[i]
-	}
+	parallel.Each(p.h, func(y int) {
+		for x := range p.w {
+			i := y*p.w + x
+			steps[i] = p.step(x, y)
+			edge[i] = steps[i] >= strong
+		}
+	})
+	any := slices.Contains(edge, true)
 	near, far := p.grown(edge, inner), p.grown(edge, outer)
 	var band []float64
 	plain := 0
@@ -136,24 +154,40 @@ func (p *hues) grown(m []bool, r int) []bool {
 // calm takes noise away: each channel becomes the median of the pixels around.
 func (p *hues) calm() *hues {
 	out := &hues{p.w, p.h, make([]hue, len(p.v))}
-	var around [9]float64
-	for y := range p.h {
+	parallel.Each(p.h, func(y int) {
 		for x := range p.w {
-			for c := range 4 {
-				n := 0
-				for dy := -1; dy <= 1; dy++ {
-					for dx := -1; dx <= 1; dx++ {
-						nx, ny := min(p.w-1, max(0, x+dx)), min(p.h-1, max(0, y+dy))
-						around[n] = p.v[ny*p.w+nx][c]
-						n++
-					}
+			var around [9]hue
+			n := 0
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					nx, ny := min(p.w-1, max(0, x+dx)), min(p.h-1, max(0, y+dy))
+					around[n] = p.v[ny*p.w+nx]
+					n++
 				}
-				slices.Sort(around[:])
-				out.v[y*p.w+x][c] = around[4]
+			}
+			for c := range 4 {
+				var v [9]float64
+				for i := range v {
+					v[i] = around[i][c]
+				}
+				out.v[y*p.w+x][c] = median(v)
 			}
 		}
-	}
+	})
 	return out
+}
+
+// median is the middle of nine, by a network of exchanges (J. L. Smith,
+// "Implementing median filters in XC4000E FPGAs", Xcell 23, 1996).
+func median(v [9]float64) float64 {
+	for _, e := range [19][2]uint8{
+		{1, 2}, {4, 5}, {7, 8}, {0, 1}, {3, 4}, {6, 7}, {1, 2}, {4, 5}, {7, 8}, {0, 3},
+		{5, 8}, {4, 7}, {3, 6}, {1, 4}, {2, 5}, {4, 7}, {4, 2}, {6, 4}, {4, 2},
+	} {
+		a, b := v[e[0]], v[e[1]]
+		v[e[0]], v[e[1]] = min(a, b), max(a, b)
+	}
+	return v[4]
 }
 
 // Of the palette.
@@ -161,6 +195,7 @@ const (
 	alike     = 0.03 // hues nearer than this become one where nobody says how many; more in noise
 	fewest    = 6    // px of a plain colour
 	maxAuto   = 24   // colours that are found by themselves
+	maxHeaps  = 200  // hues that are looked at for colours
 	unmixed   = 0.10 // how far a pixel may lie from a mixture of two colours
 	MaxColour = 64   // colours that can be asked for
 )
@@ -200,10 +235,16 @@ func (p *hues) palette(want int, noise float64) []hue {
 	colours := gather(bins, min(0.11, alike+6*noise))
 	least := max(fewest, float64(len(p.v))*2e-5)
 	colours = slices.DeleteFunc(colours, func(h heap) bool { return h.n < least })
+	if len(colours) > maxHeaps { // shades: the fullest count
+		slices.SortStableFunc(colours, func(a, b heap) int { return cmp.Compare(b.n, a.n) })
+		colours = colours[:maxHeaps]
+	}
 	if noise > 0 {
 		colours = withoutRings(colours)
 	}
-	colours = p.missing(colours, unmixed+2*noise)
+	if len(colours) <= maxAuto {
+		colours = p.missing(colours, unmixed+2*noise)
+	}
 	if want > 0 {
 		if slices.ContainsFunc(colours, func(h heap) bool { return h.mean()[3] < 0.04 }) {
 			want++ // bare ground is no colour
@@ -315,7 +356,7 @@ func (p *hues) missing(hs []heap, unmixed float64) []heap {
 		}
 		bins := map[[4]uint8]*heap{}
 		off := map[[4]uint8]float64{}
-		stride := max(1, len(p.v)/100_000)
+		stride := max(1, len(p.v)/60_000)
 		for i := 0; i < len(p.v); i += stride {
 			c := p.v[i]
 			if d := mixtureOff(c, cs); d > unmixed && (d > 3*unmixed || !p.between(i, cs)) {
@@ -390,6 +431,11 @@ func mixtureOff(c hue, cs []hue) float64 {
 	off := math.Inf(1)
 	for i := range cs {
 		off = min(off, c.far(cs[i]))
+	}
+	if off < unmixed {
+		return off // near enough to one
+	}
+	for i := range cs {
 		for j := range i {
 			if _, d := c.along(cs[i], cs[j]); d < off {
 				off = d
