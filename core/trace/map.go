@@ -68,12 +68,15 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	}
 	p := huesOf(img)
 	t := &Tracing{W: w, H: h, Noise: p.noise()}
-	const noisy = 0.012
-	if t.Noise > noisy {
+	const (
+		noisy = 0.012
+		grain = 0.055 // a median takes thin strokes along: only of what is worse than packing leaves
+	)
+	if t.Noise > grain {
 		p = p.calm()
-		if t.Noise > 3*noisy {
-			p = p.calm()
-		}
+	}
+	if t.Noise > 2*grain {
+		p = p.calm()
 	}
 	noise := min(0.08, max(p.noise(), 0.5*t.Noise)) // what is left of it
 	cs := p.palette(min(opt.Colours, MaxColour), noise)

@@ -312,7 +312,8 @@ func withoutRings(hs []heap) []heap {
 	for _, h := range hs {
 		m, ring := h.mean(), false
 		for i, a := range out {
-			ring = ring || h.n < 0.04*a.n && m.far(a.mean()) < 0.25
+			far := m.far(a.mean())
+			ring = ring || h.n < 0.04*a.n && far < 0.25 || h.n < 0.3*a.n && far < 0.16
 			for _, b := range out[:i] {
 				t, off := m.along(a.mean(), b.mean())
 				ring = ring || h.n < 0.12*min(a.n, b.n) && off < 0.09 && t > 0.03 && t < 0.97
