@@ -81,12 +81,12 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 	if err != nil {
 		return source{}, err
 	}
-	if ps.Trouble != "" && !pdf.HasPages(ctx, ps.PDF) {
-		return source{}, fmt.Errorf("the PostScript program has a fault before it has drawn anything: %s", ps.Trouble)
-	}
 	box := head.Box
 	window := geom.Rect{X0: box.X0 + ps.OffX, Y0: box.Y0 + ps.OffY, X1: box.X1 + ps.OffX, Y1: box.Y1 + ps.OffY}
 	d, fs, doc, err := pdf.Read(ctx, ps.PDF, pdf.Options{Page: page, Window: window, Outline: ghost.Outline})
+	if err != nil && ps.Trouble != "" && ctx.Err() == nil {
+		return source{}, fmt.Errorf("the PostScript program has a fault before it has drawn anything: %s", ps.Trouble)
+	}
 	if err != nil {
 		return source{}, errors.New(strings.ReplaceAll(err.Error(), "PDF", "PostScript"))
 	}
