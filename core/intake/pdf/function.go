@@ -23,7 +23,6 @@ const (
 	maxSamples  = 1 << 22
 	maxStitched = 1000
 	maxProgram  = 10_000 // tokens of a calculator function
-	maxSteps    = 5_000_000
 )
 
 // function reads one, or an array of functions of the same numbers that give

@@ -234,7 +234,9 @@ func hash256(password, salt, extra []byte, r int) []byte {
 			s := sha512.Sum512(e)
 			k = s[:]
 		}
-		if i >= 63 && int(e[len(e)-1]) <= i-32 {
+		// At least 64 rounds, and on until the last byte is no more than their
+		// number less 32.
+		if done := i + 1; done >= 64 && int(e[len(e)-1]) <= done-32 {
 			break
 		}
 	}
