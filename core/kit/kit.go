@@ -29,7 +29,7 @@ import (
 )
 
 // Release names the state of the engine; it is part of every kit's name.
-const Release = "0.5.0"
+const Release = "0.6.0"
 
 // An Input is all that a kit depends on.
 type Input struct {
