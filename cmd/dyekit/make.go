@@ -128,7 +128,7 @@ func makeCmd() *cobra.Command {
 	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
 	c.Flags().StringVar(&password, "password", "", passwordHelp)
 	c.Flags().StringArrayVar(&namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
 	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
