@@ -88,8 +88,19 @@ func (m *machine) image(s *stream) (*image.NRGBA, error) {
 	if cs == nil || cs.n != raw.n {
 		return nil, errors.New("it does not have the channels it says")
 	}
+	m.pictured(cs, "a picture")
 	img := m.coloured(raw, cs, decode, s)
 	return m.alphaOf(img, s)
+}
+
+// pictured says that pixels do not keep the inks they are declared in.
+func (m *machine) pictured(cs *space, what string) {
+	switch {
+	case len(cs.plates) > 0:
+		m.findings.Add(finding.InksMixed, finding.Warn, fmt.Sprintf("%s is in the plate %s, which pixels do not keep here: it was taken as it is shown on a screen", what, list(cs.plates)), m.layer, geom.Rect{})
+	case cs.colour(make([]float64, cs.n)).Built:
+		m.findings.Add(finding.InksMixed, finding.Note, what+" is in process inks: it is shown as a press prints it, and its builds are made anew for print files", m.layer, geom.Rect{})
+	}
 }
 
 // namedImage is the space of an image that names a device.

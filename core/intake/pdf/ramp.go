@@ -52,12 +52,14 @@ func (m *machine) shading(o any) (*shading, error) {
 	case 2, 3:
 		return sh, m.ramped(sh, d, kind == 3, cs, fn)
 	case 1:
+		m.pictured(cs, "a field of colours")
 		return sh, m.byFunction(sh, d, cs, fn)
 	case 4, 5, 6, 7:
 		s, ok := f.get(o).(*stream)
 		if !ok {
 			return nil, errShading
 		}
+		m.pictured(cs, "a field of colours")
 		return sh, m.mesh(sh, s, kind, cs, fn)
 	}
 	return nil, errShading

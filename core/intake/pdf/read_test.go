@@ -199,6 +199,49 @@ func TestLayers(t *testing.T) {
 	}
 }
 
+// Text in drawn letters (Type 3) goes through ghostscript with its page: layers
+// that do not print stay out, plates stay plates.
+func TestLayersAndInksBesideText(t *testing.T) {
+	d := &doc{}
+	on, off := d.add("<</Type/OCG/Name(Art)>>"), d.add("<</Type/OCG/Name(Draft)>>")
+	glyph := d.stream("", "800 0 0 0 750 750 d1 0 0 750 750 re f")
+	font := d.add("<</Type/Font/Subtype/Type3/FontBBox[0 0 750 750]/FontMatrix[.001 0 0 .001 0 0]/CharProcs<</square " + glyph + ">>/Encoding<</Type/Encoding/Differences[97/square]>>/FirstChar 97/LastChar 97/Widths[800]/Resources<<>>>>")
+	spot := "[/Separation/Ember#20Red/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 0]>>]"
+	data := d.file("/OCProperties<</OCGs["+on+" "+off+"]/D<</OFF["+off+"]/Order["+on+" "+off+"]>>>>",
+		"/Resources<</Font<</F "+font+">>/ColorSpace<</S "+spot+">>/Properties<</A "+on+"/B "+off+">>>>",
+		"/S cs .4 scn 10 10 40 40 re f /OC /B BDC 1 0 0 rg 100 10 40 40 re f EMC 0 0 0 1 k BT /F 40 Tf 60 60 Td (aa) Tj ET")
+	p, fs := mustRead(t, data, Options{})
+	if !has(fs, finding.LiveText, finding.Mended) || !has(fs, finding.Hidden, finding.Note) {
+		t.Errorf("%v", codes(fs))
+	}
+	got := inks(p)
+	if len(got) < 2 || got[0].Spot != "Ember Red" || math.Abs(got[0].Tint-40) > 0.1 {
+		t.Fatalf("%+v", got)
+	}
+	for _, c := range got[1:] {
+		if c.Build != (colour.CMYK{K: 100}) {
+			t.Errorf("beside the plate there is %+v", c)
+		}
+	}
+	b := p.Bounds() // letters of 30 pt, 32 pt apart
+	if w, h := b.X1/point, 100-b.Y0/point; math.Abs(w-122) > 0.1 || math.Abs(h-90) > 0.1 {
+		t.Errorf("the letters end at %.2f, %.2f pt, want 122, 90", w, h)
+	}
+}
+
+// A picture in a plate is said not to keep it; one for screens says nothing.
+func TestPicturesInPlates(t *testing.T) {
+	const tint = "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 0]>>"
+	for space, want := range map[string]finding.Severity{"[/Separation/Ember/DeviceCMYK " + tint + "]": finding.Warn, "[/Indexed[/Separation/Ember/DeviceCMYK " + tint + "]1<00ff>]": finding.Warn, "/DeviceGray": ""} {
+		d := &doc{}
+		x := d.stream("/Subtype/Image/Width 2/Height 2/BitsPerComponent 8/ColorSpace"+space, "\x00\x01\x01\x00")
+		_, fs := mustRead(t, d.file("", "/Resources<</XObject<</I "+x+">>>>", "q 50 0 0 50 0 0 cm /I Do Q"), Options{})
+		if has(fs, finding.InksMixed, finding.Warn) != (want != "") {
+			t.Errorf("%s: %v", space, codes(fs))
+		}
+	}
+}
+
 // What was locked opens with the right password, in every way that qpdf locks;
 // what needs none opens at once.
 func TestLocked(t *testing.T) {
@@ -207,7 +250,8 @@ func TestLocked(t *testing.T) {
 	for _, how := range [][]string{
 		{"40", "--allow-weak-crypto"}, {"128", "--allow-weak-crypto", "--use-aes=n"}, {"128", "--allow-weak-crypto", "--use-aes=y"}, {"256"}, {"256", "--force-R5", "--allow-weak-crypto"},
 	} {
-		for _, user := range []string{"", "moor"} {
+		// Salts are drawn anew each time: keys that fail now and then are to fail here.
+		for _, user := range []string{"", "moor", "moor", "moor", "moor"} {
 			var global, own []string
 			for _, a := range how[1:] {
 				if a == "--allow-weak-crypto" {

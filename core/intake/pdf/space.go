@@ -280,7 +280,7 @@ func (r *reader) indexedSpace(x array, res dict, depth int) (*space, error) {
 		return nil, errSpace
 	}
 	known := make([]*colour.Colour, high+1)
-	return &space{n: 1, initial: []float64{0}, indexed: true, decode: []float64{0, float64(high)}, colour: func(v []float64) colour.Colour {
+	return &space{n: 1, initial: []float64{0}, indexed: true, decode: []float64{0, float64(high)}, plates: base.plates, colour: func(v []float64) colour.Colour {
 		k := int(min(float64(high), max(0, v[0])))
 		if known[k] == nil {
 			w := make([]float64, base.n)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	"image/draw"
 	_ "image/gif" // formats that Decode knows
 	_ "image/jpeg"
@@ -46,6 +47,15 @@ func Size(data []byte) (w, h int, err error) {
 		return c.Height, c.Width, nil
 	}
 	return c.Width, c.Height, nil
+}
+
+// inked reports whether a picture is in process inks.
+func inked(data []byte) bool {
+	if c, _, err := image.DecodeConfig(bytes.NewReader(data)); err == nil {
+		return c.ColorModel == color.CMYKModel
+	}
+	c, err := cmyktiff.DecodeConfig(bytes.NewReader(data))
+	return err == nil && c.ColorModel == color.CMYKModel
 }
 
 // Pages is how many pictures a file holds that are seen one by one.

@@ -12,12 +12,14 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/klauspost/compress/zlib"
 
 	"dyekit/core/colour/icc"
+	"dyekit/core/finding"
 	"dyekit/internal/testkit"
 )
 
@@ -195,6 +197,9 @@ func TestProcessInks(t *testing.T) {
 		if err != nil {
 			t.Errorf("%s: %v", device, err)
 			continue
+		}
+		if _, fs, err := Read(t.Context(), data, Options{}); err != nil || !slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == finding.InksMixed }) {
+			t.Errorf("%s: that its inks are not kept is not said: %v %v", device, fs, err)
 		}
 		// Black point compensation is ours alone, and tells in dark colours.
 		likeLittleCMS(t, device, img.NRGBAAt(15, 15), readMeta(data).profile, "100 0 0 0", 6)

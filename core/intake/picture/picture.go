@@ -43,6 +43,9 @@ func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, find
 	if w*h <= trace.MaxTraced {
 		fs[0].Mend = traceAsIs
 	}
+	if inked(data) {
+		fs.Add(finding.InksMixed, finding.Note, "the picture is in process inks: it is shown as the press of its profile prints it, and its builds are made anew for print files", "picture", page)
+	}
 	if c, ok := ground(img); ok {
 		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("the picture stands on a plain ground of %s: it makes a box on every page of another colour", c), "picture", page)
 		fs[len(fs)-1].Mend = "backing" // of core/preflight, which reads the drawing
