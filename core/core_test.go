@@ -30,7 +30,7 @@ func TestOnlyTheGuideIsATemplate(t *testing.T) {
 		t.Fatal(err)
 	}
 	for line := range strings.Lines(string(out)) {
-		if f := strings.Fields(line); strings.HasSuffix(f[1], "/template") && f[0] != "dyekit/core/kit" {
+		if f := strings.Fields(line); strings.HasSuffix(f[1], "/template") && f[0] != "dyekit/core/guide" {
 			t.Errorf("%s imports %s", f[0], f[1])
 		}
 	}

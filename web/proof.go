@@ -16,6 +16,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/proof"
 	"dyekit/core/recipe"
+	"dyekit/core/scene"
 	"dyekit/studio"
 	"dyekit/studio/preview"
 )
@@ -58,7 +59,7 @@ type proofPage struct {
 	Plates   []proof.Plate
 	Shift    float64
 	Eyes     []eyes
-	Scenes   []scene
+	Scenes   []inUse
 	Photos   []photograph
 }
 
@@ -76,8 +77,8 @@ type eyes struct {
 	Bad  bool
 }
 
-type scene struct {
-	proof.Scene
+type inUse struct {
+	scene.Scene
 	Version string
 	Chosen  bool // by the person, in place of the one that holds
 }
@@ -130,7 +131,7 @@ func newProofPage(c *gin.Context, d header) (p proofPage, err error) {
 		p.Fine, err = w.Fine(ctx, p.Version)
 	case "use":
 		for _, s := range w.Scenes() {
-			x := scene{Scene: s}
+			x := inUse{Scene: s}
 			if x.Version, err = w.StandsOn(ctx, s.Ground); err != nil {
 				return p, err
 			}

@@ -3,71 +3,323 @@ package kit
 import (
 	"bytes"
 	"context"
-	_ "embed"
-	"encoding/base64"
 	"fmt"
-	"html/template"
+	"image"
 	"io"
 	"math"
 	"slices"
-	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/png"
 	"dyekit/core/format"
 	"dyekit/core/frame"
+	"dyekit/core/geom"
+	"dyekit/core/guide"
+	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/proof"
 	"dyekit/core/raster"
+	"dyekit/core/recipe"
+	"dyekit/core/scene"
 	"dyekit/core/version"
 )
 
-//go:embed guide.html
-var guidePage string
-
-var guideTemplate = template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints}).Parse(guidePage))
-
-// joints marks where a line may end in the name of a file: after these signs.
-func joints(path string) template.HTML {
-	path = template.HTMLEscapeString(path)
-	return template.HTML(strings.NewReplacer("/", "/<wbr>", "_", "_<wbr>", "-", "-<wbr>").Replace(path))
+// guideOf is what the guide says of the files that are wanted, with its pictures:
+// these take long and need none of the files, so that they are made beside them.
+func (j *job) guideOf(ctx context.Context, in Input, want []recipe.File) (*guide.Page, error) {
+	return j.facts.get("", func() (*guide.Page, error) {
+		pg := &guide.Page{Brand: in.Brand, Number: in.Number, Pictures: map[string][]byte{}}
+		for _, f := range want {
+			pg.Files = append(pg.Files, guideFile(describe(f, 0, "", nil)))
+		}
+		for _, v := range j.plan.Versions {
+			if v.Drawing != nil {
+				pg.Versions = append(pg.Versions, j.guideVersion(v))
+			}
+		}
+		if err := j.guideInks(ctx, in, pg); err != nil {
+			return nil, err
+		}
+		if err := j.smallest(ctx, in, pg); err != nil {
+			return nil, err
+		}
+		pg.Room = j.room()
+		return pg, j.guidePictures(ctx, pg)
+	})
 }
 
-// A purpose is something a layman wants, and which files serve it.
-type purpose struct {
-	Want, Hint string
-	serves     func(f File, k format.Format, light bool) bool // light: white on nothing
+// guide is the page of a kit whose files are made.
+func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (*guide.Page, error) {
+	planned, err := j.guideOf(ctx, in, want)
+	if err != nil {
+		return nil, err
+	}
+	pg := *planned
+	pg.Files, pg.Missing = nil, nil
+	for _, f := range k.Files {
+		pg.Files = append(pg.Files, guideFile(f))
+	}
+	for _, f := range k.Failed {
+		pg.Missing = append(pg.Missing, f.Path)
+	}
+	return &pg, j.guidePictures(ctx, &pg) // where files that are missing changed what is shown
 }
 
-// purposes in the order in which people ask (common practice).
-var purposes = []purpose{
-	{"A web site", "Sharp at every size; give it to whoever builds the site.", func(f File, k format.Format, light bool) bool {
-		return k.Curves && k.Shown && !light && !f.inSet()
-	}},
-	{"A letter, a document or a slide", "Drop it in; it has no box around it.", func(f File, k format.Format, light bool) bool {
-		return k.Use == format.Office && f.WidthPx >= 800 && f.WidthPx <= 2000 && !light && !f.inSet()
-	}},
-	{"A dark or coloured place", "White, on nothing: it shows only on a darker ground.", func(_ File, k format.Format, light bool) bool { return light && !k.Flat }},
-	{"A print shop", "Curves and printing inks, no fonts needed.", func(_ File, k format.Format, light bool) bool { return k.Pages && !light }},
-	{"A sign maker, a stamp or a cutter", "Plain curves in one ink.", func(f File, k format.Format, light bool) bool {
-		return k.Curves && !k.Pages && f.Version == "black" && !light
-	}},
-	{"An old print or embroidery system", "Encapsulated PostScript.", func(_ File, k format.Format, _ bool) bool { return k.Flat }},
-	{"A video or a large screen", "The largest picture.", func(f File, k format.Format, _ bool) bool {
-		return k.Use == format.Office && f.WidthPx >= 2500 && f.PPI < 150
-	}},
-	{"A photo lab", "Made for paper of its size.", func(f File, k format.Format, _ bool) bool { return k.Use == format.Office && f.PPI >= 200 }},
-	{"The icon of a site or an application", "Give the whole folder to whoever builds it.", func(f File, k format.Format, _ bool) bool {
-		return f.Format == format.HeadLines || k.Icon && !f.inSet()
-	}},
-	{"A layout that wants pixels with inks", "For print alone; screens show it wrongly.", func(_ File, k format.Format, _ bool) bool { return k.Pixels && k.Use == format.Press }},
-	{"A site that counts every kilobyte", "Browsers know it; other programs may not.", func(_ File, k format.Format, _ bool) bool { return k.Pixels && k.Use == format.Website }},
-	{"A form that takes only JPEG", "It has a white box; use it nowhere else.", func(_ File, k format.Format, _ bool) bool { return k.Opaque }},
+// startHere writes START-HERE.html.
+func startHere(pg *guide.Page, language string) ([]byte, error) {
+	var b bytes.Buffer
+	_, err := (&guide.View{Page: pg, Tongue: guide.In(language)}).Render(&b)
+	return b.Bytes(), err
 }
 
-// inSet reports whether the file belongs to an icon set.
-func (f File) inSet() bool { return strings.HasPrefix(f.Path, "ICONS") }
+func guideFile(f File) guide.File {
+	return guide.File{Path: f.Path, Version: f.Version, Format: f.Format, WidthPx: f.WidthPx, HeightPx: f.HeightPx, PPI: f.PPI,
+		WidthPt: f.WidthPt, HeightPt: f.HeightPt, Colour: f.Colour, Pixels: f.Pixels != "", Bytes: f.Bytes}
+}
+
+func (j *job) guideVersion(v *version.Version) guide.Version {
+	box := j.plan.FrameOf(v.Spec.Name).Box
+	g := guide.Version{Name: v.Spec.Name, Light: v.White() || v.Spec.Reversed == version.OnDark, OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole(), Aspect: box.W() / box.H()}
+	if c, ok := ink(v); ok {
+		// What no dark ground carries is for dark grounds.
+		g.Light = g.Light || g.OneInk && colour.Contrast(c, colour.White) < lightInk
+		g.Black = colour.Contrast(c, colour.Black) < 1.6 && c.Lab().Chroma() < 8
+	}
+	return g
+}
+
+// lightInk is the contrast on white below which an ink is taken for one that is
+// meant for dark grounds.
+const lightInk = 1.5
+
+func ink(v *version.Version) (colour.RGB, bool) {
+	if !v.Spec.OneInk() || v.Spec.Ink == nil {
+		return colour.RGB{}, false
+	}
+	c, err := v.Spec.Ink.Colour()
+	return c.RGB, err == nil
+}
+
+// mostInks bounds the colours listed.
+const mostInks = 10
+
+// guideInks lists the colours with values to copy, and dyes the page's head in
+// one of them that carries text and the mark.
+func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page) error {
+	tones, err := preflight.Tones(ctx, j.plan.Master.Drawing)
+	if err != nil {
+		return err
+	}
+	for _, t := range tones {
+		if len(pg.Inks) == mostInks || t.Share < 0.002 {
+			continue
+		}
+		x := guide.Ink{Hex: t.Colour.RGB.Hex(), Spot: t.Colour.Spot}
+		x.RGB[0], x.RGB[1], x.RGB[2] = t.Colour.RGB.Bytes()
+		b := j.plan.Press.Print(t.Colour).Build
+		x.CMYK = [4]float64{b.C, b.M, b.Y, b.K}
+		for _, k := range in.Inks {
+			if k.Paints(t.Colour) {
+				x.Name = k.Name
+			}
+		}
+		pg.Inks = append(pg.Inks, x)
+	}
+	ground, on := j.dye(tones)
+	pg.Ground, pg.On = ground.Hex(), on.Hex()
+	return nil
+}
+
+// text is the darkest that pages are written in.
+var text = colour.FromBytes(0x19, 0x19, 0x18)
+
+// readable is the contrast that text needs (WCAG 2.2, 1.4.3).
+const readable = 4.5
+
+// dye is the colour of the page's head, and of the text on it: the first of the
+// mark's own that carries text, and a version of the mark in white or black; grey
+// if there is none.
+func (j *job) dye(tones []preflight.Tone) (ground, on colour.RGB) {
+	for _, t := range tones {
+		c := t.Colour.RGB
+		if t.Share < 0.05 || c.NearWhite() || c.Lab().Chroma() < 8 {
+			continue
+		}
+		for _, ink := range []colour.RGB{colour.White, text} {
+			if colour.Contrast(c, ink) >= readable && j.standing(c) != nil {
+				return c, ink
+			}
+		}
+	}
+	if grey := colour.FromBytes(0xe4, 0xe4, 0xe2); j.standing(grey) != nil {
+		return grey, text
+	}
+	return colour.FromBytes(0x2b, 0x2b, 0x2a), colour.White
+}
+
+// standing is the version that is shown on a ground: in colour on grey, otherwise
+// the first in one ink that stands there; nil if there is none.
+func (j *job) standing(ground colour.RGB) (best *version.Version) {
+	most := 3.0 // WCAG 2.2, 1.4.11
+	for _, v := range j.plan.Versions {
+		if v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() {
+			continue
+		}
+		if !v.Spec.OneInk() {
+			if v.White() != (ground.Luminance() > 0.5) && ground.Lab().Chroma() < 8 {
+				return v
+			}
+			continue
+		}
+		if c, ok := ink(v); ok && colour.Contrast(c, ground) >= most {
+			best, most = v, colour.Contrast(c, ground)+1 // a later one must be much better
+		}
+	}
+	return best
+}
+
+// smallest says how small the mark may get.
+func (j *job) smallest(ctx context.Context, in Input, pg *guide.Page) error {
+	pg.Small.Asked = string(in.Recipe.Frame.Smallest)
+	for _, v := range j.plan.Versions {
+		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
+			continue
+		}
+		region, err := v.Region(ctx)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil {
+			continue
+		}
+		width := j.plan.FrameOf(v.Spec.Name).Box.W()
+		d := proof.Details(region)
+		if px := d.Pixels(width); px > 0 {
+			pg.Small.Px, pg.Small.MM = px, math.Ceil(d.Print(width))
+		}
+		break
+	}
+	return nil
+}
+
+// room is the clear space around the mark as a share of its width, "" if its
+// frame keeps none.
+func (j *job) room() string {
+	art, box := j.plan.Base.Bounds(), j.plan.Frame.Box
+	least := min(art.X0-box.X0, art.Y0-box.Y0, box.X1-art.X1, box.Y1-art.Y1)
+	if art.Empty() || !(least > art.W()/500) {
+		return ""
+	}
+	return fmt.Sprintf("%.0f", 100*least/art.W())
+}
+
+// A sketch is a picture of the guide that is to be drawn.
+type sketch struct {
+	name   string
+	w, h   int
+	d      *drawing.Drawing
+	box    geom.Rect
+	ground colour.RGB
+}
+
+// guidePictures draws what the page shows and has not yet.
+func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
+	var todo []sketch
+	add := func(s sketch) {
+		if pg.Pictures[s.name] == nil && !slices.ContainsFunc(todo, func(t sketch) bool { return t.name == s.name }) {
+			todo = append(todo, s)
+		}
+	}
+	ground, err := colour.ParseHex(pg.Ground)
+	if err != nil {
+		return err
+	}
+	if v := j.standing(ground); v != nil {
+		box := j.plan.FrameOf(v.Spec.Name).Box
+		k := min(608/box.W(), 304/box.H())
+		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), v.Drawing, box, ground})
+	}
+	light := map[string]bool{}
+	for _, v := range pg.Versions {
+		light[v.Name] = v.Light && !v.Backed
+	}
+	for _, a := range pg.Answers() {
+		shown := append([]guide.Pick{a.Main}, a.Others...)
+		for i, p := range shown {
+			name := p.File.First()
+			v, ok := j.versions[name]
+			if !ok || v.Drawing == nil {
+				continue
+			}
+			box := j.plan.FrameOf(name).Box
+			if i == 0 {
+				brand := ground
+				if colour.Contrast(brand, colour.White) < 3 {
+					brand = colour.FromBytes(0x2b, 0x2b, 0x2a)
+				}
+				if s, ok := scene.Card(a.Use, light[name], brand); ok {
+					d := s.Draw(v.Drawing, box)
+					add(sketch{guide.UsePicture(a.Use), 2 * scene.CardW, 2 * scene.CardH, d, d.Page, colour.White})
+				}
+				add(j.versionSketch(v, light[name]))
+			}
+		}
+	}
+	if pg.Room != "" {
+		if s, ok := j.roomSketch(ground); ok {
+			add(s)
+		}
+	}
+	made := make([][]byte, len(todo))
+	err = parallel.Do(ctx, len(todo), func(ctx context.Context, i int) (err error) {
+		s := todo[i]
+		var img *image.NRGBA
+		if img, err = raster.Render(ctx, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground}); err == nil {
+			made[i], err = export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{Colours: sketchColours}) })
+		}
+		return err
+	})
+	for i, s := range todo {
+		pg.Pictures[s.name] = made[i]
+	}
+	return err
+}
+
+// sketchColours bounds the colours of a picture in the guide: together they weigh
+// little on a phone.
+const sketchColours = 128
+
+// versionSketch shows a version on the ground it is meant for.
+func (j *job) versionSketch(v *version.Version, light bool) sketch {
+	const w, h, margin = 592, 380, 0.1
+	ground := colour.FromBytes(0xf4, 0xf4, 0xf2)
+	if light {
+		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
+	}
+	box := j.plan.FrameOf(v.Spec.Name).Box
+	return sketch{guide.VersionPicture(v.Spec.Name), w, h, v.Drawing, frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
+}
+
+// roomSketch shows the clear space: the mark, and around it what stays free.
+func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
+	i := slices.IndexFunc(j.plan.Versions, func(v *version.Version) bool {
+		return v.Drawing != nil && v.Spec.Whole() && !v.OnBacking() && !v.White()
+	})
+	if i < 0 {
+		return s, false
+	}
+	v := j.plan.Versions[i]
+	box, art := j.plan.FrameOf(v.Spec.Name).Box, v.Drawing.Bounds()
+	fill := func(r geom.Rect, c colour.RGB) drawing.Node {
+		return &drawing.Shape{Path: geom.Box(r), Paint: drawing.Solid{Colour: colour.Screen(c), Alpha: 1}}
+	}
+	tint := brand.Over(colour.White, 0.16)
+	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, v.Drawing.Nodes...)}
+	k := min(640/box.W(), 320/box.H())
+	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, colour.White}, true
+}
 
 // kind is what the file's format can carry.
 func (f File) kind() format.Format {
@@ -75,274 +327,8 @@ func (f File) kind() format.Format {
 	return k
 }
 
-// first names the version that the file shows first.
-func (f File) first() string {
-	name, _, _ := strings.Cut(f.Version, "+")
-	return name
-}
-
-// A guide is what START-HERE.html says: plain, printable, complete in itself.
-type guide struct {
-	*Kit
-	Brand    string
-	Number   int
-	Shown    []shown
-	Purposes []served
-	guideFacts
-	Left []leftOut
-
-	job      *job
-	pictures map[string]template.HTMLAttr // by version, as attributes: a template would write each + of the data in five letters
-}
-
-// A shown version and its picture.
-type shown struct {
-	Name string
-	Src  template.HTMLAttr
-}
-
-// A served purpose: the first files for it, and how many more there are.
-type served struct {
-	purpose
-	Src   template.HTMLAttr
-	Files []File
-	More  int
-}
-
-type guideInk struct {
-	Name, Hex, Spot string
-	R, G, B         uint8
-	Build           colour.CMYK
-}
-
-// guideFacts are what the guide says of the mark itself. They take long and need
-// none of the files.
-type guideFacts struct {
-	Inks     []guideInk
-	Smallest string
-}
-
-func (j *job) guideFacts(ctx context.Context, in Input) (guideFacts, error) {
-	return j.facts.get("", func() (f guideFacts, err error) {
-		if f.Inks, err = guideInks(ctx, in, j.plan); err == nil {
-			f.Smallest, err = smallest(ctx, in, j.plan)
-		}
-		return f, err
-	})
-}
-
-// What was left out for one reason.
-type leftOut struct{ What, Reason string }
-
-// guide writes START-HERE.html.
-func (j *job) guide(ctx context.Context, k *Kit, in Input, p *Plan) ([]byte, error) {
-	g := guide{Kit: k, Brand: in.Brand, Number: in.Number, job: j, pictures: map[string]template.HTMLAttr{}}
-	for _, step := range []func(context.Context, *Plan) error{g.versions, g.purposes} {
-		if err := step(ctx, p); err != nil {
-			return nil, err
-		}
-	}
-	var err error
-	if g.guideFacts, err = j.guideFacts(ctx, in); err != nil {
-		return nil, err
-	}
-	g.left()
-	var b bytes.Buffer
-	err = guideTemplate.Execute(&b, &g)
-	return b.Bytes(), err
-}
-
-// picture draws a version on the ground it is meant for: white ones on dark.
-func (g *guide) picture(ctx context.Context, p *Plan, v *version.Version) (template.HTMLAttr, error) {
-	if d, ok := g.pictures[v.Spec.Name]; ok {
-		return d, nil
-	}
-	ground := colour.White
-	if v.White() {
-		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
-	}
-	fr := p.FrameOf(v.Spec.Name)
-	const wide, high = 360, 240
-	box := frame.Around(fr.Box, wide, high, "")
-	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, wide, high), wide, high, raster.Options{Ground: &ground, Outlines: p.outlines})
-	if err != nil {
-		return "", err
-	}
-	data, err := export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{}) })
-	if err != nil {
-		return "", err
-	}
-	d := template.HTMLAttr(`src="data:image/png;base64,` + base64.StdEncoding.EncodeToString(data) + `"`)
-	g.pictures[v.Spec.Name] = d
-	return d, nil
-}
-
-func (g *guide) versions(ctx context.Context, p *Plan) error {
-	for _, v := range p.Versions {
-		if v.Drawing == nil || !slices.ContainsFunc(g.Files, func(f File) bool { return slices.Contains(strings.Split(f.Version, "+"), v.Spec.Name) }) {
-			continue
-		}
-		src, err := g.picture(ctx, p, v)
-		if err != nil {
-			return err
-		}
-		g.Shown = append(g.Shown, shown{v.Spec.Name, src})
-	}
-	return nil
-}
-
-// mostFiles bounds the files named for one purpose; the folder has the rest.
-const mostFiles = 3
-
-func (g *guide) purposes(ctx context.Context, p *Plan) error {
-	for _, u := range purposes {
-		x := served{purpose: u}
-		for _, f := range g.Files {
-			v, ok := g.job.versions[f.first()]
-			if !u.serves(f, f.kind(), ok && v.White()) {
-				continue
-			}
-			if len(x.Files) == mostFiles {
-				x.More++
-				continue
-			}
-			if x.Files = append(x.Files, f); len(x.Files) == 1 && ok && v.Drawing != nil {
-				var err error
-				if x.Src, err = g.picture(ctx, p, v); err != nil {
-					return err
-				}
-			}
-		}
-		if len(x.Files) > 0 {
-			g.Purposes = append(g.Purposes, x)
-		}
-	}
-	return nil
-}
-
-// mostInks bounds the colours listed.
-const mostInks = 10
-
-// guideInks lists the colours with values to copy.
-func guideInks(ctx context.Context, in Input, p *Plan) (inks []guideInk, err error) {
-	tones, err := preflight.Tones(ctx, p.Master.Drawing)
-	if err != nil {
-		return nil, err
-	}
-	for _, t := range tones {
-		if len(inks) == mostInks || t.Share < 0.002 {
-			continue
-		}
-		x := guideInk{Hex: t.Colour.RGB.Hex(), Spot: t.Colour.Spot, Build: p.Press.Print(t.Colour).Build}
-		x.R, x.G, x.B = t.Colour.RGB.Bytes()
-		for _, k := range in.Inks {
-			if k.Paints(t.Colour) {
-				x.Name = k.Name
-			}
-		}
-		inks = append(inks, x)
-	}
-	return inks, nil
-}
-
-// smallest says how small the mark may get.
-func smallest(ctx context.Context, in Input, p *Plan) (string, error) {
-	var says []string
-	for _, v := range p.Versions {
-		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
-			continue
-		}
-		region, err := v.Region(ctx)
-		if ctx.Err() != nil {
-			return "", ctx.Err()
-		}
-		if err != nil {
-			continue
-		}
-		width := p.FrameOf(v.Spec.Name).Box.W()
-		d := proof.Details(region)
-		if px := d.Pixels(width); px > 0 {
-			says = append(says, fmt.Sprintf("On a screen keep it at least %d px wide, in print at least %.0f mm: below, its finest details fall together.", px, math.Ceil(d.Print(width))))
-		}
-		break
-	}
-	if s := in.Recipe.Frame.Smallest; s != "" {
-		says = append(says, "Its owner asks for at least "+string(s)+".")
-	}
-	return strings.Join(says, " "), nil
-}
-
-// left gathers what was left out by its reasons.
-func (g *guide) left() {
-	what := map[string][]string{}
-	for _, o := range g.Omitted {
-		if what[o.Reason] == nil {
-			g.Left = append(g.Left, leftOut{Reason: o.Reason})
-		}
-		what[o.Reason] = append(what[o.Reason], o.Version+" as "+strings.ToUpper(string(o.Format)))
-	}
-	for i, l := range g.Left {
-		g.Left[i].What = strings.Join(slices.Compact(what[l.Reason]), ", ")
-	}
-}
-
-// Plain says a file's size in words for people who know no file types.
-func (f File) Plain() string {
-	mm := func(pt float64) float64 { return pt / 72 * 25.4 }
-	switch w := f.WidthPx; {
-	case w == 0 && f.kind().Curves:
-		if f.Pixels != "" {
-			return f.Pixels + ", " + Weight(f.Bytes)
-		}
-		return "sharp at any size, " + Weight(f.Bytes)
-	case w == 0:
-		return Weight(f.Bytes)
-	case f.PPI >= 200:
-		return fmt.Sprintf("%.0f × %.0f mm on paper, %s", mm(f.WidthPt), mm(f.HeightPt), Weight(f.Bytes))
-	case w <= 64:
-		return fmt.Sprintf("an icon, %d px wide, %s", w, Weight(f.Bytes))
-	case w <= 320:
-		return fmt.Sprintf("small, as under a mail, %d px wide, %s", w, Weight(f.Bytes))
-	case w <= 700:
-		return fmt.Sprintf("for the head of a site, %d px wide, %s", w, Weight(f.Bytes))
-	case w <= 1300:
-		return fmt.Sprintf("for a letter or a slide, %d px wide, %s", w, Weight(f.Bytes))
-	case w <= 2400:
-		return fmt.Sprintf("for a whole page or slide, %d px wide, %s", w, Weight(f.Bytes))
-	default:
-		return fmt.Sprintf("for video and large screens, %d px wide, %s", w, Weight(f.Bytes))
-	}
-}
+// Weight writes bytes in kB or MB, powers of ten.
+func Weight(n int) string { return guide.In().Weight(n) }
 
 // Measure says a file's size in px and on paper, and its weight.
-func (f File) Measure() string {
-	mm := func(pt float64) float64 { return pt / 72 * 25.4 }
-	var s string
-	switch {
-	case f.WidthPx > 0 && f.PPI > 0:
-		s = fmt.Sprintf("%d × %d px, %.0f × %.0f mm at %.0f ppi, ", f.WidthPx, f.HeightPx, mm(f.WidthPt), mm(f.HeightPt), f.PPI)
-	case f.WidthPx > 0:
-		s = fmt.Sprintf("%d × %d px, ", f.WidthPx, f.HeightPx)
-	case f.WidthPt > 0:
-		s = fmt.Sprintf("curves, drawn at %.0f × %.0f mm, ", mm(f.WidthPt), mm(f.HeightPt))
-	case f.kind().Curves:
-		s = "curves, "
-	}
-	if f.Pixels != "" {
-		s += f.Pixels + ", "
-	}
-	return s + Weight(f.Bytes)
-}
-
-// Weight writes bytes in kB or MB, powers of ten.
-func Weight(n int) string {
-	switch {
-	case n < 1000:
-		return fmt.Sprintf("%d B", n)
-	case n < 100_000:
-		return fmt.Sprintf("%.1f kB", float64(n)/1000)
-	case n < 1_000_000:
-		return fmt.Sprintf("%.0f kB", float64(n)/1000)
-	}
-	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
-}
+func (f File) Measure() string { return guide.In().Measure(guideFile(f)) }

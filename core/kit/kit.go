@@ -20,6 +20,7 @@ import (
 	"dyekit/core/export"
 	"dyekit/core/finding"
 	"dyekit/core/format"
+	"dyekit/core/guide"
 	"dyekit/core/intake"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
@@ -29,7 +30,7 @@ import (
 )
 
 // Release names the state of the engine; it is part of every kit's name.
-const Release = "0.6.0"
+const Release = "0.7.0"
 
 // An Input is all that a kit depends on.
 type Input struct {
@@ -157,6 +158,7 @@ type Kit struct {
 	Report
 	Extra []File            // master, guide and manifest: they are not in the report
 	Keys  map[string]string // by path, what files were made from; see Plan.Key
+	Page  *guide.Page       // what START-HERE.html shows
 	depot Depot
 }
 
@@ -260,7 +262,7 @@ func (j *job) files(ctx context.Context, want []recipe.File, k *Kit, in Input, p
 	err := parallel.Do(ctx, len(tasks), func(ctx context.Context, k int) error {
 		i := tasks[k]
 		if i == guide {
-			_, err := j.guideFacts(ctx, in)
+			_, err := j.guideOf(ctx, in, want)
 			return err
 		}
 		p.tell(want[i].Path)
@@ -364,7 +366,10 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	if err != nil {
 		return err
 	}
-	page, err := j.guide(ctx, k, in, p)
+	if k.Page, err = j.guide(ctx, k, in, p.Files); err != nil {
+		return err
+	}
+	page, err := startHere(k.Page, in.Recipe.Language)
 	if err != nil {
 		return err
 	}

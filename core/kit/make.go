@@ -16,6 +16,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/guide"
 	"dyekit/core/kit/witness"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -39,7 +40,7 @@ type job struct {
 	verdicts  memo[witness.Verdict]  // on what is covered
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
-	facts     memo[guideFacts]       // of the mark, for the guide
+	facts     memo[*guide.Page]      // what the guide says of what is planned
 	paths     witness.Paths          // of all that is drawn again
 }
 

@@ -25,7 +25,9 @@ func art(w, h float64, c colour.Colour, ps ...geom.Path) Art {
 
 var black = colour.Screen(colour.Black)
 
-func bar(x, y, w, h float64) geom.Path { return geom.Box(rect(x, y, w, h)) }
+func bar(x, y, w, h float64) geom.Path {
+	return geom.Box(geom.Rect{X0: x, Y0: y, X1: x + w, Y1: y + h})
+}
 
 func union(t *testing.T, ps ...geom.Path) geom.Path {
 	t.Helper()
@@ -195,7 +197,7 @@ func TestStampAndThread(t *testing.T) {
 // ink on newsprint is that of the art with its gain.
 func TestCopyAndNewsprint(t *testing.T) {
 	mean := func(v uint8) float64 {
-		a := art(30, 30, colour.Screen(grey8(v)), bar(0, 0, 30, 30))
+		a := art(30, 30, colour.Screen(colour.FromBytes(v, v, v)), bar(0, 0, 30, 30))
 		img, err := Photocopy(t.Context(), a, 30)
 		if err != nil {
 			t.Fatal(err)
@@ -206,7 +208,7 @@ func TestCopyAndNewsprint(t *testing.T) {
 		t.Errorf("a light tint becomes %v, a dark one %v", light, dark)
 	}
 	for _, v := range []uint8{255, 191, 128, 64, 0} {
-		a := art(30, 30, colour.Screen(grey8(v)), bar(0, 0, 30, 30))
+		a := art(30, 30, colour.Screen(colour.FromBytes(v, v, v)), bar(0, 0, 30, 30))
 		img, err := Newsprint(t.Context(), a, 30)
 		if err != nil {
 			t.Fatal(err)
@@ -247,7 +249,7 @@ func TestVisions(t *testing.T) {
 			}
 		}
 		for _, g := range []uint8{0, 128, 255} {
-			if h := v.See(grey8(g)).Hex(); h != grey8(g).Hex() {
+			if h := v.See(colour.FromBytes(g, g, g)).Hex(); h != colour.FromBytes(g, g, g).Hex() {
 				t.Errorf("%s: grey %d is seen as %s", v.Key, g, h)
 			}
 		}
@@ -321,23 +323,6 @@ func TestPlatesLaidOver(t *testing.T) {
 		if same := string(img.Pix[4*x.at:4*x.at+4]) == string(off.Pix[4*x.at:4*x.at+4]); same != x.same {
 			t.Errorf("pixel %d is the same: %v", x.at, same)
 		}
-	}
-}
-
-// Every scene holds the mark whole, within its page.
-func TestScenes(t *testing.T) {
-	for _, dims := range [][2]float64{{100, 100}, {400, 20}, {20, 400}} {
-		a := art(dims[0], dims[1], black, bar(0, 0, dims[0], dims[1]))
-		for _, s := range Scenes(colour.FromBytes(0x20, 0x60, 0x47)) {
-			d := s.Draw(a)
-			b := drawing.Bounds(d.Nodes[len(d.Nodes)-1])
-			if !s.mark.Contains(b, 1e-6) || math.Abs(b.W()/b.H()-dims[0]/dims[1]) > 1e-9 || math.Abs(b.W()-s.mark.W()) > 1e-6 && math.Abs(b.H()-s.mark.H()) > 1e-6 {
-				t.Errorf("%s: art of %v stands on %v within %v", s.Key, dims, b, s.mark)
-			}
-		}
-	}
-	if _, ok := SceneOf("moon", colour.White); ok {
-		t.Error("there is a scene on the moon")
 	}
 }
 

@@ -42,6 +42,9 @@ type Recipe struct {
 	Files    []Entry          `json:"files"`
 	// Press is the printing condition of files in process inks that name none.
 	Press string `json:"press,omitempty"`
+	// Language of the guide: a tag as in en or de; English if it is empty or not
+	// known.
+	Language string `json:"language,omitempty"`
 }
 
 // An Entry asks for files of one type.

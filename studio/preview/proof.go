@@ -18,6 +18,7 @@ import (
 	"dyekit/core/proof"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/core/scene"
 	"dyekit/core/version"
 	"dyekit/studio/decision"
 )
@@ -375,11 +376,11 @@ func (w *Snapshot) brand() colour.RGB {
 }
 
 // Scenes lists the places where the mark is shown in use.
-func (w *Snapshot) Scenes() []proof.Scene { return proof.Scenes(w.brand()) }
+func (w *Snapshot) Scenes() []scene.Scene { return scene.Places(w.brand()) }
 
 // Scene draws the mark in use, in the version named.
 func (w *Snapshot) Scene(ctx context.Context, key, name string, width, height int) ([]byte, error) {
-	s, ok := proof.SceneOf(key, w.brand())
+	s, ok := scene.Of(key, w.brand())
 	if !ok {
 		return nil, ErrNotFound
 	}
@@ -387,7 +388,7 @@ func (w *Snapshot) Scene(ctx context.Context, key, name string, width, height in
 	if err != nil {
 		return nil, err
 	}
-	d := s.Draw(a)
+	d := s.Draw(a.Drawing, a.Box)
 	return w.picture(ctx, w.looks[name]+" scene "+key+s.Ground.Hex(), d, d.Page, width, height, nil)
 }
 

@@ -1,4 +1,6 @@
-package proof
+// Package scene draws places where a mark is used, plainly and with the mark in
+// them: to judge it by, and as the pictures by which a client chooses.
+package scene
 
 import (
 	"slices"
@@ -37,9 +39,28 @@ func bars(x, y, step, thick float64, widths ...float64) []drawing.Node {
 	return out
 }
 
-// Scenes lists the places, with the brand's own colour for those that may be
+// shirt is the outline of one, about 450 × 390.
+func shirt() geom.Path {
+	var p geom.Path
+	p.MoveTo(geom.Pt(250, 30))
+	p.QuadTo(geom.Pt(320, 95), geom.Pt(390, 30))
+	p.LineTo(geom.Pt(455, 52))
+	p.LineTo(geom.Pt(545, 165))
+	p.LineTo(geom.Pt(475, 215))
+	p.LineTo(geom.Pt(440, 170))
+	p.LineTo(geom.Pt(448, 420))
+	p.LineTo(geom.Pt(192, 420))
+	p.LineTo(geom.Pt(200, 170))
+	p.LineTo(geom.Pt(165, 215))
+	p.LineTo(geom.Pt(95, 165))
+	p.LineTo(geom.Pt(185, 52))
+	p.Close()
+	return p
+}
+
+// Places lists the places, with the brand's own colour for those that may be
 // dyed in it.
-func Scenes(brand colour.RGB) []Scene {
+func Places(brand colour.RGB) []Scene {
 	table := flat(geom.Box(rect(0, 0, 240, 150)), grey8(0xa9))
 	return []Scene{
 		{Key: "letter", Name: "a letter", Size: "50 mm wide", Ground: colour.White, page: rect(0, 0, 240, 150), mark: rect(45, 14, 50, 30), place: "top-left", back: func() []drawing.Node {
@@ -50,21 +71,7 @@ func Scenes(brand colour.RGB) []Scene {
 			return []drawing.Node{flat(geom.Box(rect(0, 0, 120, 75)), grey8(0xa9)), flat(geom.RoundBox(rect(17.5, 10, 85, 55), 2, 2), brand)}
 		}},
 		{Key: "shirt", Name: "a shirt", Size: "90 mm wide", Ground: grey8(0x2e), page: rect(0, 0, 640, 400), mark: rect(265, 130, 110, 90), back: func() []drawing.Node {
-			var p geom.Path
-			p.MoveTo(geom.Pt(250, 30))
-			p.QuadTo(geom.Pt(320, 95), geom.Pt(390, 30))
-			p.LineTo(geom.Pt(455, 52))
-			p.LineTo(geom.Pt(545, 165))
-			p.LineTo(geom.Pt(475, 215))
-			p.LineTo(geom.Pt(440, 170))
-			p.LineTo(geom.Pt(448, 420))
-			p.LineTo(geom.Pt(192, 420))
-			p.LineTo(geom.Pt(200, 170))
-			p.LineTo(geom.Pt(165, 215))
-			p.LineTo(geom.Pt(95, 165))
-			p.LineTo(geom.Pt(185, 52))
-			p.Close()
-			return []drawing.Node{flat(geom.Box(rect(0, 0, 640, 400)), grey8(0xc9)), flat(p, grey8(0x2e))}
+			return []drawing.Node{flat(geom.Box(rect(0, 0, 640, 400)), grey8(0xc9)), flat(shirt(), grey8(0x2e))}
 		}},
 		{Key: "screen", Name: "a page on a screen", Size: "28 px high of 800 px", Ground: colour.White, page: rect(0, 0, 320, 200), mark: rect(14, 6.5, 90, 7), place: "left", back: func() []drawing.Node {
 			out := []drawing.Node{flat(geom.Box(rect(0, 0, 320, 200)), grey8(0xf2)), flat(geom.Box(rect(0, 0, 320, 20)), colour.White), flat(geom.Box(rect(0, 20, 320, 0.4)), grey8(0xc9)), flat(geom.Box(rect(14, 32, 292, 76)), grey8(0xdd))}
@@ -83,9 +90,9 @@ func Scenes(brand colour.RGB) []Scene {
 	}
 }
 
-// SceneOf finds a scene by its key.
-func SceneOf(key string, brand colour.RGB) (Scene, bool) {
-	all := Scenes(brand)
+// Of finds a place by its key.
+func Of(key string, brand colour.RGB) (Scene, bool) {
+	all := Places(brand)
 	i := slices.IndexFunc(all, func(s Scene) bool { return s.Key == key })
 	if i < 0 {
 		return Scene{}, false
@@ -93,10 +100,11 @@ func SceneOf(key string, brand colour.RGB) (Scene, bool) {
 	return all[i], true
 }
 
-// Draw puts the art into the scene, its frame as large as there is room.
-func (s Scene) Draw(a Art) *drawing.Drawing {
-	k := min(s.mark.W()/a.Box.W(), s.mark.H()/a.Box.H())
-	box := frame.Around(rect(0, 0, a.Box.W()*k, a.Box.H()*k), s.mark.W(), s.mark.H(), s.place)
-	m := geom.Translate(s.mark.X0-box.X0, s.mark.Y0-box.Y0).Mul(geom.Scale(k, k)).Mul(geom.Translate(-a.Box.X0, -a.Box.Y0))
-	return &drawing.Drawing{Page: s.page, Nodes: append(s.back(), drawing.Moved(a.Drawing.Nodes, m)...)}
+// Draw puts art into the scene, its frame as large as there is room. box is that
+// frame, in the page units of the art.
+func (s Scene) Draw(art *drawing.Drawing, box geom.Rect) *drawing.Drawing {
+	k := min(s.mark.W()/box.W(), s.mark.H()/box.H())
+	to := frame.Around(rect(0, 0, box.W()*k, box.H()*k), s.mark.W(), s.mark.H(), s.place)
+	m := geom.Translate(s.mark.X0-to.X0, s.mark.Y0-to.Y0).Mul(geom.Scale(k, k)).Mul(geom.Translate(-box.X0, -box.Y0))
+	return &drawing.Drawing{Page: s.page, Nodes: append(s.back(), drawing.Moved(art.Nodes, m)...)}
 }

@@ -1,0 +1,205 @@
+package guide
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"dyekit/core/format"
+)
+
+// A stand is what a version is shown on, or what it is made of.
+type stand int
+
+const (
+	onLight stand = iota // stands on light grounds
+	onDark               // white or light
+	inBlack              // one ink, black if there is one
+	inOne                // one ink, for light grounds
+)
+
+// A want is a kind of file; of those that suit, the best is taken.
+type want struct {
+	why     string       // key of the text that says why
+	formats []format.Key // as they are liked
+	stand   stand
+	width   int     // px wanted of pictures, nearest wins; 0 takes the widest
+	least   int     // px at least
+	ppi     float64 // at least: made for paper
+	square  bool    // the squarest
+	cmyk    bool    // in process inks
+	set     bool    // out of an icon set
+}
+
+// suits reports whether a file is of the kind wanted.
+func (w want) suits(p *Page, f File) bool {
+	v, k := p.version(f.First()), f.kind()
+	switch {
+	case !slices.Contains(w.formats, f.Format), f.inSet() != w.set,
+		w.cmyk && f.Colour != format.CMYK, !w.cmyk && k.Pixels && f.Colour == format.CMYK,
+		f.WidthPx > 0 && f.WidthPx < w.least, w.ppi > 0 && f.PPI < w.ppi:
+		return false
+	case w.set:
+		return true
+	}
+	switch w.stand {
+	case onDark:
+		// Paper that is white already cannot show it.
+		return v.Light && !v.Backed && !k.Opaque
+	case inBlack, inOne:
+		return v.OneInk && !v.Light && !v.Backed
+	}
+	return !v.Light
+}
+
+// better orders files that suit: less than 0 if a serves better.
+func (w want) better(p *Page, a, b File) int {
+	u, v := p.version(a.First()), p.version(b.First())
+	no := func(x bool) int {
+		if x {
+			return 1
+		}
+		return 0
+	}
+	order := []int{cmp.Compare(slices.Index(w.formats, a.Format), slices.Index(w.formats, b.Format))}
+	if w.square {
+		order = append(order, cmp.Compare(p.lean(a), p.lean(b)))
+	} else {
+		order = append(order, no(u.Part)-no(v.Part))
+	}
+	if w.stand == inBlack {
+		order = append(order, no(!u.Black)-no(!v.Black))
+	}
+	if w.stand == onLight {
+		order = append(order, no(u.OneInk)-no(v.OneInk))
+	}
+	order = append(order, no(u.Backed)-no(v.Backed), cmp.Compare(w.far(a), w.far(b)))
+	return cmp.Or(order...)
+}
+
+// lean is how far a picture is from a square, in steps of a tenth.
+func (p *Page) lean(f File) float64 {
+	r := p.version(f.First()).Aspect
+	if f.WidthPx > 0 && f.HeightPx > 0 {
+		r = float64(f.WidthPx) / float64(f.HeightPx)
+	}
+	return math.Round(10 * math.Abs(math.Log(r)))
+}
+
+// far is how far a picture's width is from the one wanted.
+func (w want) far(f File) float64 {
+	switch {
+	case f.WidthPx == 0:
+		return 0
+	case w.width == 0:
+		return -float64(f.WidthPx)
+	}
+	return math.Abs(math.Log(float64(f.WidthPx) / float64(w.width)))
+}
+
+// best is the file that serves a want best.
+func (p *Page) best(w want) (File, bool) {
+	var got File
+	found := false
+	for _, f := range p.Files {
+		if w.suits(p, f) && (!found || w.better(p, f, got) < 0) {
+			got, found = f, true
+		}
+	}
+	return got, found
+}
+
+// A Pick is a file that is recommended; Why is the key of the text that says why,
+// or for which other case.
+type Pick struct {
+	File File
+	Why  string
+}
+
+// An Answer is what is recommended for a use: one file, and others for the other
+// cases.
+type Answer struct {
+	Use    string // its key
+	Main   Pick
+	Others []Pick
+}
+
+// use is something a client wants, with what serves it: the first want that a
+// file suits is the answer.
+type use struct {
+	key    string
+	main   []want
+	others []want
+}
+
+var (
+	curves  = []format.Key{format.SVG}
+	picture = []format.Key{format.PNG, format.WebP}
+	printed = []format.Key{format.PDF, format.EPS}
+	plain   = []format.Key{format.SVG, format.EPS, format.PDF}
+)
+
+// uses in the order in which people ask (common practice); the widths wanted are
+// common practice too.
+var uses = []use{
+	{"web", []want{{why: "svg", formats: curves}, {why: "png", formats: picture, width: 1000}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1000}},
+		[]want{{why: "dark", formats: append(curves, picture...), stand: onDark, width: 1000}, {why: "insist", formats: picture[:1], width: 500}, {why: "light-weight", formats: picture[1:], width: 1000}}},
+	{"profile", []want{{why: "square", formats: append(picture, format.JPEG), width: 1000, least: 200, square: true}},
+		[]want{{why: "dark", formats: picture, stand: onDark, width: 1000, square: true}}},
+	{"letter", []want{{why: "png", formats: picture[:1], width: 1300, least: 600}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1300}},
+		[]want{{why: "print", formats: picture[:1], least: 2000}, {why: "sharp", formats: curves}}},
+	{"dark", []want{{why: "png", formats: picture, stand: onDark, width: 1300}, {why: "svg", formats: append(curves, printed...), stand: onDark}},
+		[]want{{why: "web", formats: curves, stand: onDark}, {why: "press", formats: printed, stand: onDark}}},
+	{"print", []want{{why: "cmyk", formats: printed, cmyk: true}, {why: "rgb", formats: printed}},
+		[]want{{why: "old", formats: printed[1:]}, {why: "black", formats: printed, stand: inBlack}}},
+	{"shirt", []want{{why: "one", formats: []format.Key{format.PDF, format.EPS, format.SVG}, stand: inBlack}},
+		[]want{{why: "dark", formats: plain, stand: onDark}, {why: "colours", formats: printed}}},
+	{"sign", []want{{why: "svg", formats: plain, stand: inBlack}},
+		[]want{{why: "eps", formats: []format.Key{format.EPS, format.PDF}, stand: inBlack}}},
+	{"film", []want{{why: "png", formats: picture, least: 1900}},
+		[]want{{why: "dark", formats: picture, stand: onDark, least: 1900}}},
+	{"lab", []want{{why: "png", formats: []format.Key{format.PNG, format.JPEG, format.TIFF}, ppi: 250}}, nil},
+	{"icon", []want{{why: "set", formats: []format.Key{format.HeadLines}, set: true}, {why: "ico", formats: []format.Key{format.ICO}}, {why: "ico", formats: []format.Key{format.ICO}, set: true}}, nil},
+	{"form", []want{{why: "jpeg", formats: []format.Key{format.JPEG}, width: 1500}}, nil},
+	{"layout", []want{{why: "pixels", formats: []format.Key{format.TIFF, format.JPEG}, cmyk: true}}, nil},
+}
+
+// Uses lists the keys of all uses in their order.
+func Uses() (keys []string) {
+	for _, u := range uses {
+		keys = append(keys, u.key)
+	}
+	return keys
+}
+
+// Answers tells what of the kit is for what; uses that nothing serves, and those
+// in hidden, are left out.
+func (p *Page) Answers(hidden ...string) (as []Answer) {
+	for _, u := range uses {
+		if slices.Contains(hidden, u.key) {
+			continue
+		}
+		main, ok := p.first(u.key, u.main)
+		if !ok {
+			continue
+		}
+		a := Answer{Use: u.key, Main: main}
+		for _, w := range u.others {
+			f, ok := p.best(w)
+			if ok && f.Path != main.File.Path && !slices.ContainsFunc(a.Others, func(o Pick) bool { return o.File.Path == f.Path }) {
+				a.Others = append(a.Others, Pick{f, "use." + u.key + ".or." + w.why})
+			}
+		}
+		as = append(as, a)
+	}
+	return as
+}
+
+func (p *Page) first(key string, ws []want) (Pick, bool) {
+	for _, w := range ws {
+		if f, ok := p.best(w); ok {
+			return Pick{f, "use." + key + ".why." + w.why}, true
+		}
+	}
+	return Pick{}, false
+}

@@ -1,0 +1,37 @@
+"use strict";
+// The page works without this: it answers typed words at once and copies values.
+(() => {
+  const bare = s => s.toLowerCase().replaceAll("ß", "ss").normalize("NFD").replace(/\p{Mn}/gu, "").replace(/[^\p{L}\p{Nd}]+/gu, " ").trim();
+  const form = document.getElementById("ask");
+  if (form) {
+    const typed = document.getElementById("typed"), said = document.getElementById("said");
+    const all = [...document.querySelectorAll("[data-words]")];
+    const find = () => {
+      const words = " " + bare(typed.value) + " ";
+      let got = null, longest = 0;
+      for (const li of all) {
+        li.classList.remove("found");
+        for (const w of li.dataset.words.split("|")) {
+          if (w.length > longest && words.includes(" " + w + " ")) { got = li; longest = w.length; }
+        }
+      }
+      if (got) got.classList.add("found");
+      said.textContent = typed.value.trim() === "" ? "" : got ? said.dataset.found : said.dataset.none;
+    };
+    form.hidden = false;
+    typed.addEventListener("input", find);
+    form.addEventListener("submit", e => { e.preventDefault(); find(); });
+  }
+  const copied = document.getElementById("copied");
+  if (copied && navigator.clipboard) {
+    for (const value of document.querySelectorAll("#colours code")) {
+      const b = document.createElement("button");
+      b.type = "button";
+      b.className = "copy";
+      b.textContent = copied.dataset.copy;
+      b.setAttribute("aria-label", copied.dataset.copy + " " + value.textContent);
+      b.addEventListener("click", () => navigator.clipboard.writeText(value.textContent).then(() => { copied.textContent = copied.dataset.says + ": " + value.textContent; }));
+      value.after(" ", b);
+    }
+  }
+})();

@@ -1,0 +1,252 @@
+package guide
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"dyekit/core/format"
+)
+
+func png(version string, w, h int) File {
+	return File{Path: "PNG/odd_" + version + "_" + strings.Repeat("i", w%7) + ".png", Version: version, Format: format.PNG, WidthPx: w, HeightPx: h, PPI: 72, WidthPt: float64(w), Colour: format.RGB, Bytes: 20_000}
+}
+
+func curve(version string, k format.Key) File {
+	c := format.CMYK
+	if k == format.SVG {
+		c = format.RGB
+	}
+	return File{Path: strings.ToUpper(string(k)) + "/odd_" + version + "." + string(k), Version: version, Format: k, Colour: c, WidthPt: 300, HeightPt: 200, Bytes: 12_345}
+}
+
+// whole is a kit as the standard recipe makes it.
+func whole() *Page {
+	return &Page{Brand: "Odd Kettle", Number: 2, Ground: "#6b2d4f", On: "#ffffff",
+		Versions: []Version{{Name: "colour", Aspect: 1.5}, {Name: "black", Black: true, OneInk: true, Aspect: 1.5}, {Name: "white", Light: true, OneInk: true, Aspect: 1.5}},
+		Files: []File{png("colour", 3000, 2000), png("colour", 1000, 667), png("colour", 500, 333), png("black", 1000, 667), png("white", 3000, 2000), png("white", 1000, 667),
+			curve("colour", format.SVG), curve("black", format.SVG), curve("white", format.SVG), curve("colour+black+white", format.PDF), curve("colour", format.EPS), curve("black", format.EPS),
+			{Path: "odd_colour.jpg", Version: "colour", Format: format.JPEG, WidthPx: 1500, HeightPx: 1000, PPI: 300, WidthPt: 360, Colour: format.RGB, Bytes: 80_000}},
+		Inks:  []Ink{{Name: "Plum", Hex: "#6b2d4f", RGB: [3]uint8{107, 45, 79}, CMYK: [4]float64{40, 85.5, 30, 35}, Spot: "Plum"}},
+		Small: Small{Px: 60, MM: 11}, Pictures: map[string][]byte{HeadPicture: []byte("png+data"), "use-web": []byte("x"), "version-colour": []byte("y")}}
+}
+
+func TestAnswers(t *testing.T) {
+	got := map[string]Answer{}
+	for _, a := range whole().Answers() {
+		got[a.Use] = a
+	}
+	for use, want := range map[string]string{
+		"web": "SVG/odd_colour.svg", "dark": "white", "print": "PDF/odd_colour+black+white.pdf", "shirt": "EPS/odd_black.eps",
+		"sign": "SVG/odd_black.svg", "form": "odd_colour.jpg", "film": png("colour", 3000, 2000).Path, "letter": png("colour", 1000, 667).Path,
+	} {
+		a := got[use]
+		if !strings.Contains(a.Main.File.Path, want) {
+			t.Errorf("%s: %s, want %s", use, a.Main.File.Path, want)
+		}
+		for _, o := range a.Others {
+			if o.File.Path == a.Main.File.Path {
+				t.Errorf("%s offers %s twice", use, o.File.Path)
+			}
+		}
+	}
+	if _, ok := got["icon"]; ok {
+		t.Error("a kit without icons answers for icons")
+	}
+	if w := got["web"].Others; len(w) < 2 || w[0].File.Path != "SVG/odd_white.svg" || w[1].File.WidthPx != 500 {
+		t.Errorf("besides, for the web: %+v", w)
+	}
+	if as := whole().Answers("web", "form"); slices.ContainsFunc(as, func(a Answer) bool { return a.Use == "web" || a.Use == "form" }) {
+		t.Error("hidden uses are shown")
+	}
+	if as := whole().Without([]format.Key{format.SVG}).Answers(); as[0].Main.File.Format != format.PNG {
+		t.Errorf("without SVG the web gets %s", as[0].Main.File.Path)
+	}
+}
+
+// Whatever is in a kit, nothing is recommended where it does not show or has a
+// box that it must not have.
+func TestAnswersOfPoorKits(t *testing.T) {
+	white := &Page{Versions: []Version{{Name: "white", Light: true, OneInk: true, Aspect: 1}}, Files: []File{png("white", 1000, 1000), curve("white", format.SVG)}}
+	for _, a := range white.Answers() {
+		if a.Use != "dark" {
+			t.Errorf("a white mark alone answers for %s", a.Use)
+		}
+	}
+	jpeg := &Page{Versions: []Version{{Name: "colour", Aspect: 1}}, Files: []File{{Path: "a.jpg", Version: "colour", Format: format.JPEG, WidthPx: 1500, HeightPx: 1500, Colour: format.RGB}}}
+	for _, a := range jpeg.Answers() {
+		if a.Use == "dark" || a.Use == "sign" || a.Use == "film" {
+			t.Errorf("a JPEG answers for %s", a.Use)
+		}
+	}
+	if as := (&Page{}).Answers(); len(as) > 0 {
+		t.Errorf("nothing answers for %v", as)
+	}
+}
+
+// Words people use, from memory of what printers and clients write.
+func TestAskedFor(t *testing.T) {
+	for tongue, table := range map[string]map[string]string{
+		"en": {"Could you send it as a VECTOR file?": "vector", "hi-res please": "highres", "300 dpi": "highres", "transparent background": "transparent", "no background": "transparent",
+			"for the printer": "printer", ".eps": "eps", "EPS": "eps", "a .jpg": "jpeg", "white logo": "white", "black & white": "black", "black and white": "black", "T-shirt": "thread", "for the website": "web",
+			"the print version in pdf": "printer", "square": "square", "laser": "sign", "zebra": "", "": "", "printerly": ""},
+		"de": {"als Vektordatei": "vector", "ohne weißen Kasten": "transparent", "ohne weissen Kasten": "transparent", "für die Druckerei": "printer", "fur die druckerei": "printer", "JPG": "jpeg", "Briefbogen": "office", "T-Shirt": "thread"},
+	} {
+		all := whole().Asked(In(tongue))
+		for typed, want := range table {
+			got, ok := Find(all, typed)
+			if ok != (want != "") || got.Key != want {
+				t.Errorf("%s: %q is understood as %q, want %q", tongue, typed, got.Key, want)
+			}
+		}
+	}
+	for _, s := range whole().Asked(In("en")) {
+		if s.Key == "white" && !strings.Contains(s.File.Path, "white") || s.Key == "vector" && s.File.Format != format.SVG || s.Key == "highres" && s.File.WidthPx < 1500 {
+			t.Errorf("%s is answered with %s", s.Key, s.File.Path)
+		}
+	}
+}
+
+var placeRE = regexp.MustCompile(`\{[a-z]+\}`)
+
+// Every language says everything, with the same figures in it, and everything
+// that is said anywhere has its text.
+func TestTexts(t *testing.T) {
+	en := textsOf("texts/en.json")
+	for _, tag := range Tongues() {
+		m := textsOf("texts/" + tag + ".json")
+		for key, text := range en {
+			a, b := placeRE.FindAllString(text, -1), placeRE.FindAllString(m[key], -1)
+			slices.Sort(a)
+			slices.Sort(b)
+			if m[key] == "" || !slices.Equal(a, b) {
+				t.Errorf("%s: %s says %q for %q", tag, key, m[key], text)
+			}
+		}
+		if len(m) != len(en) {
+			t.Errorf("%s has %d texts, English %d", tag, len(m), len(en))
+		}
+	}
+	for _, file := range []string{"guide.html", "render.go", "tongue.go"} {
+		b, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, k := range regexp.MustCompile(`(?:Say|T\.Say|t\.Say) ?\(?"([a-z.]+[a-z])"`).FindAllSubmatch(b, -1) {
+			if en[string(k[1])] == "" {
+				t.Errorf("%s says %s, which has no text", file, k[1])
+			}
+		}
+	}
+	var keys []string
+	for _, u := range uses {
+		keys = append(keys, "use."+u.key, "use."+u.key+".hint")
+		for _, w := range u.main {
+			keys = append(keys, "use."+u.key+".why."+w.why)
+		}
+		for _, w := range u.others {
+			keys = append(keys, "use."+u.key+".or."+w.why)
+		}
+	}
+	for _, a := range asks {
+		keys = append(keys, "ask."+a.key)
+	}
+	for _, k := range keys {
+		if en[k] == "" {
+			t.Errorf("%s has no text", k)
+		}
+	}
+}
+
+// Language tags as browsers send them (RFC 9110, section 12.5.4).
+func TestTongues(t *testing.T) {
+	for asked, want := range map[string]string{"": "en", "de": "de", "de-AT,de;q=0.9,en;q=0.5": "de", "fr-FR,fr;q=0.9": "en", "zz;;": "en", "en-GB": "en"} {
+		if got := In(asked).Tag(); got != want {
+			t.Errorf("%q: %s", asked, got)
+		}
+	}
+	de := In("de")
+	if got := de.Weight(1_900_000); got != "1,9 MB" {
+		t.Errorf("a weight in German: %s", got)
+	}
+	if got := In("").Weight(12_345); got != "12.3 kB" {
+		t.Errorf("a weight: %s", got)
+	}
+	if got := de.Day(time.Date(2026, 11, 27, 9, 0, 0, 0, time.UTC)); got != "27. November 2026" {
+		t.Errorf("a day: %s", got)
+	}
+	if got := de.Say("no.such.text"); got != "no.such.text" {
+		t.Errorf("a missing text: %q", got)
+	}
+}
+
+func render(t *testing.T, v *View) (string, string) {
+	t.Helper()
+	var b bytes.Buffer
+	policy, err := v.Render(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b.String(), policy
+}
+
+// What people write is text on the page and nothing else, and only the page's own
+// style and script run (CSP Level 3, section 2.3.1: hashes).
+func TestRender(t *testing.T) {
+	p := whole()
+	p.Brand = `Odd "<script>alert(1)</script>` + "{weight}"
+	for _, tag := range Tongues() {
+		v := &View{Page: p, Tongue: In(tag), Studio: "<b>Vat</b>", Greeting: `"><img src=x>`, Typed: "<i>", Base: "/k/abc/file/", Pictures: "/k/abc/picture/", Zip: "/k/abc/zip", Hand: &Hand{Act: "/k/abc", Questions: []Question{{Text: "<u>?"}}, Draft: "</textarea><p>", Wrong: "<s>"}}
+		page, policy := render(t, v)
+		for _, bad := range []string{"<script>alert", "<b>Vat", "<img src=x", "<u>?", "</textarea><p>", "<s>", "<i>", "http://", "https://", "style=", "onclick", "ZgotmplZ", "%!"} {
+			if strings.Contains(page, bad) {
+				t.Errorf("%s: the page holds %q", tag, bad)
+			}
+		}
+		for _, name := range []string{"style", "script"} {
+			_, rest, _ := strings.Cut(page, "<"+name+">")
+			body, _, _ := strings.Cut(rest, "</"+name+">")
+			h := sha256.Sum256([]byte(body))
+			if !strings.Contains(policy, name+"-src") || !strings.Contains(policy, "'sha256-"+base64.StdEncoding.EncodeToString(h[:])+"'") {
+				t.Errorf("%s: the policy does not let the page's %s run: %s", tag, name, policy)
+			}
+		}
+		if !strings.Contains(page, `href="/k/abc/file/SVG/odd_colour.svg" download`) || strings.Contains(page, "data:image") {
+			t.Errorf("%s: files or pictures are not where they are served", tag)
+		}
+	}
+	page, policy := render(t, &View{Page: whole(), Chosen: "print"})
+	if !strings.Contains(page, `content="`+strings.ReplaceAll(strings.ReplaceAll(policy, "'", "&#39;"), "+", "&#43;")+`"`) || strings.Contains(page, "<form method=\"post\"") || !strings.Contains(page, `src="data:image/png;base64,`) {
+		t.Error("the page in the kit is not complete in itself")
+	}
+	if !strings.Contains(page, `value="print" checked`) || strings.Count(page, " checked>") != 1 {
+		t.Error("not the chosen use is open")
+	}
+	if !strings.Contains(page, "C 40 M 85.5 Y 30 K 35") || !strings.Contains(page, "at least 60 px wide, in print at least 11 mm") {
+		t.Error("figures are missing")
+	}
+}
+
+// A page is kept as JSON and comes back.
+func TestPageIsKept(t *testing.T) {
+	b, err := json.Marshal(whole())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var p Page
+	if err := json.Unmarshal(b, &p); err != nil {
+		t.Fatal(err)
+	}
+	one, _ := render(t, &View{Page: whole()})
+	two, _ := render(t, &View{Page: &p})
+	if one != two {
+		t.Error("the page that was kept is another one")
+	}
+}

@@ -1,0 +1,220 @@
+package guide
+
+import (
+	"bytes"
+	"crypto/sha256"
+	_ "embed"
+	"encoding/base64"
+	"fmt"
+	"html/template"
+	"io"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"dyekit/core/format"
+)
+
+//go:embed guide.html
+var pageText string
+
+//go:embed guide.css
+var styleText string
+
+//go:embed guide.js
+var scriptText string
+
+var pageTemplate = template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints, "number": number}).Parse(pageText))
+
+// joints marks where a line may end in the name of a file: after these signs.
+func joints(path string) template.HTML {
+	path = template.HTMLEscapeString(path)
+	return template.HTML(strings.NewReplacer("/", "/<wbr>", "_", "_<wbr>", "-", "-<wbr>").Replace(path))
+}
+
+// number writes a percentage as short as it is exact enough to copy.
+func number(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") }
+
+// A View is a page as somebody sees it. The zero View of a Page is the page in the
+// kit: it needs no server and no network.
+type View struct {
+	*Page
+	Tongue *Tongue // nil for English
+	Hidden []string
+	Chosen string // key of the use that is open; the first otherwise
+
+	// Base is the address under which the files of the kit are served, ending in a
+	// slash; "" beside the page. Pictures is that of the page's pictures; "" puts
+	// them into it.
+	Base, Pictures string
+	Zip            string // address of the whole, "" if there is none
+	ZipBytes       int
+
+	Studio, Greeting string
+	Portrait         string // address of the studio's picture, "" for none
+	Made             time.Time
+	Typed            string            // what somebody asked for
+	Tongues          map[string]string // addresses of the page in other languages, by tag
+	Icon, Font       string            // addresses of the page's icon and of a style sheet with its letters
+	Hand             *Hand
+}
+
+// A Hand is what a client can do behind a link of their own.
+type Hand struct {
+	Act       string // where the forms go
+	Inert     bool   // a look before it is sent: the forms do nothing
+	Received  time.Time
+	Questions []Question
+	Draft     string // of a question that was not taken, and
+	Wrong     string // why
+	Closes    time.Time
+	Newer     int    // number of a newer kit, 0 if there is none, and
+	NewerAt   string // its page
+}
+
+// A Question is one of a client, with the answer or without.
+type Question struct {
+	Text, Answer string
+	At           time.Time
+}
+
+// Render writes the page and returns the content security policy that it runs
+// under: its own style and script and nothing else (CSP Level 3, hashes).
+func (v *View) Render(w io.Writer) (policy string, err error) {
+	p := &page{View: v, T: v.Tongue}
+	if p.T == nil {
+		p.T = In()
+	}
+	p.Answers = v.Page.Answers(v.Hidden...)
+	p.Asked = v.Page.Asked(p.T)
+	if v.Typed != "" {
+		if s, ok := Find(p.Asked, v.Typed); ok {
+			p.Found = &s
+		}
+		p.Open = askedKey
+	} else if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a Answer) bool { return a.Use == v.Chosen }) {
+		p.Open = askedKey
+		if len(p.Answers) > 0 {
+			p.Open = p.Answers[0].Use
+		}
+	}
+	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
+	p.Style, p.Script = template.CSS(style), template.JS(scriptText)
+	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(scriptText)
+	var b bytes.Buffer
+	if err := pageTemplate.Execute(&b, p); err != nil {
+		return "", err
+	}
+	_, err = w.Write(b.Bytes())
+	return p.Policy, err
+}
+
+// hashed is the source expression of an inline style or script.
+func hashed(s string) string {
+	h := sha256.Sum256([]byte(s))
+	return "'sha256-" + base64.StdEncoding.EncodeToString(h[:]) + "'"
+}
+
+// askedKey is the key of the card on which one types what others asked for.
+const askedKey = "asked"
+
+// page is what the template reads.
+type page struct {
+	*View
+	T       *Tongue
+	Answers []Answer
+	Asked   []Said
+	Found   *Said
+	Open    string
+	Style   template.CSS
+	Script  template.JS
+	Policy  string
+}
+
+// At is the address of a file.
+func (p *page) At(f File) string { return p.Base + (&url.URL{Path: f.Path}).EscapedPath() }
+
+// Src is the address of a picture, as an attribute: a template would write each +
+// of the data in five letters.
+func (p *page) Src(name string) template.HTMLAttr {
+	data, ok := p.Page.Pictures[name]
+	switch {
+	case !ok:
+		return ""
+	case p.View.Pictures != "":
+		return template.HTMLAttr(`src="` + template.HTMLEscapeString(p.View.Pictures+url.PathEscape(name)) + `"`)
+	}
+	return template.HTMLAttr(`src="data:image/png;base64,` + base64.StdEncoding.EncodeToString(data) + `"`)
+}
+
+// UsePicture and Picture are pictures of a use and of what a file shows.
+func (p *page) UsePicture(key string) template.HTMLAttr { return p.Src(UsePicture(key)) }
+
+// Picture is what a file shows.
+func (p *page) Picture(f File) template.HTMLAttr { return p.Src(VersionPicture(f.First())) }
+
+// Why says why a file is recommended.
+func (p *page) Why(k Pick) string {
+	f := k.File
+	mm := f.WidthPt * mmPerPt
+	if !(f.PPI >= 200) { // what is made for screens prints sharp at 150 ppi (common practice)
+		mm = float64(f.WidthPx) / 150 * 25.4
+	}
+	return p.T.Say(k.Why, "weight", p.T.Weight(f.Bytes), "px", fmt.Sprint(f.WidthPx), "mm", p.T.printer.Sprintf("%.0f", mm), "ppi", p.T.printer.Sprintf("%.0f", f.PPI))
+}
+
+// A shelf is the files of one type.
+type shelf struct {
+	Name  string
+	Files []File
+}
+
+// Shelves lists all files by type.
+func (p *page) Shelves() (out []shelf) {
+	for _, f := range p.Files {
+		name := f.kind().Name
+		if f.inSet() {
+			k, _ := format.Of(format.ICO)
+			name = string(k.Use)
+		}
+		i := slices.IndexFunc(out, func(s shelf) bool { return s.Name == name })
+		if i < 0 {
+			i = len(out)
+			out = append(out, shelf{Name: name})
+		}
+		out[i].Files = append(out[i].Files, f)
+	}
+	return out
+}
+
+// Intro is the line below the name.
+func (p *page) Intro() string {
+	if p.Studio == "" {
+		return p.T.Say("head.kit", "number", p.Number, "files", len(p.Files))
+	}
+	return p.T.Say("head.kit.by", "number", p.Number, "studio", p.Studio, "day", p.T.Day(p.Made))
+}
+
+// Words joins what can be asked for in one way, for the script.
+func (p *page) Words(s Said) string {
+	words := make([]string, len(s.Words))
+	for i, w := range s.Words {
+		words[i] = bare(w)
+	}
+	return strings.Join(words, "|")
+}
+
+// HowSmall says how small the mark may get.
+func (p *page) HowSmall() (says []string) {
+	if s := p.Small; s.Px > 0 {
+		says = append(says, p.T.Say("small.both", "px", s.Px, "mm", p.T.printer.Sprintf("%.0f", s.MM)))
+	}
+	if p.Small.Asked != "" {
+		says = append(says, p.T.Say("small.asked", "width", p.Small.Asked))
+	}
+	return says
+}
+
+// Tag names a language in itself.
+func (p *page) Tongued(tag string) string { return In(tag).Say("language") }
