@@ -70,6 +70,7 @@ func idsOf(rows *sql.Rows) (ids []int64, err error) {
 type Losses struct {
 	Marks, Masters, Decisions, Kits, Files int
 	Bytes                                  int // of the kits
+	Hands                                  int // links to them
 	// Of a client whose last mark goes.
 	Client            string
 	Fonts, Candidates int
@@ -81,8 +82,9 @@ func (s *Studio) Losses(ctx context.Context, m *Mark) (l Losses, err error) {
 	var last bool // of its client
 	err = s.db.QueryRowContext(ctx, `SELECT 1, (SELECT COUNT(*) FROM masters WHERE mark_id = m.id), (SELECT COUNT(*) FROM decisions WHERE mark_id = m.id),
 		(SELECT COUNT(*) FROM kits WHERE mark_id = m.id), (SELECT COALESCE(SUM(files), 0) FROM kits WHERE mark_id = m.id), (SELECT COALESCE(SUM(bytes), 0) FROM kits WHERE mark_id = m.id),
+		(SELECT COUNT(*) FROM hands h JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = m.id),
 		NOT EXISTS (SELECT 1 FROM marks o WHERE o.client_id = m.client_id AND o.id <> m.id)
-		FROM marks m WHERE m.id = ?`, m.ID).Scan(&l.Marks, &l.Masters, &l.Decisions, &l.Kits, &l.Files, &l.Bytes, &last)
+		FROM marks m WHERE m.id = ?`, m.ID).Scan(&l.Marks, &l.Masters, &l.Decisions, &l.Kits, &l.Files, &l.Bytes, &l.Hands, &last)
 	if errors.Is(err, sql.ErrNoRows) {
 		return l, ErrNotFound
 	}
@@ -122,6 +124,9 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 		queries := []string{
 			"UPDATE marks SET decisions_id = NULL, newest_kit = NULL WHERE id = ? AND away_at IS NOT NULL",
 			"DELETE FROM jobs WHERE mark_id = ?",
+			"DELETE q FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
+			"DELETE l FROM hand_log l JOIN hands h ON h.id = l.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
+			"DELETE h FROM hands h JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE f FROM kit_files f JOIN kits k ON k.id = f.kit_id WHERE k.mark_id = ?",
 			"DELETE FROM kits WHERE mark_id = ?",
 			"UPDATE decisions SET parent_id = NULL WHERE mark_id = ?",
@@ -179,6 +184,7 @@ func (l Losses) Says() (out []string) {
 		add(l.Files, "file "+in, "files "+in)
 		out[len(out)-1] += ", " + kit.Weight(l.Bytes)
 	}
+	add(l.Hands, "link of a client", "links of clients")
 	add(l.Inks, "ink of "+l.Client, "inks of "+l.Client)
 	add(l.Fonts, "font of "+l.Client, "fonts of "+l.Client)
 	add(l.Candidates, "candidate of "+l.Client, "candidates of "+l.Client)

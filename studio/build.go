@@ -202,9 +202,17 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 	if err != nil {
 		return err
 	}
+	body, err := json.Marshal(k.Page)
+	if err != nil {
+		return err
+	}
+	page, err := s.put(ctx, body)
+	if err != nil {
+		return err
+	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, bytes, report) VALUES (?, ?, ?, UNHEX(?), ?, ?, ?, ?, ?, ?)",
-			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), weight, report)
+		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, bytes, report, page) VALUES (?, ?, ?, UNHEX(?), ?, ?, ?, ?, ?, ?, ?)",
+			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), weight, report, page[:])
 		if err != nil {
 			return err
 		}

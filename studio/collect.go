@@ -43,7 +43,8 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 	}
 	rows, err := s.db.QueryContext(ctx, `SELECT b.sha256, b.size FROM blobs b WHERE b.kept_at < NOW(6) - INTERVAL ? SECOND
 		AND NOT EXISTS (SELECT 1 FROM masters x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM kit_files x WHERE x.sha256 = b.sha256)
-		AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.zip = b.sha256) AND NOT EXISTS (SELECT 1 FROM fonts x WHERE x.sha256 = b.sha256)
+		AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.zip = b.sha256) AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.page = b.sha256)
+		AND NOT EXISTS (SELECT 1 FROM studios x WHERE x.portrait = b.sha256) AND NOT EXISTS (SELECT 1 FROM fonts x WHERE x.sha256 = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM candidates x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM held x WHERE x.sha256 = b.sha256)`, after.Seconds())
 	if err != nil {
 		return c, err

@@ -25,6 +25,9 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 	if desk.Marks > 0 {
 		return ErrNotEmpty
 	}
+	if err := s.SetHouse(ctx, "Vat Nine", "Use the plum one wherever you can. Call if a printer asks for anything else.", nil); err != nil {
+		return err
+	}
 	for _, d := range []struct {
 		client, mark, file string
 		build              bool
@@ -52,13 +55,18 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		name := queue.WorkerName()
-		if id, err := s.queue.Lease(ctx, name); err != nil || id != j.ID {
-			return errors.Join(err, fmt.Errorf("the build of %s was taken by another worker", d.file))
-		}
-		if err := s.queue.Do(ctx, j.ID, name, s.work, inWords); err != nil {
-			return err
+		if err := s.buildNow(ctx, j); err != nil {
+			return fmt.Errorf("%s: %w", d.file, err)
 		}
 	}
 	return nil
+}
+
+// buildNow works here on a build that was just put into the queue.
+func (s *Studio) buildNow(ctx context.Context, j *Job) error {
+	name := queue.WorkerName()
+	if id, err := s.queue.Lease(ctx, name); err != nil || id != j.ID {
+		return errors.Join(err, errors.New("the build was taken by another worker"))
+	}
+	return s.queue.Do(ctx, j.ID, name, s.work, inWords)
 }

@@ -51,6 +51,7 @@ type Card struct {
 	Kit          int    // number of the newest, 0 if there is none
 	Files        int    // in it
 	Missing      int    // from it
+	Questions    int    // of clients, without an answer
 	Build        string // names its picture; "" if it was not looked at
 }
 
@@ -138,11 +139,13 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 }
 
 // selectCard takes the release first.
-var selectCard = "SELECT m.id, m.client_id, c.name, m.name, " + stateOf + `, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0), COALESCE(LOWER(HEX(m.seen_build)), '')
+var selectCard = "SELECT m.id, m.client_id, c.name, m.name, " + stateOf + `, m.seen_warn, COALESCE(k.number, 0), COALESCE(k.files, 0), COALESCE(k.missing, 0),
+  (SELECT COUNT(*) FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits o ON o.id = h.kit_id WHERE o.mark_id = m.id AND q.answer IS NULL),
+  COALESCE(LOWER(HEX(m.seen_build)), '')
 FROM clients c JOIN marks m ON m.client_id = c.id` + standing
 
 func scanCard(row interface{ Scan(...any) error }) (t Card, err error) {
-	err = row.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Build)
+	err = row.Scan(&t.ID, &t.ClientID, &t.Client, &t.Name, &t.State, &t.Warn, &t.Kit, &t.Files, &t.Missing, &t.Questions, &t.Build)
 	return t, err
 }
 

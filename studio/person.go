@@ -27,3 +27,20 @@ func cut(s string, n int) string {
 	}
 	return string([]rune(s)[:n-1]) + "…"
 }
+
+type houseKey struct{}
+
+// firstHouse is the studio that is there from the start.
+const firstHouse = 1
+
+// InHouse says for which studio of the installation somebody acts.
+func InHouse(ctx context.Context, id int64) context.Context {
+	return context.WithValue(ctx, houseKey{}, id)
+}
+
+func house(ctx context.Context) int64 {
+	if id, ok := ctx.Value(houseKey{}).(int64); ok {
+		return id
+	}
+	return firstHouse
+}

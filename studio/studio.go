@@ -22,7 +22,9 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"dyekit/core/fonts"
+	"dyekit/core/guide"
 	"dyekit/core/parallel"
+	"dyekit/studio/cache"
 	"dyekit/studio/decision"
 	"dyekit/studio/preview"
 	"dyekit/studio/queue"
@@ -45,8 +47,12 @@ type Studio struct {
 	queue *queue.Queue
 
 	zipping parallel.Once[Hash]
+	pages   *cache.Cache[*guide.Page] // of kits, for clients
 	trouble atomic.Pointer[string]
 }
+
+// maxPages bounds the pages of kits that are kept ready: some 200 kB each.
+const maxPages = 100
 
 // ErrNotFound is returned for what is not there.
 var ErrNotFound = preview.ErrNotFound
@@ -74,7 +80,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db)}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page])}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

@@ -287,7 +287,7 @@ func BenchmarkDesk(b *testing.B) {
 			b.Fatal(q, err)
 		}
 	}
-	h, err := New(s)
+	h, err := New(s, Options{})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net"
@@ -14,6 +15,7 @@ import (
 	"dyekit/core/colour/palette"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
+	"dyekit/studio"
 )
 
 // maxForm bounds the body of a request that brings no file.
@@ -28,6 +30,7 @@ var bodies = map[string]int64{
 	"/candidates":            maxUpload,
 	"/marks/:id/master":      maxUpload,
 	"/marks/:id/font":        maxUpload,
+	"/house":                 studio.MaxPortrait + envelope,
 	"/marks/:id/press":       icc.MaxBytes + envelope,
 	"/marks/:id/inks-list":   palette.MaxBytes + envelope,
 	"/marks/:id/recipe-file": recipe.MaxBytes + envelope,
@@ -100,10 +103,15 @@ func known(names []string, next http.Handler) http.Handler {
 func heads(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == http.MethodHead {
-			get := *r // the server's own must go on saying HEAD
+			get := r.WithContext(context.WithValue(r.Context(), headKey{}, true)) // the server's own must go on saying HEAD
 			get.Method = http.MethodGet
-			r = &get
+			r = get
 		}
 		next.ServeHTTP(w, r)
 	})
 }
+
+type headKey struct{}
+
+// asksHead reports whether a request was HEAD before it was answered as GET.
+func asksHead(r *http.Request) bool { return r.Context().Value(headKey{}) != nil }

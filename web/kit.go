@@ -119,6 +119,10 @@ func (s *Server) kitZip(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
+	return s.sendZip(c, k)
+}
+
+func (s *Server) sendZip(c *gin.Context, k *studio.Kit) error {
 	// A large one takes longer to pack and to send than a page may take, and the
 	// end of the time for reading the request would end the request.
 	rc := http.NewResponseController(c.Writer)
@@ -203,25 +207,13 @@ func (s *Server) kitFile(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	attachment(c, path.Base(p))
-	c.Header("Content-Type", media(p))
-	send(c, k, r)
-	return nil
+	return sendFile(c, k, p, r)
 }
 
-// kitGuide shows the guide as the client will see it, under a policy of its
-// own: it was written here, may style itself and runs nothing. What it links to
-// are downloads.
-func (s *Server) kitGuide(c *gin.Context) error {
-	if c.Param("path") != "/START-HERE.html" {
-		return s.kitFile(c)
-	}
-	k, _, r, err := s.part(c)
-	if err != nil {
-		return err
-	}
-	c.Header("Content-Security-Policy", "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; base-uri 'none'; frame-ancestors 'none'; sandbox allow-downloads allow-popups allow-top-navigation-by-user-activation")
-	c.Header("Content-Type", "text/html; charset=utf-8")
+// sendFile sends a file of a kit as a download.
+func sendFile(c *gin.Context, k *studio.Kit, p string, r io.ReadSeeker) error {
+	attachment(c, path.Base(p))
+	c.Header("Content-Type", media(p))
 	send(c, k, r)
 	return nil
 }

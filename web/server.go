@@ -27,16 +27,22 @@ var templateFiles embed.FS
 //go:embed static
 var staticFiles embed.FS
 
-// A Server answers requests for one studio.
+// Options are how the application is reached.
+type Options struct {
+	Hosts []string // names it goes by, beside numbers and localhost
+	URL   string   // how clients reach it, as https://kits.example; "" as the request came
+}
+
+// A Server answers requests for one installation.
 type Server struct {
+	Options
 	studio *studio.Studio
 	pages  map[string]*template.Template
 }
 
-// New returns the handler of the whole application. It answers to numbers, to
-// localhost and to the names in hosts.
-func New(s *studio.Studio, hosts ...string) (http.Handler, error) {
-	srv := &Server{studio: s, pages: map[string]*template.Template{}}
+// New returns the handler of the whole application.
+func New(s *studio.Studio, o Options) (http.Handler, error) {
+	srv := &Server{Options: o, studio: s, pages: map[string]*template.Template{}}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
 		return nil, err
@@ -56,13 +62,13 @@ func New(s *studio.Studio, hosts ...string) (http.Handler, error) {
 	r.HandleMethodNotAllowed = true
 	r.MaxMultipartMemory = 8 << 20 // more goes through a file
 	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
-		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
+		slog.Error("a request failed", "route", c.FullPath(), "err", err)
 		srv.fail(c, errors.New("internal"))
 	}), headers, named, srv.bounded, srv.meanwhile)
 	srv.routes(r)
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
-	return known(hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
+	return known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
 }
 
 func (s *Server) routes(r *gin.Engine) {
@@ -165,7 +171,27 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/kits/:id/zip", s.on(s.kitZip))
 	r.GET("/kits/:id/case", s.on(s.kitCase))
 	r.GET("/kits/:id/file/*path", s.on(s.kitFile))
-	r.GET("/kits/:id/guide/*path", s.on(s.kitGuide))
+	r.GET("/marks/:id/hand", s.on(s.markHand))
+	r.GET("/kits/:id/page", s.on(s.kitPageLook))
+	r.GET("/kits/:id/picture/:name", s.on(s.kitPicture))
+	r.GET("/kits/:id/hand", s.on(s.hand))
+	r.POST("/kits/:id/hand", s.on(s.handOver))
+	r.POST("/hands/:id/withdraw", s.on(s.withdraw))
+	r.POST("/hands/:id/link", s.on(s.newLink))
+	r.GET("/hands/:id/log.csv", s.on(s.handLog))
+	r.POST("/questions/:id/answer", s.on(s.answer))
+	r.GET("/house", s.on(s.house))
+	r.POST("/house", s.on(s.setHouse))
+	r.GET("/house/portrait", s.on(s.housePortrait))
+	r.GET("/k/:token", s.linked(s.clientPage))
+	r.POST("/k/:token/pass", s.unlock)
+	r.GET("/k/:token/portrait", s.linked(s.clientPortrait))
+	r.POST("/k/:token/received", s.linked(s.clientReceived))
+	r.POST("/k/:token/question", s.linked(s.clientQuestion))
+	r.GET("/k/:token/kit/:n", s.linked(s.clientPage))
+	r.GET("/k/:token/kit/:n/file/*path", s.linked(s.clientFile))
+	r.GET("/k/:token/kit/:n/picture/:name", s.linked(s.clientPicture))
+	r.GET("/k/:token/kit/:n/zip", s.linked(s.clientZip))
 	r.GET("/kits/:id/look/*path", s.on(s.kitLook))
 	r.NoRoute(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
@@ -175,7 +201,7 @@ func (s *Server) routes(r *gin.Engine) {
 // and nobody frames the pages.
 func headers(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
@@ -226,10 +252,10 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case errors.As(err, &in):
 		s.render(c, http.StatusUnprocessableEntity, "error", errorPage{Title: "That did not work", Message: sentence(in.Message) + " Nothing was changed.", Mark: ailing(c)})
 	case queue.DiskFull(err):
-		slog.Error("the disc is full", "path", c.Request.URL.Path, "err", err)
+		slog.Error("the disc is full", "route", c.FullPath(), "err", err)
 		s.render(c, http.StatusInsufficientStorage, "error", errorPage{Title: "The server’s disc is full", Message: "Nothing was changed, and what was kept is safe. Whoever runs the server has to make room; builds go on by themselves then."})
 	case queue.Unavailable(err):
-		slog.Warn("the database is away", "path", c.Request.URL.Path, "err", err)
+		slog.Warn("the database is away", "route", c.FullPath(), "err", err)
 		if c.Request.Method == http.MethodGet {
 			c.Header("Refresh", "5")
 		}
@@ -239,7 +265,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 			c.Abort() // the browser has left
 			return
 		}
-		slog.Error("a request failed", "path", c.Request.URL.Path, "err", err)
+		slog.Error("a request failed", "route", c.FullPath(), "err", err)
 		s.render(c, http.StatusInternalServerError, "error", errorPage{Title: "Something broke here", Message: "What was saved is safe. Try again in a moment; if it goes on, look at the server's log.", Mark: ailing(c)})
 	}
 }
@@ -293,4 +319,20 @@ func number(c *gin.Context, name string, def, lo, hi int) int {
 // attachment names a download; the name is a plain word already.
 func attachment(c *gin.Context, name string) {
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+}
+
+// address is how clients reach the application, without a slash at the end.
+func (s *Server) address(c *gin.Context) string {
+	if s.URL != "" {
+		return s.URL
+	}
+	if s.secure(c) {
+		return "https://" + c.Request.Host
+	}
+	return "http://" + c.Request.Host
+}
+
+// secure reports whether the browser speaks TLS, so that cookies may ask for it.
+func (s *Server) secure(c *gin.Context) bool {
+	return c.Request.TLS != nil || strings.HasPrefix(s.URL, "https://")
 }

@@ -90,7 +90,7 @@ func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	} else if s, err = studio.Open(context.Background(), database.New(t)); err != nil {
 		t.Fatal(err)
 	}
-	h, err := New(s)
+	h, err := New(s, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,7 +133,7 @@ func TestFromDropToKit(t *testing.T) {
 	tab.At("/kit")
 	tab.Go("/marks/1/kit") // a reload loses nothing
 	tab.Until(`document.querySelector(".ticket tbody a") && document.readyState === "complete"`)
-	link := tab.Eval(`document.querySelector(".ticket .is-primary").getAttribute("href")`)
+	link := tab.Eval(`document.querySelector(".ticket a[href$=zip]").getAttribute("href")`)
 	data := fetch(t, tab.Base+link, http.StatusOK)
 	files, err := kit.OpenZip(data)
 	if err != nil {

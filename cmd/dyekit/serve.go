@@ -98,7 +98,7 @@ const shutdown = 2 * time.Second
 
 func serve(ctx context.Context, st *studio.Studio, dsn, addr string, hosts []string, workers int) error {
 	debug.SetMemoryLimit(memory)
-	h, err := web.New(st, hosts...)
+	h, err := web.New(st, web.Options{Hosts: hosts})
 	if err != nil {
 		return failed(err)
 	}

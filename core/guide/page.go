@@ -28,7 +28,7 @@ type Page struct {
 	Versions []Version `json:"versions"`
 	Inks     []Ink     `json:"inks,omitempty"`
 	Small    Small     `json:"small"`
-	Room     string    `json:"room,omitempty"`    // clear space, as its owner asks for it
+	Room     string    `json:"room,omitempty"`    // clear space, percent of the width
 	Missing  []string  `json:"missing,omitempty"` // files that were wanted and are not there
 	// Pictures are PNGs by their names: HeadPicture, RoomPicture, "use-" with the
 	// key of a use, "version-" with the name of a version.

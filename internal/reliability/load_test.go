@@ -33,7 +33,7 @@ func TestDownloadsAndDesk(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s)
+	h, err := web.New(s, web.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -247,7 +247,7 @@ func TestDiscFull(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s)
+	h, err := web.New(s, web.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -344,7 +344,7 @@ func TestDatabaseGone(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s)
+	h, err := web.New(s, web.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -123,7 +123,7 @@ var madder = colour.FromBytes(0xa3, 0x32, 0x2b)
 // faint with what differs in madder. long is the longer side in px.
 func (c *Comparison) Picture(ctx context.Context, which string, long int) ([]byte, error) {
 	key := fmt.Sprintf("compare %s %s %d", c.name, which, long)
-	return c.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+	return c.table.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		before, after, err := c.draw(ctx, long)
 		if err != nil {
 			return nil, err

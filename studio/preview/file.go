@@ -85,7 +85,7 @@ func (t *Table) File(ctx context.Context, path, name string, long int, load func
 	if !Shows(path) {
 		return nil, ErrNotFound
 	}
-	return t.pngs.get(ctx, fmt.Sprintf("kit %s %s %d", name, path, long), func(ctx context.Context) ([]byte, error) {
+	return t.pngs.Get(ctx, fmt.Sprintf("kit %s %s %d", name, path, long), func(ctx context.Context) ([]byte, error) {
 		data, err := load(ctx)
 		if err != nil {
 			return nil, err

@@ -26,7 +26,7 @@ func (w *Snapshot) Preview(ctx context.Context, name string, width, height int, 
 	}
 	box := w.Window(name, width, height)
 	key := fmt.Sprintf("%s %d×%d on %s", w.looks[name], width, height, g.Key)
-	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+	return w.table.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		img, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
 		if err != nil {
 			return nil, err
@@ -80,7 +80,7 @@ func lay(dst, p, ground []uint8) {
 
 // bare draws d through box on nothing; what names the drawing.
 func (w *Snapshot) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
-	return w.table.bares.get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (*image.NRGBA, error) {
+	return w.table.bares.Get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (*image.NRGBA, error) {
 		return raster.Render(ctx, d, raster.Fit(box, width, height), width, height, raster.Options{})
 	})
 }
@@ -199,7 +199,7 @@ func (t *Table) picture(ctx context.Context, what string, d *drawing.Drawing, bo
 	if ground != nil {
 		key += " on " + ground.Hex()
 	}
-	return t.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+	return t.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
 		if err != nil {
 			return nil, err
@@ -301,7 +301,7 @@ func (w *Snapshot) Through(ctx context.Context, name, over string, box geom.Rect
 	}
 	pw, ph := within(box, width, height)
 	key := fmt.Sprintf("%s over %s %d×%d", what, w.looks[over], width, height)
-	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+	return w.table.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		var a [2]*image.NRGBA
 		for i, d := range []*drawing.Drawing{v.Drawing, o.Drawing} {
 			var err error

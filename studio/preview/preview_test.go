@@ -450,24 +450,6 @@ func TestNeedsCanBeSeen(t *testing.T) {
 	}
 }
 
-// A master that weighs more than all that is kept is kept nevertheless, so that
-// each picture of it does not read it again.
-func TestTheHeaviestIsKept(t *testing.T) {
-	c := newCache(100, func(n int) int { return n })
-	c.put("heavy", 1000)
-	c.kept.CleanUp()
-	if _, ok := c.known("heavy"); !ok {
-		t.Error("it was thrown away")
-	}
-	for i := range 200 {
-		c.put(fmt.Sprint(i), 1)
-	}
-	c.kept.CleanUp()
-	if n := c.kept.WeightedSize(); n > 100 {
-		t.Errorf("it holds %d of 100", n)
-	}
-}
-
 // Loose ends of a mend: what a person took is marked, what was not is not.
 func TestFindingsInOrder(t *testing.T) {
 	tab, s := table()

@@ -47,7 +47,7 @@ func (w *Snapshot) encoded(ctx context.Context, f recipe.File, key string) (data
 		return nil, nil, ErrNotFound
 	}
 	look := fmt.Sprintf("encoded %s %s %d×%d", w.looks[f.Version()], key, f.W, f.H)
-	data, err = w.table.pngs.get(ctx, look, func(ctx context.Context) ([]byte, error) {
+	data, err = w.table.pngs.Get(ctx, look, func(ctx context.Context) ([]byte, error) {
 		e := Encodings[at]
 		f.Entry.Format, f.Entry.Colour, f.Entry.Interlace = e.format, "", false
 		f.Entry.Palette, f.Entry.Quality = &recipe.Palette{Never: e.level == 0, Colors: e.level}, e.level
@@ -176,7 +176,7 @@ type Fine struct {
 // Fine measures a version.
 func (w *Snapshot) Fine(ctx context.Context, name string) (Fine, error) {
 	look := w.looks[name] + " fine"
-	return w.table.fine.get(ctx, look, func(ctx context.Context) (Fine, error) {
+	return w.table.fine.Get(ctx, look, func(ctx context.Context) (Fine, error) {
 		r, err := w.region(ctx, name)
 		var in *decision.InputError
 		if errors.As(err, &in) {
@@ -236,7 +236,7 @@ func (w *Snapshot) Machine(ctx context.Context, name, machine string, mm float64
 		}
 		return w.picture(ctx, key, proof.CutLines(r, a.Box), a.Box, 1200, 1200, &colour.White)
 	}
-	return w.table.pngs.get(ctx, key, func(ctx context.Context) ([]byte, error) {
+	return w.table.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		img, err := after(ctx, a, machine, mm)
 		if err != nil {
 			return nil, err
@@ -279,7 +279,7 @@ func (w *Snapshot) Plates(ctx context.Context, name string) ([]proof.Plate, erro
 		return nil, err
 	}
 	look := fmt.Sprintf("%s plates %s", w.looks[name], w.Plan.Press.Name)
-	return w.table.plates.get(ctx, look, func(ctx context.Context) ([]proof.Plate, error) {
+	return w.table.plates.Get(ctx, look, func(ctx context.Context) ([]proof.Plate, error) {
 		h := max(1, int(plateWide*a.Box.H()/a.Box.W()+0.5))
 		wide := plateWide
 		if h > proof.MaxSide {
@@ -318,7 +318,7 @@ func (w *Snapshot) Printed(ctx context.Context, name string, mm, shift float64) 
 		return nil, err
 	}
 	key := fmt.Sprintf("%s printed %s %g %g", w.looks[name], w.Plan.Press.Name, mm, shift)
-	return w.table.pngs.get(ctx, key, func(context.Context) ([]byte, error) {
+	return w.table.pngs.Get(ctx, key, func(context.Context) ([]byte, error) {
 		ways := [][2]float64{{0, 0}, {1, 0}, {-0.7, 0.7}, {-0.7, -0.7}}
 		off := map[string][2]float64{}
 		for i, p := range ps {

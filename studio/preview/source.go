@@ -55,7 +55,7 @@ func (t *Table) read(ctx context.Context, m Subject, d decision.Decisions) (*rea
 	if err != nil {
 		return nil, err
 	}
-	return t.readings.get(ctx, name, func(ctx context.Context) (*reading, error) {
+	return t.readings.Get(ctx, name, func(ctx context.Context) (*reading, error) {
 		data, err := t.load(ctx, m.Master)
 		if err != nil {
 			return nil, err
@@ -88,7 +88,7 @@ func (t *Table) source(ctx context.Context, m Subject, d decision.Decisions) (*s
 	if err != nil {
 		return nil, err
 	}
-	return t.sources.get(ctx, name, func(ctx context.Context) (*source, error) { return tie(ctx, name, r, m) })
+	return t.sources.Get(ctx, name, func(ctx context.Context) (*source, error) { return tie(ctx, name, r, m) })
 }
 
 // tie gives a master as it was read the client's inks.

@@ -17,6 +17,7 @@ import (
 	"dyekit/core/intake/picture"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
+	"dyekit/studio/cache"
 	"dyekit/studio/decision"
 
 	"dyekit/core/proof"
@@ -68,15 +69,15 @@ type Table struct {
 	fonts *fonts.Set
 	alone chan struct{} // held while a large master is read
 
-	works    *cache[*Snapshot]
-	seen     *cache[*Snapshot] // by the names of their pictures
-	readings *cache[*reading]
-	sources  *cache[*source]
-	pngs     *cache[[]byte]
-	bares    *cache[*image.NRGBA] // versions on nothing, for many grounds
-	weights  *cache[Weight]
-	fine     *cache[Fine]
-	plates   *cache[[]proof.Plate]
+	works    *cache.Cache[*Snapshot]
+	seen     *cache.Cache[*Snapshot] // by the names of their pictures
+	readings *cache.Cache[*reading]
+	sources  *cache.Cache[*source]
+	pngs     *cache.Cache[[]byte]
+	bares    *cache.Cache[*image.NRGBA] // versions on nothing, for many grounds
+	weights  *cache.Cache[Weight]
+	fine     *cache.Cache[Fine]
+	plates   *cache.Cache[[]proof.Plate]
 	weighing chan struct{} // held by whoever weighs
 }
 
@@ -85,12 +86,12 @@ func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byt
 	heavy := func(w *Snapshot) int { return 1 + w.heavy }
 	return &Table{
 		load: load, fonts: set, alone: make(chan struct{}, 1), weighing: make(chan struct{}, 1),
-		works: newCache(maxWorks, heavy), seen: newCache(maxSeen, heavy),
-		readings: newCache(maxMasters, func(r *reading) int { return r.weight }),
-		sources:  newCache(maxMasters, func(s *source) int { return s.weight }),
-		pngs:     newCache(maxPNGs, func(b []byte) int { return len(b) }),
-		bares:    newCache(maxBares, func(m *image.NRGBA) int { return len(m.Pix) }),
-		weights:  newCache(maxWeights, one[Weight]), fine: newCache(maxSeen, one[Fine]), plates: newCache(maxPlates, one[[]proof.Plate]),
+		works: cache.New(maxWorks, heavy), seen: cache.New(maxSeen, heavy),
+		readings: cache.New(maxMasters, func(r *reading) int { return r.weight }),
+		sources:  cache.New(maxMasters, func(s *source) int { return s.weight }),
+		pngs:     cache.New(maxPNGs, func(b []byte) int { return len(b) }),
+		bares:    cache.New(maxBares, func(m *image.NRGBA) int { return len(m.Pix) }),
+		weights:  cache.New(maxWeights, cache.One[Weight]), fine: cache.New(maxSeen, cache.One[Fine]), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
 	}
 }
 

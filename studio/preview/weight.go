@@ -67,11 +67,11 @@ func (w *Snapshot) weigh(ctx context.Context, find bool) []Weight {
 		if err != nil {
 			continue
 		}
-		known, ok := w.table.weights.known(key)
+		known, ok := w.table.weights.Known(key)
 		if !ok && find {
 			known = w.weighFile(ctx, f, looks)
 			known.Known = true
-			w.table.weights.put(key, known)
+			w.table.weights.Put(key, known)
 		}
 		out[i] = known
 	}
@@ -98,14 +98,14 @@ func (w *Snapshot) weighFile(ctx context.Context, f recipe.File, looks []string)
 		if err != nil {
 			return 0
 		}
-		if x, ok := w.table.weights.known(key); ok {
+		if x, ok := w.table.weights.Known(key); ok {
 			return float64(x.Bytes)
 		}
 		b, err := w.Sample(ctx, g)
 		if err != nil {
 			return 0
 		}
-		w.table.weights.put(key, Weight{Bytes: len(b)})
+		w.table.weights.Put(key, Weight{Bytes: len(b)})
 		return float64(len(b))
 	}
 	a, b := at(small/2), at(small)

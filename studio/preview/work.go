@@ -50,13 +50,13 @@ func (t *Table) Snapshot(ctx context.Context, m Subject, d decision.Decisions) (
 	if err != nil {
 		return nil, err
 	}
-	w, err := t.works.get(ctx, name, func(ctx context.Context) (*Snapshot, error) { return t.work(ctx, name, m, d, r) })
+	w, err := t.works.Get(ctx, name, func(ctx context.Context) (*Snapshot, error) { return t.work(ctx, name, m, d, r) })
 	if err != nil {
 		return nil, err
 	}
-	t.seen.put(w.Source, w)
+	t.seen.Put(w.Source, w)
 	for _, look := range w.looks {
-		t.seen.put(look, w)
+		t.seen.Put(look, w)
 	}
 	return w, nil
 }
@@ -130,7 +130,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 // Seen returns a work of a mark from which pictures of this name can be drawn,
 // if one is at hand: its Source, or the Look of a version. It asks no database.
 func (t *Table) Seen(mark int64, name string) (*Snapshot, bool) {
-	w, ok := t.seen.known(name)
+	w, ok := t.seen.Known(name)
 	if !ok || w.Subject.Mark != mark {
 		return nil, false
 	}

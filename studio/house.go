@@ -1,0 +1,103 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"image"
+	_ "image/jpeg" // portraits may be
+	_ "image/png"
+	"strings"
+	"unicode/utf8"
+
+	"dyekit/studio/decision"
+)
+
+// A House is the studio as its clients see it: who prepares the kits.
+type House struct {
+	ID       int64
+	Name     string
+	Greeting string // proposed for new links
+	Portrait string // name of its picture, "" for none
+}
+
+// MaxPortrait bounds the picture of a studio, in bytes, and maxPortraitSide each
+// side of it, in px.
+const (
+	MaxPortrait     = 400_000
+	maxPortraitSide = 2000
+)
+
+// House returns the studio of this context.
+func (s *Studio) House(ctx context.Context) (h House, err error) {
+	var portrait []byte
+	err = s.db.QueryRowContext(ctx, "SELECT id, name, greeting, portrait FROM studios WHERE id = ?", house(ctx)).Scan(&h.ID, &h.Name, &h.Greeting, &portrait)
+	if portrait != nil {
+		h.Portrait = Hash(portrait).String()
+	}
+	return h, err
+}
+
+// SetHouse changes how clients see the studio. portrait is a PNG or JPEG, nil to
+// leave the one there is, empty to take it away.
+func (s *Studio) SetHouse(ctx context.Context, name, greeting string, portrait []byte) error {
+	name, greeting = strings.Join(strings.Fields(name), " "), strings.TrimSpace(greeting)
+	switch {
+	case utf8.RuneCountInString(name) > MaxName:
+		return decision.Wrong("name", "the name is longer than %d letters", MaxName)
+	case utf8.RuneCountInString(greeting) > MaxGreeting:
+		return decision.Wrong("greeting", "the greeting is longer than %d letters", MaxGreeting)
+	}
+	if len(portrait) > 0 {
+		media, err := portraitMedia(portrait)
+		if err != nil {
+			return err
+		}
+		h, err := s.put(ctx, portrait)
+		if err != nil {
+			return err
+		}
+		if err := s.oneRow(ctx, "UPDATE studios SET portrait = ?, portrait_media = ? WHERE id = ?", h[:], media, house(ctx)); err != nil {
+			return err
+		}
+	} else if portrait != nil {
+		if err := s.oneRow(ctx, "UPDATE studios SET portrait = NULL, portrait_media = '' WHERE id = ?", house(ctx)); err != nil {
+			return err
+		}
+	}
+	return s.oneRow(ctx, "UPDATE studios SET name = ?, greeting = ? WHERE id = ?", name, greeting, house(ctx))
+}
+
+func portraitMedia(data []byte) (string, error) {
+	if len(data) > MaxPortrait {
+		return "", decision.Wrong("portrait", "the picture weighs more than %d kB", MaxPortrait/1000)
+	}
+	c, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil || kind != "png" && kind != "jpeg" {
+		return "", decision.Wrong("portrait", "the picture is neither PNG nor JPEG")
+	}
+	if c.Width > maxPortraitSide || c.Height > maxPortraitSide {
+		return "", decision.Wrong("portrait", "the picture has %d × %d px; at most %d a side are kept", c.Width, c.Height, maxPortraitSide)
+	}
+	return "image/" + kind, nil
+}
+
+// Portrait returns the picture of the studio that a kit comes from, with its media
+// type.
+func (s *Studio) Portrait(ctx context.Context, house int64) (data []byte, media string, err error) {
+	var h []byte
+	if err := s.db.QueryRowContext(ctx, "SELECT portrait, portrait_media FROM studios WHERE id = ?", house).Scan(&h, &media); err != nil || h == nil {
+		return nil, "", ErrNotFound
+	}
+	data, err = s.get(ctx, Hash(h))
+	return data, media, err
+}
+
+// HouseOf is the studio that a kit comes from.
+func (s *Studio) HouseOf(ctx context.Context, k *Kit) (House, error) {
+	var id int64
+	err := s.db.QueryRowContext(ctx, "SELECT c.studio_id FROM marks m JOIN clients c ON c.id = m.client_id WHERE m.id = ?", k.MarkID).Scan(&id)
+	if err != nil {
+		return House{}, err
+	}
+	return s.House(InHouse(ctx, id))
+}

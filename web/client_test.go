@@ -1,0 +1,376 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+
+	"dyekit/core/format"
+	"dyekit/core/recipe"
+	"dyekit/internal/testkit"
+	"dyekit/studio"
+)
+
+// handed hands the demo's kit over.
+func handDemo(t testing.TB, s *studio.Studio, w studio.HandWish) (*studio.Kit, *studio.Hand, string) {
+	t.Helper()
+	ctx := t.Context()
+	k, err := s.Kit(ctx, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if w.Recipient == "" {
+		w.Recipient = "Odd Kettle"
+	}
+	h, token, err := s.HandOver(ctx, k, w)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return k, h, token
+}
+
+// without turns the scripts of pages off.
+func without(tab *testkit.Tab) {
+	tab.Do(func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, target, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
+		return chromedp.Void{}, err
+	})
+}
+
+// The designer makes a link, the client opens it, takes the recommended file, asks,
+// and has the answer; the designer sees what was taken.
+func TestHandOverJourney(t *testing.T) {
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/kit")
+	tab.Click("a[href='/kits/1/hand']")
+	tab.At("/hand")
+	tab.Accessible("the form")
+	tab.Type("input[name=recipient]", "Maud at Odd Kettle")
+	tab.Type("input[name=pass]", "short")
+	tab.Click(".hand-over form button.is-primary")
+	tab.Until(`document.querySelector("[role=alert]")`)
+	if s := text(tab, "[role=alert]"); !strings.Contains(s, "at least") || tab.Eval(`document.querySelector("[name=recipient]").value`) != "Maud at Odd Kettle" {
+		t.Errorf("a short passphrase: %s", s)
+	}
+	tab.Eval(`(() => { const f = document.querySelector("[name=greeting]"); f.value = "Plum first."; f.dispatchEvent(new Event("input", {bubbles: true})); return "" })()`)
+	tab.Until(`document.querySelector("iframe").src.includes("Plum+first")`)
+	tab.Until(`document.querySelector("iframe").contentDocument?.querySelector(".greeting")?.textContent === "Plum first."`)
+	tab.Click(".hand-over form button.is-primary")
+	tab.Until(`document.querySelector("#made input")`)
+	link := tab.Eval(`document.querySelector("#made input").value`)
+	if !strings.Contains(link, "/k/") || len(link) < 40 {
+		t.Fatalf("the link is %q", link)
+	}
+	tab.Accessible("links")
+
+	path := link[strings.Index(link, "/k/"):]
+	tab.Do(chromedp.Navigate(tab.Base + path))
+	tab.Until(`document.querySelector(".answer") && [...document.images].filter(i => i.offsetParent).every(i => i.naturalWidth > 0)`)
+	if s := text(tab, ".head"); !strings.Contains(s, "made by Vat Nine") || !strings.Contains(s, "Plum first.") {
+		t.Errorf("the head says %s", s)
+	}
+	tab.Accessible("the client's page")
+	tab.Click("label[for=for-dark]")
+	if s := tab.Eval(`[...document.querySelectorAll(".answer")].filter(a => a.offsetParent).map(a => a.textContent).join()`); !strings.Contains(s, "_white_") || strings.Contains(s, "builds the site") {
+		t.Errorf("for a dark place: %s", s)
+	}
+	tab.Click("label[for=for-asked]")
+	tab.Type("#typed", "hi-res please")
+	tab.Until(`document.querySelector(".found")?.textContent.includes("png")`)
+	tab.Accessible("what was asked for")
+	for _, width := range []int64{390, 1280} {
+		tab.Do(chromedp.EmulateViewport(width, 800))
+		if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); over != "0" {
+			t.Errorf("at %d px the page is %s px too wide", width, over)
+		}
+	}
+	tab.Type("#question", "Which one for the van?")
+	tab.Click(".talk form:last-child button")
+	tab.Until(`document.querySelector(".said")?.textContent.includes("van")`)
+	tab.Click(".talk form:first-of-type button")
+	tab.Until(`document.querySelector(".talk").textContent.includes("have what you need")`)
+	fetch(t, tab.Base+path+"/kit/1/file/SVG/odd-kettle-teahouse_colour.svg", http.StatusOK)
+
+	tab.Go("/")
+	if s := text(tab, ".hangs"); !strings.Contains(s, "1 question to answer") {
+		t.Errorf("the desk says %s", s)
+	}
+	tab.Go("/marks/2/hand")
+	if s := text(tab, ".given"); !strings.Contains(s, "received") || !strings.Contains(s, "1 download") || !strings.Contains(s, "Which one for the van?") {
+		t.Errorf("the link says %s", s)
+	}
+	tab.Type(".asked textarea", "The white EPS.")
+	tab.Click(".asked button")
+	tab.Until(`document.querySelector(".given").textContent.includes("Answered")`)
+	if b := fetch(t, tab.Base+path, http.StatusOK); !bytes.Contains(b, []byte("The white EPS.")) {
+		t.Error("the client does not see the answer")
+	}
+	tab.Click("form[action$=withdraw] button")
+	tab.Until(`document.querySelector(".given").textContent.includes("withdrawn")`)
+	if b := fetch(t, tab.Base+path, http.StatusNotFound); !bytes.Contains(b, []byte("This page is closed")) {
+		t.Error("a withdrawn link does not say so")
+	}
+	if errs := tab.Errors(); len(errs) > 0 {
+		t.Errorf("scripts complain: %q", errs)
+	}
+}
+
+// touch clicks where the page's scripts, which a driver clicks by, are off.
+func touch(tab *testkit.Tab, sel string) {
+	tab.Eval(`document.querySelector("` + sel + `").click()`)
+}
+
+// Without scripts, on a phone: a use is chosen, the file taken, words looked up, a
+// question asked.
+func TestClientWithoutScripts(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{Language: "de"})
+	tab := browser.Tab(t, h)
+	tab.Do(chromedp.EmulateViewport(390, 844))
+	tab.Do(chromedp.Navigate(tab.Base + "/k/" + token))
+	tab.Accessible("the page in German") // which takes a script
+	without(tab)
+	tab.Do(chromedp.Navigate(tab.Base + "/k/" + token))
+	tab.Until(`document.querySelector(".answer")`)
+	if s := text(tab, "legend"); s != "Wofür brauchen Sie es?" {
+		t.Errorf("in German: %s", s)
+	}
+	touch(tab, "label[for=for-print]")
+	if s := tab.Eval(`[...document.querySelectorAll(".answer")].filter(a => a.offsetParent).map(a => a.querySelector("a").getAttribute("href")).join()`); !strings.HasSuffix(s, ".pdf") {
+		t.Errorf("for a print shop: %s", s)
+	}
+	touch(tab, "label[for=for-asked]")
+	tab.Eval(`document.querySelector("#typed").value = "weißes Logo"`)
+	touch(tab, "#ask button")
+	tab.Until(`location.search.includes("asked")`)
+	tab.Until(`document.querySelector(".found")?.textContent.includes("white")`)
+	touch(tab, "footer a[lang=en]")
+	tab.Until(`document.documentElement.lang === "en"`)
+}
+
+// The page answers typed words as the server does.
+func TestWordsWithAndWithoutScripts(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{})
+	tab := browser.Tab(t, h)
+	tab.Do(chromedp.Navigate(tab.Base + "/k/" + token))
+	tab.Until(`document.getElementById("ask")`)
+	for _, typed := range []string{"VECTOR!", "hi-res", "black & white", ".eps", "T-Shirt", "for the printer", "zebra", "Präsentation", "white logo on black", "a"} {
+		b := fetch(t, tab.Base+"/k/"+token+"?asked="+url.QueryEscape(typed), http.StatusOK)
+		want := ""
+		if _, after, ok := bytes.Cut(b, []byte(`class="found"`)); ok {
+			_, after, _ = bytes.Cut(after, []byte(`href="`))
+			href, _, _ := bytes.Cut(after, []byte(`"`))
+			want = string(href)
+		}
+		got := tab.Eval(fmt.Sprintf(`(() => { const f = document.getElementById("typed"); f.value = %q; f.dispatchEvent(new Event("input")); const a = document.querySelector(".found a"); return a ? a.getAttribute("href") : "" })()`, typed))
+		if got != want {
+			t.Errorf("%q: the script finds %q, the server %q", typed, got, want)
+		}
+	}
+}
+
+// What is behind a passphrase is nowhere to be had without it.
+func TestPassphrasePage(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{Pass: "plum and orange"})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	jar, _ := cookiejar.New(nil)
+	c := &http.Client{Jar: jar}
+	get := func(path string) (int, string) {
+		res, err := c.Get(srv.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	at := "/k/" + token
+	for _, p := range []string{"", "/kit/1", "/kit/1/zip", "/kit/1/file/SVG/odd-kettle-teahouse_colour.svg", "/kit/1/picture/head", "/portrait"} {
+		if _, b := get(at + p); !strings.Contains(b, "A passphrase, please") {
+			t.Errorf("%s is shown: %.80s", p, b)
+		}
+	}
+	post := func(pass string) (int, string) {
+		res, err := c.PostForm(srv.URL+at+"/pass", url.Values{"pass": {pass}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	if code, b := post("plum and green"); code != http.StatusUnprocessableEntity || !strings.Contains(b, "not the passphrase") {
+		t.Errorf("a wrong one: %d", code)
+	}
+	if code, b := post("plum and orange"); code != http.StatusOK || !strings.Contains(b, "What do you need it for?") {
+		t.Errorf("the right one: %d %.200s", code, b)
+	}
+	if code, _ := get(at + "/kit/1/zip"); code != http.StatusOK {
+		t.Errorf("the zip: %d", code)
+	}
+	jar, _ = cookiejar.New(nil)
+	c.Jar = jar
+	for range studio.Tries {
+		post("wrong one")
+	}
+	if code, b := post("plum and orange"); code != http.StatusTooManyRequests || !strings.Contains(b, "minutes") {
+		t.Errorf("after too many: %d", code)
+	}
+}
+
+// A client reaches the files of their kit and nothing else.
+func TestLinkReachesNothingElse(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{HideTypes: []format.Key{"eps"}})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	at := srv.URL + "/k/" + token
+	for path, want := range map[string]int{
+		"/kit/1/file/SVG/odd-kettle-teahouse_colour.svg": 200,
+		"/kit/1/file/EPS/odd-kettle-teahouse_colour.eps": 404, // hidden
+		"/kit/1/file/MASTER/odd-kettle.svg":              404,
+		"/kit/1/file/kit.json":                           404,
+		"/kit/1/file/../../../etc/passwd":                404,
+		"/kit/2":                                         404,
+		"/kit/0/zip":                                     404,
+		"/kit/1/picture/nosuch":                          404,
+		"/kit/1/picture/head":                            200,
+		"/portrait":                                      404,
+		"x":                                              404,
+	} {
+		fetch(t, at+path, want)
+	}
+	res, err := http.Get(at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, _ := io.ReadAll(res.Body)
+	res.Body.Close()
+	if res.Header.Get("Referrer-Policy") != "no-referrer" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'") || strings.Contains(string(b), "_colour.eps") || len(res.Header["Set-Cookie"]) > 0 {
+		t.Errorf("the page: %v", res.Header)
+	}
+	// The zip in pieces is the zip.
+	whole := fetch(t, at+"/kit/1/zip", http.StatusOK)
+	var parts []byte
+	for from := 0; from < len(whole); from += 200_000 {
+		req, _ := http.NewRequest("GET", at+"/kit/1/zip", nil)
+		req.Header.Set("Range", fmt.Sprintf("bytes=%d-%d", from, from+199_999))
+		res, err := http.DefaultClient.Do(req)
+		if err != nil || res.StatusCode != http.StatusPartialContent {
+			t.Fatalf("a range: %v, %v", res, err)
+		}
+		b, _ := io.ReadAll(res.Body)
+		res.Body.Close()
+		parts = append(parts, b...)
+	}
+	if !bytes.Equal(whole, parts) {
+		t.Error("the zip in pieces is another one")
+	}
+	es, err := s.HandLog(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range es {
+		if e.What == studio.HandZip && e.Times != 2 { // whole, and begun in pieces
+			t.Errorf("the zip was taken %d times", e.Times)
+		}
+	}
+}
+
+// A newer kit is led to, or not, as the designer chose.
+func TestNewerKit(t *testing.T) {
+	s, h := open(t, true)
+	_, _, leads := handDemo(t, s, studio.HandWish{Leads: true})
+	_, _, stays := handDemo(t, s, studio.HandWish{})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	if b := fetch(t, srv.URL+"/k/"+leads, 200); bytes.Contains(b, []byte("newer kit")) {
+		t.Error("there is a newer kit already")
+	}
+	ctx := t.Context()
+	r, _ := recipe.Builtin("web")
+	if err := s.SetRecipe(ctx, 2, r, "web"); err != nil {
+		t.Fatal(err)
+	}
+	m, err := s.Mark(ctx, 2)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Snapshot(ctx, m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	j, err := s.Build(ctx, w)
+	for err == nil && j.Open() {
+		time.Sleep(50 * time.Millisecond)
+		j, err = s.Job(ctx, j.ID)
+	}
+	if err != nil || j.KitID == 0 {
+		t.Fatalf("the second kit: %+v, %v", j, err)
+	}
+	if b := fetch(t, srv.URL+"/k/"+leads, 200); !bytes.Contains(b, []byte(`href="/k/`+leads+`/kit/2"`)) {
+		t.Error("the old page does not lead on")
+	}
+	if b := fetch(t, srv.URL+"/k/"+leads+"/kit/2", 200); !bytes.Contains(b, []byte("Kit 2")) || bytes.Contains(b, []byte("newer kit")) {
+		t.Error("the newer page is not the newer one")
+	}
+	if b := fetch(t, srv.URL+"/k/"+stays, 200); bytes.Contains(b, []byte("newer kit")) {
+		t.Error("a page that stays leads on")
+	}
+	fetch(t, srv.URL+"/k/"+stays+"/kit/2", 404)
+	fetch(t, srv.URL+"/k/"+stays+"/kit/2/zip", 404)
+}
+
+// Ten thousand wrong links do not slow the right one.
+func TestWrongLinksDoNotSlow(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{})
+	ask := func(path string) (int, time.Duration) {
+		start := time.Now()
+		w := httptest.NewRecorder()
+		r := httptest.NewRequest("GET", path, nil)
+		r.Host = "localhost"
+		h.ServeHTTP(w, r)
+		return w.Code, time.Since(start)
+	}
+	ask("/k/" + token)
+	before := time.Hour
+	for range 20 {
+		_, d := ask("/k/" + token)
+		before = min(before, d)
+	}
+	for i := range 10_000 {
+		if code, _ := ask(fmt.Sprintf("/k/%027d", i)); code != http.StatusNotFound {
+			t.Fatalf("a wrong link: %d", code)
+		}
+	}
+	after := time.Hour
+	for range 20 {
+		code, d := ask("/k/" + token)
+		if code != 200 {
+			t.Fatalf("the right link: %d", code)
+		}
+		after = min(after, d)
+	}
+	// Not a measure of speed: ten times is no noise any more.
+	if after > 10*before+10*time.Millisecond {
+		t.Errorf("the page took %v, and %v afterwards", before, after)
+	}
+	t.Logf("the page took %v, and %v afterwards", before, after)
+}
