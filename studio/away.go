@@ -124,6 +124,7 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 		queries := []string{
 			"UPDATE marks SET decisions_id = NULL, newest_kit = NULL WHERE id = ? AND away_at IS NOT NULL",
 			"DELETE FROM jobs WHERE mark_id = ?",
+			"DELETE x FROM mails x JOIN hands h ON h.id = x.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE q FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE l FROM hand_log l JOIN hands h ON h.id = l.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE h FROM hands h JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",

@@ -25,7 +25,7 @@ func (s *Studio) LoadDemo(ctx context.Context) error {
 	if desk.Marks > 0 {
 		return ErrNotEmpty
 	}
-	if err := s.SetHouse(ctx, "Vat Nine", "Use the plum one wherever you can. Call if a printer asks for anything else.", nil); err != nil {
+	if err := s.SetHouse(ctx, House{Name: "Vat Nine", Greeting: "Use the plum one wherever you can. Call if a printer asks for anything else.", Mail: "desk@vatnine.example"}, nil); err != nil {
 		return err
 	}
 	for _, d := range []struct {

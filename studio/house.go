@@ -17,6 +17,7 @@ type House struct {
 	ID       int64
 	Name     string
 	Greeting string // proposed for new links
+	Mail     string // where questions go to, "" for nowhere
 	Portrait string // name of its picture, "" for none
 }
 
@@ -30,7 +31,7 @@ const (
 // House returns the studio of this context.
 func (s *Studio) House(ctx context.Context) (h House, err error) {
 	var portrait []byte
-	err = s.db.QueryRowContext(ctx, "SELECT id, name, greeting, portrait FROM studios WHERE id = ?", house(ctx)).Scan(&h.ID, &h.Name, &h.Greeting, &portrait)
+	err = s.db.QueryRowContext(ctx, "SELECT id, name, greeting, mail, portrait FROM studios WHERE id = ?", house(ctx)).Scan(&h.ID, &h.Name, &h.Greeting, &h.Mail, &portrait)
 	if portrait != nil {
 		h.Portrait = Hash(portrait).String()
 	}
@@ -39,13 +40,15 @@ func (s *Studio) House(ctx context.Context) (h House, err error) {
 
 // SetHouse changes how clients see the studio. portrait is a PNG or JPEG, nil to
 // leave the one there is, empty to take it away.
-func (s *Studio) SetHouse(ctx context.Context, name, greeting string, portrait []byte) error {
-	name, greeting = strings.Join(strings.Fields(name), " "), strings.TrimSpace(greeting)
+func (s *Studio) SetHouse(ctx context.Context, h House, portrait []byte) error {
+	name, greeting, mail := strings.Join(strings.Fields(h.Name), " "), strings.TrimSpace(h.Greeting), strings.TrimSpace(h.Mail)
 	switch {
 	case utf8.RuneCountInString(name) > MaxName:
 		return decision.Wrong("name", "the name is longer than %d letters", MaxName)
 	case utf8.RuneCountInString(greeting) > MaxGreeting:
 		return decision.Wrong("greeting", "the greeting is longer than %d letters", MaxGreeting)
+	case mail != "" && checkAddress(mail) != nil:
+		return decision.Wrong("mail", "%q is no address for mail", cut(mail, MaxName))
 	}
 	if len(portrait) > 0 {
 		media, err := portraitMedia(portrait)
@@ -64,7 +67,7 @@ func (s *Studio) SetHouse(ctx context.Context, name, greeting string, portrait [
 			return err
 		}
 	}
-	return s.oneRow(ctx, "UPDATE studios SET name = ?, greeting = ? WHERE id = ?", name, greeting, house(ctx))
+	return s.oneRow(ctx, "UPDATE studios SET name = ?, greeting = ?, mail = ? WHERE id = ?", name, greeting, mail, house(ctx))
 }
 
 func portraitMedia(data []byte) (string, error) {

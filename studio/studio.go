@@ -4,8 +4,8 @@
 //
 // It calls the engine in core; it serves no pages. What depends on no database has
 // rooms of its own: decision, what was decided and what follows from it; preview,
-// what a mark looks like; queue, how builds find their workers. Accounts, the
-// handing over of kits and mail come beside these.
+// what a mark looks like; queue, how builds find their workers; post, how mail is
+// sent; secret, what is kept of links and passwords.
 package studio
 
 import (
@@ -26,6 +26,7 @@ import (
 	"dyekit/core/parallel"
 	"dyekit/studio/cache"
 	"dyekit/studio/decision"
+	"dyekit/studio/post"
 	"dyekit/studio/preview"
 	"dyekit/studio/queue"
 )
@@ -41,6 +42,8 @@ type Studio struct {
 	// Troubled is told when builds in this process stop going on, and why, and
 	// with "" when they go on again; nil if nobody wants to know.
 	Troubled func(why string)
+	// Post sends mail; nil if there is no mail server. It is set before use.
+	Post *post.Sender
 
 	db    *sql.DB
 	table *preview.Table

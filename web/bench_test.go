@@ -102,7 +102,7 @@ func BenchmarkReadingInChromium(b *testing.B) {
 }
 
 // post sends a form and returns the page it leads to.
-func post(b *testing.B, url, kind string, body io.Reader) string {
+func submit(b *testing.B, url, kind string, body io.Reader) string {
 	b.Helper()
 	res, err := http.Post(url, kind, body)
 	if err != nil {
@@ -147,7 +147,7 @@ func BenchmarkFirstPicture(b *testing.B) {
 		f, _ := w.CreateFormFile("master", "roundel.svg")
 		fmt.Fprintf(f, "%s<!-- %d -->", art, n) // nothing is known of it yet
 		w.Close()
-		page := post(b, srv.URL+"/marks", w.FormDataContentType(), &body)
+		page := submit(b, srv.URL+"/marks", w.FormDataContentType(), &body)
 		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
 	}
 }
@@ -162,7 +162,7 @@ func BenchmarkInk(b *testing.B) {
 	for b.Loop() {
 		n++
 		form := url.Values{"drawn": {"#cf7a22"}, "name": {"Ember"}, "rgb": {fmt.Sprintf("#cf7a%02x", n%256)}, "c": {"0"}, "m": {"60"}, "y": {"95"}, "k": {"5"}}
-		page := post(b, srv.URL+"/marks/2/ink", "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
+		page := submit(b, srv.URL+"/marks/2/ink", "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
 		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
 	}
 }
@@ -174,7 +174,7 @@ func BenchmarkWall(b *testing.B) {
 	srv := httptest.NewServer(h)
 	defer srv.Close()
 	for _, need := range []string{"light", "grey", "apart"} {
-		post(b, srv.URL+"/marks/2/version", "application/x-www-form-urlencoded", strings.NewReader("need="+need))
+		submit(b, srv.URL+"/marks/2/version", "application/x-www-form-urlencoded", strings.NewReader("need="+need))
 	}
 	cells := regexp.MustCompile(`src="(/marks/2/cell/[^"]+w=336[^"]+)"`)
 	// The server's work, without a network between.

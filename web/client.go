@@ -300,6 +300,9 @@ func (s *Server) clientQuestion(c *gin.Context, h *studio.Hand, k *studio.Kit) e
 	if errors.As(err, &in) {
 		return s.showClient(c, http.StatusUnprocessableEntity, h, k, text, tongue(c, h).Say(in.Message, "most", studio.MaxQuestion))
 	}
+	if err == nil {
+		err = s.studio.Notify(c.Request.Context(), h, k, strings.TrimSpace(text))
+	}
 	if err != nil {
 		return err
 	}

@@ -52,9 +52,10 @@ type handPage struct {
 	Preview string // address of the page with the form's choices
 	Hands   []handed
 	New     *handed // just made, with its link
-	NoPage  string  // why the kit cannot be handed over
+	Letter  letter  // that goes with it
 	CanMail bool
-	MailWhy string
+	ZipFits bool
+	NoPage  string // why the kit cannot be handed over
 }
 
 // A handed is a link with what was done through it.
@@ -65,6 +66,14 @@ type handed struct {
 	State     string
 	Log       []studio.HandEvent
 	Questions []studio.Question
+	Mails     []studio.Mail
+}
+
+// A letter is a mail as it is typed.
+type letter struct {
+	To, Subject, Text string
+	Zip               bool
+	Error             *studio.InputError
 }
 
 // Says puts an event into words.
@@ -86,7 +95,7 @@ func (s *Server) hand(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.showHand(c, http.StatusOK, k, handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en"})
+	return s.showHand(c, http.StatusOK, k, handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en"}, letter{})
 }
 
 // newLinkCookie holds a link just made, so that the page that tells it can be
@@ -95,7 +104,7 @@ const newLinkCookie = "new-link"
 
 const toldFor = 10 * time.Minute
 
-func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm) error {
+func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm, l letter) error {
 	ctx := c.Request.Context()
 	m, err := s.studio.Mark(ctx, k.MarkID)
 	if err != nil {
@@ -105,7 +114,7 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm)
 	if err != nil {
 		return err
 	}
-	p := handPage{D: s.newHeader(w, "kit"), Kit: k, Form: f, Closings: closings}
+	p := handPage{D: s.newHeader(w, "kit"), Kit: k, Form: f, Closings: closings, Letter: l}
 	p.D.Title = fmt.Sprintf("Hand over kit %d · %s %s", k.Number, m.Client, m.Name)
 	if p.House, err = s.studio.House(ctx); err != nil {
 		return err
@@ -167,6 +176,11 @@ func (s *Server) showHanded(c *gin.Context, status int, p *handPage, m *studio.M
 	if err != nil {
 		return err
 	}
+	mails, err := s.studio.Mails(ctx, m.ID)
+	if err != nil {
+		return err
+	}
+	p.CanMail, p.ZipFits = s.studio.CanMail(), p.Kit.Bytes <= studio.MaxAttached
 	told, token, _ := strings.Cut(cookie(c, newLinkCookie), ".")
 	for _, h := range hs {
 		x := handed{Hand: h, State: handState(h)}
@@ -180,16 +194,80 @@ func (s *Server) showHanded(c *gin.Context, status int, p *handPage, m *studio.M
 				x.Questions = append(x.Questions, q)
 			}
 		}
+		for _, q := range mails {
+			if q.HandID == h.ID {
+				x.Mails = append(x.Mails, q)
+			}
+		}
 		if x.Log, err = s.studio.HandLog(ctx, h.ID); err != nil {
 			return err
 		}
 		if told == strconv.FormatInt(h.ID, 10) && h.Withdrawn.IsZero() {
 			x.Link = s.address(c) + "/k/" + token
 			p.New = &x
+			if p.Letter.Error == nil {
+				p.Letter = letterFor(x, p.House)
+			}
 		}
 		p.Hands = append(p.Hands, x)
 	}
 	s.render(c, status, "hand", p)
+	return nil
+}
+
+// letterFor proposes the mail that brings a link.
+func letterFor(h handed, from studio.House) letter {
+	t := guide.In(h.Language)
+	args := []any{"number", fmt.Sprint(h.Number), "link", h.Link, "studio", from.Name, "greeting", h.Greeting}
+	return letter{To: h.Mail, Subject: t.Say("mail.subject", args...), Text: strings.TrimSpace(strings.ReplaceAll(t.Say("mail.text", args...), "\n\n\n\n", "\n\n"))}
+}
+
+// sendLink mails a link just made.
+func (s *Server) sendLink(c *gin.Context) error {
+	ctx := c.Request.Context()
+	h, err := s.handed(c)
+	if err != nil {
+		return err
+	}
+	k, err := s.studio.Kit(ctx, h.KitID)
+	if err != nil {
+		return err
+	}
+	l := letter{To: strings.TrimSpace(c.PostForm("to")), Subject: c.PostForm("subject"), Text: c.PostForm("text"), Zip: c.PostForm("zip") != ""}
+	w := studio.MailWish{To: l.To, Subject: l.Subject, Text: l.Text}
+	if l.Zip {
+		w.Kit = k
+	}
+	who, err := s.studio.House(ctx)
+	if err != nil {
+		return err
+	}
+	w.ReplyTo = who.Mail
+	err = s.studio.Send(ctx, h, w)
+	if errors.As(err, &l.Error) {
+		return s.showHand(c, http.StatusUnprocessableEntity, k, handForm{Greeting: who.Greeting, Closes: "90", Leads: true, Language: "en"}, l)
+	}
+	if err != nil {
+		return err
+	}
+	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand#hand-%d", h.KitID, h.ID))
+	return nil
+}
+
+// sendAgain tries a mail that waits at once.
+func (s *Server) sendAgain(c *gin.Context) error {
+	h, err := s.handed(c)
+	var n int64
+	if err == nil {
+		n, err = id(c, "mail")
+	}
+	if err == nil {
+		err = s.studio.SendAgain(c.Request.Context(), n)
+	}
+	if err != nil {
+		return err
+	}
+	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand#hand-%d", h.KitID, h.ID))
 	return nil
 }
 
@@ -258,7 +336,7 @@ func (s *Server) handOver(c *gin.Context) error {
 		h, token, err = s.studio.HandOver(ctx, k, w)
 	}
 	if errors.As(err, &f.Error) {
-		return s.showHand(c, http.StatusUnprocessableEntity, k, f)
+		return s.showHand(c, http.StatusUnprocessableEntity, k, f, letter{})
 	}
 	if err != nil {
 		return err
@@ -354,6 +432,13 @@ func (s *Server) answer(c *gin.Context) error {
 	if err == nil {
 		err = s.studio.Reply(ctx, n, c.PostForm("answer"))
 	}
+	if err == nil && c.PostForm("mail") != "" && h.Mail != "" {
+		var who studio.House
+		if who, err = s.studio.House(ctx); err == nil {
+			t := guide.In(h.Language)
+			err = s.studio.Send(ctx, h, studio.MailWish{To: h.Mail, ReplyTo: who.Mail, Subject: t.Say("mail.answer", "studio", who.Name), Text: c.PostForm("answer") + "\n\n> " + strings.ReplaceAll(q.Text, "\n", "\n> ")})
+		}
+	}
 	if err != nil {
 		return err
 	}
@@ -421,8 +506,8 @@ func (s *Server) setHouse(c *gin.Context) error {
 	} else if c.PostForm("no-portrait") != "" {
 		portrait = []byte{}
 	}
-	h := studio.House{Name: c.PostForm("name"), Greeting: c.PostForm("greeting")}
-	err := s.studio.SetHouse(c.Request.Context(), h.Name, h.Greeting, portrait)
+	h := studio.House{Name: c.PostForm("name"), Greeting: c.PostForm("greeting"), Mail: c.PostForm("mail")}
+	err := s.studio.SetHouse(c.Request.Context(), h, portrait)
 	var in *studio.InputError
 	if errors.As(err, &in) {
 		s.render(c, http.StatusUnprocessableEntity, "house", housePage{House: h, Error: in})

@@ -18,6 +18,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/studio"
+	"dyekit/studio/post"
 	"dyekit/studio/queue"
 )
 
@@ -30,7 +31,9 @@ var staticFiles embed.FS
 // Options are how the application is reached.
 type Options struct {
 	Hosts []string // names it goes by, beside numbers and localhost
-	URL   string   // how clients reach it, as https://kits.example; "" as the request came
+	// Outbox, of the demo, is where its mails go to.
+	Outbox *post.Sink
+	URL    string // how clients reach it, as https://kits.example; "" as the request came
 }
 
 // A Server answers requests for one installation.
@@ -177,6 +180,9 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/kits/:id/hand", s.on(s.hand))
 	r.POST("/kits/:id/hand", s.on(s.handOver))
 	r.POST("/hands/:id/withdraw", s.on(s.withdraw))
+	r.POST("/hands/:id/mail", s.on(s.sendLink))
+	r.POST("/hands/:id/mail/:mail/again", s.on(s.sendAgain))
+	r.GET("/outbox", s.on(s.outbox))
 	r.POST("/hands/:id/link", s.on(s.newLink))
 	r.GET("/hands/:id/log.csv", s.on(s.handLog))
 	r.POST("/questions/:id/answer", s.on(s.answer))
