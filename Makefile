@@ -16,7 +16,7 @@ demo:
 	@sh scripts/need.sh $(NEED_DEMO)
 	@echo "building"
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
-	@exec bin/dyekit serve --demo
+	@exec bin/dyekit serve --demo --open
 
 test:
 	@sh scripts/need.sh $(NEED_TEST)

@@ -281,7 +281,7 @@ type Board struct {
 // first.
 func (s *Studio) Boards(ctx context.Context) ([]Board, error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT c.id, c.name, COUNT(*), SUM(x.mark_id IS NOT NULL) = 0 AS open
-		FROM candidates x JOIN clients c ON c.id = x.client_id GROUP BY c.id, c.name ORDER BY open DESC, c.name LIMIT ?`, maxClients)
+		FROM candidates x JOIN clients c ON c.id = x.client_id WHERE c.studio_id = ? GROUP BY c.id, c.name ORDER BY open DESC, c.name LIMIT ?`, house(ctx), maxClients)
 	if err != nil {
 		return nil, err
 	}

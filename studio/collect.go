@@ -120,6 +120,9 @@ func (s *Studio) CollectDaily(ctx context.Context) {
 		case <-time.After(collectEvery):
 		}
 		c, err := s.Collect(ctx)
+		if err == nil {
+			err = s.forget(ctx)
+		}
 		switch {
 		case err != nil && ctx.Err() == nil:
 			slog.Warn("bytes that nothing names could not be collected", "err", err)

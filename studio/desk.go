@@ -81,7 +81,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	if q.Limit == 0 {
 		q.Limit = deskPage
 	}
-	where, args := []string{"m.away_at IS NULL"}, []any{}
+	where, args := []string{"m.away_at IS NULL", "c.studio_id = ?"}, []any{house(ctx)}
 	if q.State == Away {
 		where[0] = "m.away_at IS NOT NULL"
 	}
@@ -98,7 +98,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	}
 	if q.Client != "" {
 		err = s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM marks m JOIN clients c ON c.id = m.client_id `+standing+`
-			WHERE c.name = ? AND `+stateOf+" = ?", q.Client, kit.Release, Outdated).Scan(&d.Stale)
+			WHERE c.name = ? AND c.studio_id = ? AND `+stateOf+" = ?", q.Client, house(ctx), kit.Release, Outdated).Scan(&d.Stale)
 		if err != nil {
 			return d, err
 		}

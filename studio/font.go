@@ -85,7 +85,7 @@ func (s *Studio) Fonts(ctx context.Context, m *Mark) ([]Font, error) {
 // clientID finds a client by name, 0 if there is none yet.
 func (s *Studio) clientID(ctx context.Context, name string) (int64, error) {
 	var id int64
-	err := s.db.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", name).Scan(&id)
+	err := s.db.QueryRowContext(ctx, "SELECT id FROM clients WHERE studio_id = ? AND name = ?", house(ctx), name).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, nil
 	}

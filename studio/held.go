@@ -52,7 +52,7 @@ func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
 	const held = "%s; it is kept on the desk as a file, and not opened again"
 	h := hashBytes(t.Data)
 	var why string
-	switch err := s.db.QueryRowContext(ctx, "SELECT why FROM held WHERE sha256 = ?", h[:]).Scan(&why); {
+	switch err := s.db.QueryRowContext(ctx, "SELECT why FROM held WHERE studio_id = ? AND sha256 = ?", house(ctx), h[:]).Scan(&why); {
 	case err == nil:
 		return refused(t, fmt.Errorf(held, why))
 	case !errors.Is(err, sql.ErrNoRows):
@@ -67,8 +67,8 @@ func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
 		if _, err := s.put(ctx, t.Data); err != nil {
 			return err
 		}
-		if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO held (client, filename, sha256, size, why) VALUES (?, ?, ?, ?, ?)",
-			cut(t.Client, MaxName), fileName(t.Filename), h[:], len(t.Data), cut(fatal.Why, maxSentence)); err != nil {
+		if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO held (studio_id, client, filename, sha256, size, why) VALUES (?, ?, ?, ?, ?, ?)",
+			house(ctx), cut(t.Client, MaxName), fileName(t.Filename), h[:], len(t.Data), cut(fatal.Why, maxSentence)); err != nil {
 			return err
 		}
 		return refused(t, fmt.Errorf(held, fatal.Why))
@@ -83,7 +83,7 @@ const maxHeld = 50
 
 // Held lists the files that ended their probation, the newest first.
 func (s *Studio) Held(ctx context.Context) ([]Held, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, client, filename, why, size, held_at FROM held ORDER BY id DESC LIMIT ?", maxHeld)
+	rows, err := s.db.QueryContext(ctx, "SELECT id, client, filename, why, size, held_at FROM held WHERE studio_id = ? ORDER BY id DESC LIMIT ?", house(ctx), maxHeld)
 	if err != nil {
 		return nil, err
 	}

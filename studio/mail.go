@@ -117,8 +117,8 @@ func (s *Studio) Mails(ctx context.Context, mark int64) (ms []Mail, err error) {
 
 // SendAgain puts a mail that waits to the front. One that has failed for good says
 // nothing any more and is written anew.
-func (s *Studio) SendAgain(ctx context.Context, id int64) error {
-	return s.oneRow(ctx, "UPDATE mails SET next_at = NOW(6) WHERE id = ? AND state = ?", id, MailWaiting)
+func (s *Studio) SendAgain(ctx context.Context, hand, id int64) error {
+	return s.oneRow(ctx, "UPDATE mails SET next_at = NOW(6) WHERE id = ? AND hand_id = ? AND state = ?", id, hand, MailWaiting)
 }
 
 // RunMail sends what is in the queue until ctx ends; several processes may.
@@ -204,4 +204,21 @@ func (s *Studio) Notify(ctx context.Context, h *Hand, k *Kit, question string) e
 		return err
 	}
 	return s.Send(InHouse(ctx, who.ID), h, MailWish{To: who.Mail, ReplyTo: h.Mail, Subject: h.Recipient + " asks about kit " + k.Name, Text: question})
+}
+
+// MailReset mails somebody a link to a new password, if they have an account. at is
+// what the link begins with, address where the request comes from.
+func (s *Studio) MailReset(ctx context.Context, mail, address, at string) error {
+	mail = strings.ToLower(strings.TrimSpace(mail))
+	for _, what := range []string{"forgot " + mail, "forgot from " + address} {
+		if err := s.tryOnce(ctx, what, accountTries); err != nil {
+			return err
+		}
+	}
+	token, p, err := s.Forgot(ctx, mail)
+	if err != nil || p == nil {
+		return err
+	}
+	return s.Send(InHouse(ctx, p.StudioID), nil, MailWish{To: p.Mail, Subject: "A new password for Dye Kit",
+		Text: "Somebody, most likely you, asked for a new password. Set it here within an hour:\n" + at + token + "\n\nIf it was not you, do nothing: your password stays as it is."})
 }

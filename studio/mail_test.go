@@ -102,7 +102,7 @@ func TestMailIsTriedAgain(t *testing.T) {
 			t.Fatalf("after try %d: %+v", i, m)
 		}
 		if m.State == MailWaiting {
-			if err := s.SendAgain(ctx, m.ID); err != nil {
+			if err := s.SendAgain(ctx, h.ID, m.ID); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -107,7 +107,7 @@ const maxClients = 300
 
 // Clients lists the names of clients.
 func (s *Studio) Clients(ctx context.Context) ([]string, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name FROM clients ORDER BY name LIMIT ?", maxClients)
+	rows, err := s.db.QueryContext(ctx, "SELECT name FROM clients WHERE studio_id = ? ORDER BY name LIMIT ?", house(ctx), maxClients)
 	if err != nil {
 		return nil, err
 	}
@@ -186,10 +186,10 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 
 // keepClient returns the client of a name, who is new if there is none.
 func keepClient(ctx context.Context, tx *sql.Tx, name string) (id int64, err error) {
-	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO clients (name) VALUES (?)", name); err != nil {
+	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO clients (studio_id, name) VALUES (?, ?)", house(ctx), name); err != nil {
 		return 0, err
 	}
-	err = tx.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", name).Scan(&id)
+	err = tx.QueryRowContext(ctx, "SELECT id FROM clients WHERE studio_id = ? AND name = ?", house(ctx), name).Scan(&id)
 	return id, err
 }
 

@@ -59,7 +59,7 @@ func (s *Studio) SetFrame(ctx context.Context, mark int64, f frame.Spec) error {
 
 // SavedRecipes lists those saved for a client, then those for all.
 func (s *Studio) SavedRecipes(ctx context.Context, client int64) ([]Saved, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, client_id IS NULL, changed_at, body FROM recipes WHERE scope IN (?, 0) ORDER BY scope = 0, name", client)
+	rows, err := s.db.QueryContext(ctx, "SELECT id, client_id IS NULL, changed_at, body FROM recipes WHERE studio_id = ? AND scope IN (?, 0) ORDER BY scope = 0, name", house(ctx), client)
 	if err != nil {
 		return nil, err
 	}
@@ -124,20 +124,20 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAl
 	client := sql.NullInt64{Int64: w.Mark.ClientID, Valid: !forAll}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var n int
-		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM recipes WHERE scope = ? AND name <> ?", client.Int64, name).Scan(&n); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM recipes WHERE studio_id = ? AND scope = ? AND name <> ?", house(ctx), client.Int64, name).Scan(&n); err != nil {
 			return err
 		}
 		if n >= maxSaved {
 			return decision.Wrong("save", "at most %d recipes are saved", maxSaved)
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (client_id, name, body) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", client, name, body)
+		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (studio_id, client_id, name, body) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", house(ctx), client, name, body)
 		return err
 	})
 }
 
 // DropRecipe takes a saved recipe away; marks that use it keep their copy.
 func (s *Studio) DropRecipe(ctx context.Context, client, id int64) error {
-	res, err := s.db.ExecContext(ctx, "DELETE FROM recipes WHERE id = ? AND scope IN (?, 0)", id, client)
+	res, err := s.db.ExecContext(ctx, "DELETE FROM recipes WHERE id = ? AND studio_id = ? AND scope IN (?, 0)", id, house(ctx), client)
 	if err != nil {
 		return err
 	}

@@ -177,7 +177,7 @@ func (s *Studio) BuildStale(ctx context.Context, client int64) (n int, err error
 
 // Client finds a client by its name.
 func (s *Studio) Client(ctx context.Context, name string) (id int64, err error) {
-	err = s.db.QueryRowContext(ctx, "SELECT id FROM clients WHERE name = ?", name).Scan(&id)
+	err = s.db.QueryRowContext(ctx, "SELECT id FROM clients WHERE studio_id = ? AND name = ?", house(ctx), name).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, ErrNotFound
 	}

@@ -287,7 +287,7 @@ func BenchmarkDesk(b *testing.B) {
 			b.Fatal(q, err)
 		}
 	}
-	h, err := New(s, Options{})
+	h, err := New(s, Options{Open: true})
 	if err != nil {
 		b.Fatal(err)
 	}

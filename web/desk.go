@@ -29,6 +29,8 @@ type deskPage struct {
 	Form    takeForm
 	Built   int // builds just put into the queue
 	Boards  []studio.Board
+	Me      *studio.Person // nil where nobody signs in
+	Owner   bool
 	Held    []studio.Held // files that ended the process that looked at them
 }
 
@@ -56,6 +58,7 @@ const seeing = 150 * time.Millisecond
 func (s *Server) desk(c *gin.Context) error {
 	ctx := c.Request.Context()
 	p := deskPage{States: studio.States, Q: studio.DeskQuery{Words: c.Query("q"), Client: c.Query("client"), State: studio.State(c.Query("state"))}}
+	p.Me, p.Owner = self(c), s.role(c).May(studio.Owner)
 	p.Built, _ = strconv.Atoi(c.Query("built"))
 	p.Q.After, _ = strconv.ParseInt(c.Query("after"), 10, 64)
 	if p.Q.State != "" && !slices.Contains(studio.States, p.Q.State) {

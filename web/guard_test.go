@@ -56,7 +56,7 @@ func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.
 // was turned to this machine's address gets nothing.
 func TestHostsAreKnown(t *testing.T) {
 	s, _ := open(t, true)
-	h, err := New(s, Options{Hosts: []string{"vats.example"}})
+	h, err := New(s, Options{Open: true, Hosts: []string{"vats.example"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -213,7 +213,7 @@ func TestErrorPageLeadsBack(t *testing.T) {
 	if err := st.LoadDemo(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	h, err := New(st, Options{})
+	h, err := New(st, Options{Open: true})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -262,7 +262,7 @@ func (s *Server) sendAgain(c *gin.Context) error {
 		n, err = id(c, "mail")
 	}
 	if err == nil {
-		err = s.studio.SendAgain(c.Request.Context(), n)
+		err = s.studio.SendAgain(c.Request.Context(), h.ID, n)
 	}
 	if err != nil {
 		return err

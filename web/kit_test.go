@@ -177,7 +177,7 @@ func TestGuideFromTheZip(t *testing.T) {
 func TestBuildIsCancelled(t *testing.T) {
 	s := openDemo(t)
 	t.Cleanup(func() { s.Close() })
-	h, err := New(s, Options{}) // without a worker: the build waits until one comes
+	h, err := New(s, Options{Open: true}) // without a worker: the build waits until one comes
 	if err != nil {
 		t.Fatal(err)
 	}

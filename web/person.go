@@ -17,14 +17,7 @@ import (
 // whoCookie holds what the person at this browser calls themselves.
 const whoCookie = "who"
 
-// named puts the name of the person at the browser beside what they decide.
-func named(c *gin.Context) {
-	if name := who(c); name != "" {
-		c.Request = c.Request.WithContext(studio.WithPerson(c.Request.Context(), name))
-	}
-	c.Next()
-}
-
+// who is what the person at the browser calls themselves, where nobody signs in.
 func who(c *gin.Context) string {
 	v, err := c.Request.Cookie(whoCookie)
 	if err != nil {
@@ -75,6 +68,9 @@ func (s *Server) also(c *gin.Context, m *studio.Mark) ([]studio.Step, error) {
 // setPerson keeps the name in the browser for a year.
 func (s *Server) setPerson(c *gin.Context) error {
 	n, err := id(c, "id")
+	if err == nil && !s.Open {
+		err = studio.ErrNotFound // names come from accounts
+	}
 	if err != nil {
 		return err
 	}

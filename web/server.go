@@ -11,9 +11,12 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/kit"
@@ -31,21 +34,26 @@ var staticFiles embed.FS
 // Options are how the application is reached.
 type Options struct {
 	Hosts []string // names it goes by, beside numbers and localhost
+	Open  bool     // nobody signs in: for one person on one machine
 	// Outbox, of the demo, is where its mails go to.
 	Outbox *post.Sink
-	URL    string // how clients reach it, as https://kits.example; "" as the request came
+	// Proxies are the addresses whose word on where a request comes from is taken:
+	// numbers or networks; nobody's if there are none.
+	Proxies []string
+	URL     string // how clients reach it, as https://kits.example; "" as the request came
 }
 
 // A Server answers requests for one installation.
 type Server struct {
 	Options
-	studio *studio.Studio
-	pages  map[string]*template.Template
+	studio   *studio.Studio
+	sessions *scs.SessionManager
+	pages    map[string]*template.Template
 }
 
 // New returns the handler of the whole application.
 func New(s *studio.Studio, o Options) (http.Handler, error) {
-	srv := &Server{Options: o, studio: s, pages: map[string]*template.Template{}}
+	srv := &Server{Options: o, studio: s, sessions: newSessions(s.Sessions()), pages: map[string]*template.Template{}}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
 		return nil, err
@@ -67,10 +75,16 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
 		slog.Error("a request failed", "route", c.FullPath(), "err", err)
 		srv.fail(c, errors.New("internal"))
-	}), headers, named, srv.bounded, srv.meanwhile)
+	}), srv.headers, srv.bounded, srv.admit, srv.meanwhile)
+	if err := r.SetTrustedProxies(o.Proxies); err != nil {
+		return nil, fmt.Errorf("the proxies cannot be read: %w", err)
+	}
 	srv.routes(r)
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
+	if u, err := url.Parse(o.URL); err == nil && u.Hostname() != "" {
+		o.Hosts = append(slices.Clone(o.Hosts), strings.ToLower(u.Hostname()))
+	}
 	return known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
 }
 
@@ -189,6 +203,21 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/house", s.on(s.house))
 	r.POST("/house", s.on(s.setHouse))
 	r.GET("/house/portrait", s.on(s.housePortrait))
+	r.GET("/signin", s.on(s.signInPage))
+	r.POST("/signin", s.on(s.signIn))
+	r.POST("/signout", s.on(s.signOut))
+	r.GET("/join/:token", s.on(s.joinPage))
+	r.POST("/join/:token", s.on(s.join))
+	r.GET("/forgot", s.on(s.forgotPage))
+	r.POST("/forgot", s.on(s.forgot))
+	r.GET("/account", s.on(s.account))
+	r.POST("/account", s.on(s.setPassword))
+	r.POST("/account/leave", s.on(s.leaveEverywhere))
+	r.GET("/people", s.on(s.people))
+	r.POST("/people", s.on(s.invite))
+	r.POST("/people/:id", s.on(s.setRole))
+	r.POST("/people/:id/leave", s.on(s.dismiss))
+	r.POST("/invitations/leave", s.on(s.uninvite))
 	r.GET("/k/:token", s.linked(s.clientPage))
 	r.POST("/k/:token/pass", s.unlock)
 	r.GET("/k/:token/portrait", s.linked(s.clientPortrait))
@@ -205,12 +234,15 @@ func (s *Server) routes(r *gin.Engine) {
 
 // headers sets what every answer carries: nothing from elsewhere runs here,
 // and nobody frames the pages.
-func headers(c *gin.Context) {
+func (s *Server) headers(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	if s.secure(c) {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 	c.Next()
 }
 
@@ -278,6 +310,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 
 type errorPage struct {
 	Title, Message, Path string
+	SignIn               bool
 	Mark                 int64 // whose last change can be taken back, if it is what ails; or 0
 }
 

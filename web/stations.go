@@ -57,7 +57,7 @@ func (s *Server) show(c *gin.Context, status int, key string, d header) error {
 	case "master":
 		p := newMasterPage(d)
 		p.StandIn = c.Query("standin") != ""
-		p.Board.StandIn, p.Who = p.StandIn, who(c)
+		p.Board.StandIn, p.Who, p.Anyone = p.StandIn, who(c), s.Open
 		if p.Fonts, err = s.studio.Fonts(c.Request.Context(), d.Mark); err == nil {
 			p.History, err = s.studio.History(c.Request.Context(), d.Mark)
 		}
@@ -121,6 +121,7 @@ type masterPage struct {
 	Parts    []string
 	Several  bool // whether several drawings stand on the page
 	Who      string
+	Anyone   bool          // nobody signs in: people say who they are
 	Fonts    []studio.Font // added for the client
 	NoFont   bool          // whether one is missing
 	StandIn  bool          // whether another is shown in its place

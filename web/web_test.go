@@ -90,7 +90,7 @@ func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	} else if s, err = studio.Open(context.Background(), database.New(t)); err != nil {
 		t.Fatal(err)
 	}
-	h, err := New(s, Options{})
+	h, err := New(s, Options{Open: true})
 	if err != nil {
 		t.Fatal(err)
 	}

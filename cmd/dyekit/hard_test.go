@@ -72,7 +72,7 @@ func children(t *testing.T, parent int) map[int]string {
 // first does nothing to the server, which ends within five seconds when asked.
 func TestServerOutlivesItsChildren(t *testing.T) {
 	dir, addr := place(t)
-	cmd := exec.Command(program, "serve", "--demo", "--data", filepath.Join(dir, "d"), "--addr", addr)
+	cmd := exec.Command(program, "serve", "--demo", "--open", "--data", filepath.Join(dir, "d"), "--addr", addr)
 	log := &strings.Builder{}
 	cmd.Stdout, cmd.Stderr = log, log
 	if err := cmd.Start(); err != nil {

@@ -38,7 +38,7 @@ func place(t *testing.T) (dir, addr string) {
 func TestServeBackupRestore(t *testing.T) {
 	dir, addr := place(t)
 	start := func(data string) (*exec.Cmd, *bytes.Buffer) {
-		cmd := exec.Command(program, "serve", "--demo", "--data", filepath.Join(dir, data), "--addr", addr)
+		cmd := exec.Command(program, "serve", "--demo", "--open", "--data", filepath.Join(dir, data), "--addr", addr)
 		var says bytes.Buffer
 		cmd.Stdout, cmd.Stderr = &says, &says
 		if err := cmd.Start(); err != nil {

@@ -33,7 +33,7 @@ func TestDownloadsAndDesk(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s, web.Options{})
+	h, err := web.New(s, web.Options{Open: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -146,7 +146,7 @@ func serving(t *testing.T, db *privatedb.Server) (v *victim, url string) {
 	}
 	addr := l.Addr().String()
 	l.Close()
-	v = &victim{t: t, bin: program(t), args: []string{"serve", "--demo", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
+	v = &victim{t: t, bin: program(t), args: []string{"serve", "--demo", "--open", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
 	v.start()
 	for range 300 {
 		if res, err := http.Get("http://" + addr + "/healthz"); err == nil {

@@ -151,7 +151,7 @@ func TestKilledAtRandom(t *testing.T) {
 	victims := []*victim{
 		{t: t, bin: bin, args: []string{"work", "--dsn", db.DSN("r")}},
 		{t: t, bin: bin, args: []string{"work", "--dsn", db.DSN("r")}},
-		{t: t, bin: bin, args: []string{"serve", "--workers", "0", "--addr", addr, "--dsn", db.DSN("r")}},
+		{t: t, bin: bin, args: []string{"serve", "--open", "--workers", "0", "--addr", addr, "--dsn", db.DSN("r")}},
 	}
 	for _, v := range victims {
 		v.start()
@@ -247,7 +247,7 @@ func TestDiscFull(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s, web.Options{})
+	h, err := web.New(s, web.Options{Open: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -344,7 +344,7 @@ func TestDatabaseGone(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	h, err := web.New(s, web.Options{})
+	h, err := web.New(s, web.Options{Open: true})
 	if err != nil {
 		t.Fatal(err)
 	}
