@@ -18,6 +18,7 @@ require (
 	github.com/klauspost/compress v1.20.4
 	github.com/maypok86/otter/v2 v2.4.0
 	github.com/pressly/goose/v3 v3.29.0
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/spf13/cobra v1.10.2
 	github.com/tdewolff/parse/v2 v2.8.20
 	github.com/wneessen/go-mail v0.8.1

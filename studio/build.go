@@ -228,6 +228,9 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 		if _, err = tx.ExecContext(ctx, "UPDATE marks SET newest_kit = ? WHERE id = ?", kid, b.mark); err != nil {
 			return err
 		}
+		if err := tell(ctx, tx, b.mark, KitReady, map[string]any{"kit": kid, "number": number, "name": k.Kit, "mark": b.mark, "files": len(k.Files), "incomplete": k.Incomplete}); err != nil {
+			return err
+		}
 		// Only the worker that still holds the job may finish it.
 		return l.Finish(ctx, tx, kid)
 	})

@@ -97,6 +97,13 @@ func (s *Studio) Ask(ctx context.Context, h *Hand, text string) error {
 	if _, err := s.db.ExecContext(ctx, "INSERT INTO questions (hand_id, body) VALUES (?, ?)", h.ID, text); err != nil {
 		return err
 	}
+	k, err := s.Kit(ctx, h.KitID)
+	if err == nil {
+		err = tell(ctx, s.db, k.MarkID, QuestionAsked, map[string]any{"hand": h.ID, "kit": k.ID, "mark": k.MarkID, "recipient": h.Recipient, "question": text})
+	}
+	if err != nil {
+		return err
+	}
 	return s.Note(ctx, h, HandAsked, "")
 }
 

@@ -26,6 +26,7 @@ import (
 	"dyekit/core/parallel"
 	"dyekit/studio/cache"
 	"dyekit/studio/decision"
+	"dyekit/studio/hook"
 	"dyekit/studio/post"
 	"dyekit/studio/preview"
 	"dyekit/studio/queue"
@@ -44,6 +45,8 @@ type Studio struct {
 	Troubled func(why string)
 	// Post sends mail; nil if there is no mail server. It is set before use.
 	Post *post.Sender
+	// Caller calls hooks. It is set before use.
+	Caller hook.Caller
 
 	db    *sql.DB
 	table *preview.Table

@@ -41,6 +41,11 @@ var doors = map[string]studio.Role{
 
 	"GET /outbox":             studio.Owner, // it holds links
 	"GET /people":             studio.Owner,
+	"GET /scripts":            studio.Owner,
+	"POST /scripts":           studio.Owner,
+	"POST /scripts/:id/leave": studio.Owner,
+	"POST /hooks":             studio.Owner,
+	"POST /hooks/:id/leave":   studio.Owner,
 	"POST /people":            studio.Owner,
 	"POST /people/:id":        studio.Owner,
 	"POST /people/:id/leave":  studio.Owner,
@@ -56,6 +61,8 @@ func door(method, route string) studio.Role {
 	switch {
 	case strings.HasPrefix(route, "/k/:token"):
 		return everybody // who has the link
+	case strings.HasPrefix(route, "/api/v1/"):
+		return everybody // who has a token: see script
 	case method == http.MethodGet:
 		return studio.Viewer
 	}

@@ -26,15 +26,18 @@ const envelope = 1 << 16
 
 // bodies bounds the bodies of the requests that bring files, by their route.
 var bodies = map[string]int64{
-	"/marks":                 maxUpload,
-	"/candidates":            maxUpload,
-	"/marks/:id/master":      maxUpload,
-	"/marks/:id/font":        maxUpload,
-	"/house":                 studio.MaxPortrait + envelope,
-	"/marks/:id/press":       icc.MaxBytes + envelope,
-	"/marks/:id/inks-list":   palette.MaxBytes + envelope,
-	"/marks/:id/recipe-file": recipe.MaxBytes + envelope,
-	"/marks/:id/on-picture":  version.MaxGround + envelope,
+	"/marks":                   maxUpload,
+	"/candidates":              maxUpload,
+	"/marks/:id/master":        maxUpload,
+	"/marks/:id/font":          maxUpload,
+	"/api/v1/marks":            maxUpload,
+	"/api/v1/marks/:id/master": maxUpload,
+	"/api/v1/marks/:id/recipe": recipe.MaxBytes + envelope,
+	"/house":                   studio.MaxPortrait + envelope,
+	"/marks/:id/press":         icc.MaxBytes + envelope,
+	"/marks/:id/inks-list":     palette.MaxBytes + envelope,
+	"/marks/:id/recipe-file":   recipe.MaxBytes + envelope,
+	"/marks/:id/on-picture":    version.MaxGround + envelope,
 }
 
 // bounded reads no more of a request than its route may bring, and leaves no

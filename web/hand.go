@@ -215,62 +215,6 @@ func (s *Server) showHanded(c *gin.Context, status int, p *handPage, m *studio.M
 	return nil
 }
 
-// letterFor proposes the mail that brings a link.
-func letterFor(h handed, from studio.House) letter {
-	t := guide.In(h.Language)
-	args := []any{"number", fmt.Sprint(h.Number), "link", h.Link, "studio", from.Name, "greeting", h.Greeting}
-	return letter{To: h.Mail, Subject: t.Say("mail.subject", args...), Text: strings.TrimSpace(strings.ReplaceAll(t.Say("mail.text", args...), "\n\n\n\n", "\n\n"))}
-}
-
-// sendLink mails a link just made.
-func (s *Server) sendLink(c *gin.Context) error {
-	ctx := c.Request.Context()
-	h, err := s.handed(c)
-	if err != nil {
-		return err
-	}
-	k, err := s.studio.Kit(ctx, h.KitID)
-	if err != nil {
-		return err
-	}
-	l := letter{To: strings.TrimSpace(c.PostForm("to")), Subject: c.PostForm("subject"), Text: c.PostForm("text"), Zip: c.PostForm("zip") != ""}
-	w := studio.MailWish{To: l.To, Subject: l.Subject, Text: l.Text}
-	if l.Zip {
-		w.Kit = k
-	}
-	who, err := s.studio.House(ctx)
-	if err != nil {
-		return err
-	}
-	w.ReplyTo = who.Mail
-	err = s.studio.Send(ctx, h, w)
-	if errors.As(err, &l.Error) {
-		return s.showHand(c, http.StatusUnprocessableEntity, k, handForm{Greeting: who.Greeting, Closes: "90", Leads: true, Language: "en"}, l)
-	}
-	if err != nil {
-		return err
-	}
-	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand#hand-%d", h.KitID, h.ID))
-	return nil
-}
-
-// sendAgain tries a mail that waits at once.
-func (s *Server) sendAgain(c *gin.Context) error {
-	h, err := s.handed(c)
-	var n int64
-	if err == nil {
-		n, err = id(c, "mail")
-	}
-	if err == nil {
-		err = s.studio.SendAgain(c.Request.Context(), h.ID, n)
-	}
-	if err != nil {
-		return err
-	}
-	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand#hand-%d", h.KitID, h.ID))
-	return nil
-}
-
 func handState(h *studio.Hand) string {
 	switch {
 	case !h.Withdrawn.IsZero():
@@ -479,51 +423,4 @@ func (s *Server) kitPicture(c *gin.Context) error {
 		return err
 	}
 	return s.clientPicture(c, nil, k)
-}
-
-// housePage is how clients see the studio.
-type housePage struct {
-	House studio.House
-	Saved bool
-	Error *studio.InputError
-}
-
-func (s *Server) house(c *gin.Context) error {
-	h, err := s.studio.House(c.Request.Context())
-	if err != nil {
-		return err
-	}
-	s.render(c, http.StatusOK, "house", housePage{House: h, Saved: c.Query("saved") != ""})
-	return nil
-}
-
-func (s *Server) setHouse(c *gin.Context) error {
-	var portrait []byte
-	if f, err := c.FormFile("portrait"); err == nil && f.Size > 0 {
-		if portrait, err = readAll(f); err != nil {
-			return err
-		}
-	} else if c.PostForm("no-portrait") != "" {
-		portrait = []byte{}
-	}
-	h := studio.House{Name: c.PostForm("name"), Greeting: c.PostForm("greeting"), Mail: c.PostForm("mail")}
-	err := s.studio.SetHouse(c.Request.Context(), h, portrait)
-	var in *studio.InputError
-	if errors.As(err, &in) {
-		s.render(c, http.StatusUnprocessableEntity, "house", housePage{House: h, Error: in})
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	c.Redirect(http.StatusSeeOther, "/house?saved=1")
-	return nil
-}
-
-func (s *Server) housePortrait(c *gin.Context) error {
-	h, err := s.studio.House(c.Request.Context())
-	if err != nil {
-		return err
-	}
-	return s.portrait(c, h.ID)
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -22,81 +23,105 @@ import (
 	"dyekit/core/recipe"
 )
 
+// A making is what a kit is made by, as told on the command line.
+type making struct {
+	recipe, out, brand, readers, profile, inks, password string
+	fonts, mends, namings                                []string
+	partial, original                                    bool
+}
+
+func (m *making) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&m.recipe, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
+	f.StringVar(&m.out, "out", "", "where the kit goes: a folder, or a file ending in .zip")
+	f.StringVar(&m.brand, "brand", "", "name of the brand, for file names (the master's file name)")
+	f.StringVar(&m.readers, "readers", "auto", "second reading by outside readers: auto, none or all")
+	f.StringArrayVar(&m.fonts, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	f.StringArrayVar(&m.mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	f.StringVar(&m.password, "password", "", passwordHelp)
+	f.StringArrayVar(&m.namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
+	f.StringVar(&m.inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
+	f.StringVar(&m.profile, "profile", "", "ICC profile of the press that files in process inks are for")
+	f.BoolVar(&m.partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
+	f.BoolVar(&m.original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
+}
+
+// input reads all that a kit of a master is made from; what is wrong with it is
+// the user's to put right.
+func (m *making) input(ctx context.Context, master string) (in kit.Input, err error) {
+	if in.Readers, err = outside.ParseMode(m.readers); err != nil {
+		return in, err
+	}
+	if m.out == "" {
+		return in, errors.New("--out is missing: where shall the kit go?")
+	}
+	if in.Recipe, err = loadRecipe(m.recipe); err != nil {
+		return in, err
+	}
+	if in.Master, in.MasterName, err = readMaster(master); err != nil {
+		return in, err
+	}
+	if in.Master, err = intake.Unlock(ctx, in.Master, m.password); err != nil {
+		return in, locked(in.MasterName, err)
+	}
+	if in.Brand = m.brand; in.Brand == "" {
+		in.Brand = strings.TrimSuffix(in.MasterName, filepath.Ext(in.MasterName))
+	}
+	for _, n := range m.namings {
+		x, err := parts.Parse(n)
+		if err != nil {
+			return in, err
+		}
+		in.Options.Parts = append(in.Options.Parts, x)
+	}
+	if in.Options.Fonts, err = loadFonts(m.fonts); err != nil {
+		return in, err
+	}
+	for _, own := range append([]string{master, m.recipe, m.inks, m.profile}, m.fonts...) {
+		if within(m.out, own) {
+			return in, fmt.Errorf("%s lies in %s, which the kit would replace", own, m.out)
+		}
+	}
+	in.Partial, in.Original, in.Options.Mends = m.partial, m.original, toMends(m.mends)
+	if m.inks != "" {
+		b, err := os.ReadFile(m.inks)
+		if err == nil {
+			err = json.Unmarshal(b, &in.Inks)
+		}
+		for _, t := range in.Inks {
+			if err == nil {
+				err = t.Check()
+			}
+		}
+		if err != nil {
+			return in, fmt.Errorf("inks %s: %w", filepath.Base(m.inks), err)
+		}
+	}
+	if m.profile != "" {
+		if in.Profile, _, err = readMaster(m.profile); err == nil {
+			_, err = icc.Read(in.Profile)
+		}
+		if err != nil {
+			return in, fmt.Errorf("%s: %w", filepath.Base(m.profile), err)
+		}
+	}
+	return in, nil
+}
+
 func makeCmd() *cobra.Command {
-	var recipeName, out, brand, readers, profile, inks, password string
-	var fontPaths, mends, namings []string
-	var asJSON, force, partial, original bool
+	var m making
+	var asJSON, force bool
 	c := &cobra.Command{
 		Use:   "make MASTER --out PATH",
 		Short: "Build a kit from a master",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			mode, err := outside.ParseMode(readers)
+			in, err := m.input(cmd.Context(), args[0])
+			if err == nil {
+				err = kit.Free(m.out, force)
+			}
 			if err != nil {
 				return usage(err)
-			}
-			if out == "" {
-				return usage(errors.New("--out is missing: where shall the kit go?"))
-			}
-			rec, err := loadRecipe(recipeName)
-			if err != nil {
-				return usage(err)
-			}
-			data, name, err := readMaster(args[0])
-			if err != nil {
-				return usage(err)
-			}
-			if data, err = intake.Unlock(cmd.Context(), data, password); err != nil {
-				return usage(locked(name, err))
-			}
-			if brand == "" {
-				brand = strings.TrimSuffix(name, filepath.Ext(name))
-			}
-			var named []parts.Naming
-			for _, n := range namings {
-				x, err := parts.Parse(n)
-				if err != nil {
-					return usage(err)
-				}
-				named = append(named, x)
-			}
-			set, err := loadFonts(fontPaths)
-			if err != nil {
-				return usage(err)
-			}
-			if err := kit.Free(out, force); err != nil {
-				return usage(err)
-			}
-			for _, own := range append([]string{args[0], recipeName, inks, profile}, fontPaths...) {
-				if within(out, own) {
-					return usage(fmt.Errorf("%s lies in %s, which the kit would replace", own, out))
-				}
-			}
-			in := kit.Input{
-				Master: data, MasterName: name, Brand: brand, Recipe: rec, Readers: mode, Partial: partial, Original: original,
-				Options: intake.Options{Fonts: set, Mends: toMends(mends), Parts: named},
-			}
-			if inks != "" {
-				b, err := os.ReadFile(inks)
-				if err == nil {
-					err = json.Unmarshal(b, &in.Inks)
-				}
-				for _, t := range in.Inks {
-					if err == nil {
-						err = t.Check()
-					}
-				}
-				if err != nil {
-					return usage(fmt.Errorf("inks %s: %w", filepath.Base(inks), err))
-				}
-			}
-			if profile != "" {
-				if in.Profile, _, err = readMaster(profile); err == nil {
-					_, err = icc.Read(in.Profile)
-				}
-				if err != nil {
-					return usage(fmt.Errorf("%s: %w", filepath.Base(profile), err))
-				}
 			}
 			store := new(kit.Store)
 			defer store.Close()
@@ -109,13 +134,13 @@ func makeCmd() *cobra.Command {
 				}
 				return usage(err)
 			}
-			if err := k.Save(cmd.Context(), out, force); err != nil {
+			if err := k.Save(cmd.Context(), m.out, force); err != nil {
 				return failed(err)
 			}
 			if asJSON {
 				err = printJSON(cmd.OutOrStdout(), k.Report)
 			} else {
-				err = report(cmd.OutOrStdout(), k, out)
+				err = report(cmd.OutOrStdout(), k, m.out)
 			}
 			if err == nil && k.Incomplete {
 				err = failed(fmt.Errorf("the kit is incomplete: %d of %d files could not be made right", len(k.Failed), len(k.Failed)+len(k.Files)))
@@ -123,19 +148,8 @@ func makeCmd() *cobra.Command {
 			return err
 		},
 	}
-	c.Flags().StringVar(&recipeName, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
-	c.Flags().StringVar(&out, "out", "", "where the kit goes: a folder, or a file ending in .zip")
-	c.Flags().StringVar(&brand, "brand", "", "name of the brand, for file names (the master's file name)")
-	c.Flags().StringVar(&readers, "readers", "auto", "second reading by outside readers: auto, none or all")
-	c.Flags().StringArrayVar(&fontPaths, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
-	c.Flags().StringVar(&password, "password", "", passwordHelp)
-	c.Flags().StringArrayVar(&namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
-	c.Flags().StringVar(&inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
-	c.Flags().StringVar(&profile, "profile", "", "ICC profile of the press that files in process inks are for")
+	m.flags(c)
 	c.Flags().BoolVar(&asJSON, "json", false, "print the report as JSON")
-	c.Flags().BoolVar(&partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
-	c.Flags().BoolVar(&original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
 	c.Flags().BoolVar(&force, "force", false, "write over what is there")
 	return c
 }

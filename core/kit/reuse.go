@@ -33,6 +33,8 @@ func (p *Plan) Key(base, brand string, f recipe.File) string {
 		}
 	}
 	f.Path, f.Line, f.Entry.Use = "", 0, "" // where it stands, not what it is
+	// Its own size is in f; the others of its line are not its business.
+	f.Entry.Widths, f.Entry.Heights, f.Entry.Scales, f.Entry.Versions = nil, nil, nil, nil
 	b, err := json.Marshal([]any{base, brand, Release, p.Press.Key, p.Press.Name, looks, f})
 	if err != nil {
 		return ""

@@ -4,8 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"golang.org/x/sys/unix"
@@ -26,7 +29,7 @@ func (k *Kit) Save(ctx context.Context, path string, force bool) error {
 	path = filepath.Clean(path)
 	clearLeft(filepath.Dir(path))
 	if isZip(path) {
-		return k.saveZip(ctx, path)
+		return saveZip(path, func(w io.Writer) error { return k.Zip(ctx, w) })
 	}
 	return k.saveFolder(ctx, path)
 }
@@ -111,7 +114,39 @@ func clearLeft(dir string) {
 // closed.
 func hold(f *os.File) error { return unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB) }
 
-func (k *Kit) saveZip(ctx context.Context, path string) (err error) {
+// SaveZip saves the kit that the bytes of a zip hold, as Save does.
+func SaveZip(ctx context.Context, data []byte, path string, force bool) error {
+	files, err := OpenZip(data)
+	if err != nil {
+		return err
+	}
+	if isZip(path) {
+		if err := Free(path, force); err != nil {
+			return err
+		}
+		return saveZip(filepath.Clean(path), func(w io.Writer) error {
+			_, err := w.Write(data)
+			return err
+		})
+	}
+	store := new(Store)
+	defer store.Close()
+	k := &Kit{depot: store}
+	for _, p := range slices.Sorted(maps.Keys(files)) {
+		if !filepath.IsLocal(filepath.FromSlash(p)) {
+			return fmt.Errorf("%w: %s lies outside its folder", ErrNotKit, p)
+		}
+		f := File{Path: p, Bytes: len(files[p]), SHA256: Hash(files[p])}
+		if err := store.Put(ctx, f.SHA256, files[p]); err != nil {
+			return err
+		}
+		k.Extra = append(k.Extra, f)
+	}
+	return k.Save(ctx, path, force)
+}
+
+// saveZip writes a zip to path in one go.
+func saveZip(path string, write func(io.Writer) error) (err error) {
 	t, err := os.CreateTemp(filepath.Dir(path), partPrefix+"*"+partSuffix)
 	if err != nil {
 		return err
@@ -125,7 +160,7 @@ func (k *Kit) saveZip(ctx context.Context, path string) (err error) {
 	if err := hold(t); err != nil {
 		return err
 	}
-	if err := k.Zip(ctx, t); err != nil {
+	if err := write(t); err != nil {
 		return err
 	}
 	if err := t.Chmod(0o644); err != nil {

@@ -1,0 +1,212 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// running starts the program and ends it with the test.
+func running(t *testing.T, args ...string) *bytes.Buffer {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	var says bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &says, &says
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		cmd.Process.Signal(syscall.SIGTERM)
+		ended := make(chan error, 1)
+		go func() { ended <- cmd.Wait() }()
+		select {
+		case <-ended:
+		case <-time.After(30 * time.Second):
+			cmd.Process.Kill()
+			t.Error("it does not end when asked")
+		}
+	})
+	return &says
+}
+
+// until waits for something to come true.
+func until(t *testing.T, what string, is func() bool) {
+	t.Helper()
+	for range 1200 {
+		if is() {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatalf("waited in vain: %s", what)
+}
+
+var valueRE = regexp.MustCompile(`readonly value="([^"]+)" aria-label="Token"`)
+
+// From the command line to a server and back: a master goes there, its kit is
+// built, handed over, and comes here.
+func TestPushAndPull(t *testing.T) {
+	dir, addr := place(t)
+	at := "http://" + addr
+	running(t, "serve", "--open", "--data", filepath.Join(dir, "d"), "--addr", addr)
+	until(t, "the server", func() bool {
+		res, err := http.Get(at + "/healthz")
+		if err == nil {
+			res.Body.Close()
+		}
+		return err == nil
+	})
+	res, err := http.PostForm(at+"/scripts", url.Values{"name": {"test"}, "scope": {"read", "build", "hand"}, "days": {"1"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, _ := io.ReadAll(res.Body)
+	res.Body.Close()
+	m := valueRE.FindSubmatch(page)
+	if m == nil {
+		t.Fatalf("no token: %s", page)
+	}
+	token, master := filepath.Join(dir, "token"), filepath.Join(dir, "moor.svg")
+	for name, data := range map[string][]byte{token: append(m[1], '\n'), master: []byte(red)} {
+		if err := os.WriteFile(name, data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	out := filepath.Join(dir, "kit")
+	r := call(t, "", "push", master, "--to", at, "--token-file", token, "--recipe", "web", "--out", out, "--hand", "Maud")
+	if r.code != 0 || !strings.Contains(r.out, "moor, Mark: taken in") || !strings.Contains(r.out, "kit 1: ") || !strings.Contains(r.out, at+"/k/") {
+		t.Fatalf("push: %d %s %s", r.code, r.out, r.err)
+	}
+	if r := call(t, "", "verify", out); r.code != 0 {
+		t.Errorf("what came is no kit: %s", r.err)
+	}
+	if r := call(t, "", "push", master, "--to", at, "--token-file", token); r.code != 0 || !strings.Contains(r.out, "has this master already") {
+		t.Errorf("push again: %s %s", r.out, r.err)
+	}
+	if err := os.WriteFile(master, []byte(strings.Replace(red, "#", "#1", 1)+"<!-- -->"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	zip := filepath.Join(dir, "kit.zip")
+	if r := call(t, "", "pull", "--brand", "moor", "--to", at, "--token-file", token, "--out", zip); r.code != 0 {
+		t.Errorf("pull: %s", r.err)
+	}
+	if r := call(t, "", "verify", zip); r.code != 0 {
+		t.Errorf("what was pulled is no kit: %s", r.err)
+	}
+	for want, args := range map[string][]string{
+		"there already":     {"pull", "--brand", "moor", "--to", at, "--token-file", token, "--out", zip},
+		"no mark":           {"pull", "--brand", "nobody", "--to", at, "--token-file", token, "--out", zip + "2"},
+		"in the clear":      {"push", master, "--to", "http://kits.example", "--token-file", token},
+		"no address":        {"push", master, "--to", "kits.example", "--token-file", token},
+		"cannot be read":    {"push", master, "--to", at, "--token-file", token + "2"},
+		"--token-file is":   {"push", master, "--to", at},
+		"takes a token, as": {"push", master, "--to", at, "--token-file", master},
+	} {
+		if r := call(t, "", args...); r.code == 0 || !strings.Contains(r.err, want) || strings.Count(r.err, "\n") != 1 {
+			t.Errorf("%v: %d %s", args, r.code, r.err)
+		}
+	}
+}
+
+// The kit follows the file, however it is saved, and a broken save leaves it as it
+// was.
+func TestWatch(t *testing.T) {
+	dir := t.TempDir()
+	master, out := filepath.Join(dir, "moor.svg"), filepath.Join(dir, "kit")
+	write := func(s string) {
+		t.Helper()
+		if err := os.WriteFile(master, []byte(s), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(red)
+	running(t, "watch", master, "--out", out, "--recipe", "web", "--readers", "none", "--brand", "Moor")
+	svg := func(want string) func() bool {
+		return func() bool {
+			b, err := os.ReadFile(filepath.Join(out, "SVG", "moor_colour.svg"))
+			if err != nil {
+				b, err = os.ReadFile(filepath.Join(out, "moor_colour.svg"))
+			}
+			return err == nil && bytes.Contains(b, []byte(want))
+		}
+	}
+	colour := regexp.MustCompile(`#[0-9a-f]{6}`).FindString(red)
+	until(t, "the first kit", svg(colour))
+	write(strings.ReplaceAll(red, colour, "#206047"))
+	until(t, "the kit after a save", svg("#206047"))
+	write("<svg")
+	time.Sleep(time.Second)
+	if !svg("#206047")() {
+		t.Error("a broken save changed the kit")
+	}
+	// As programs save that write beside and move into place.
+	if err := os.WriteFile(master+".new", []byte(strings.ReplaceAll(red, colour, "#2c5282")), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(master+".new", master); err != nil {
+		t.Fatal(err)
+	}
+	until(t, "the kit after a move", svg("#2c5282"))
+	if r := call(t, "", "verify", out); r.code != 0 {
+		t.Errorf("the kit: %s", r.err)
+	}
+}
+
+// Of what nothing changed the bytes are copied: a change of the recipe alone makes
+// the new files only.
+func TestWatchCopies(t *testing.T) {
+	dir := t.TempDir()
+	master, rec := filepath.Join(dir, "moor.svg"), filepath.Join(dir, "r.json")
+	recipe := func(widths string) {
+		t.Helper()
+		s := `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"png","widths":[` + widths + `]},{"format":"svg"}]}`
+		if err := os.WriteFile(rec, []byte(s), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.WriteFile(master, []byte(red), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	recipe("100, 200")
+	m := &making{recipe: rec, out: filepath.Join(dir, "kit"), brand: "Moor", readers: "none"}
+	w := newWatched()
+	defer w.close()
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	defer cancel()
+	if says, err := w.build(ctx, master, m); err != nil || !strings.Contains(says, "3 files") || strings.Contains(says, "unchanged") {
+		t.Fatalf("%s, %v", says, err)
+	}
+	recipe("100, 200, 300")
+	if says, err := w.build(ctx, master, m); err != nil || !strings.Contains(says, "4 files") || !strings.Contains(says, "3 of them unchanged") {
+		t.Errorf("%s, %v", says, err)
+	}
+	if r := call(t, "", "verify", m.out); r.code != 0 {
+		t.Errorf("the kit: %s", r.err)
+	}
+}
+
+// --open and TLS, as they are told on the command line.
+func TestServingIsRefused(t *testing.T) {
+	for want, args := range map[string][]string{
+		"this machine alone": {"--open", "--addr", "0.0.0.0:0"},
+		"leave out --url":    {"--open", "--addr", "127.0.0.1:0", "--url", "https://kits.example"},
+		"go together":        {"--tls-cert", "x.pem"},
+		"no address":         {"--url", "kits.example"},
+	} {
+		if r := call(t, "", append([]string{"serve", "--data", t.TempDir()}, args...)...); r.code != exitUsage || !strings.Contains(r.err, want) {
+			t.Errorf("%v: %d %s", args, r.code, r.err)
+		}
+	}
+}
+
+const red = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><circle cx="45" cy="30" r="20" fill="#b3402c"/></svg>`

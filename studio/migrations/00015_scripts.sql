@@ -1,0 +1,42 @@
+-- +goose Up
+-- What scripts act with: of a token only the hash is known.
+CREATE TABLE IF NOT EXISTS tokens (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  studio_id BIGINT NOT NULL,
+  name VARCHAR(80) NOT NULL,
+  token BINARY(32) NOT NULL UNIQUE,
+  scopes VARCHAR(80) CHARACTER SET ascii NOT NULL,
+  who VARCHAR(80) NOT NULL DEFAULT '',
+  expires_at DATETIME(6) NOT NULL,
+  used_on DATE NULL,
+  created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+  FOREIGN KEY (studio_id) REFERENCES studios (id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
+
+-- Where others want to be told what happens, and what is to be told.
+CREATE TABLE IF NOT EXISTS hooks (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  studio_id BIGINT NOT NULL,
+  url VARCHAR(500) NOT NULL,
+  secret BINARY(32) NOT NULL,
+  who VARCHAR(80) NOT NULL DEFAULT '',
+  created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+  FOREIGN KEY (studio_id) REFERENCES studios (id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
+
+CREATE TABLE IF NOT EXISTS hook_calls (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  hook_id BIGINT NOT NULL,
+  event VARCHAR(40) CHARACTER SET ascii NOT NULL,
+  body TEXT NOT NULL,
+  state VARCHAR(12) CHARACTER SET ascii NOT NULL DEFAULT 'waiting',
+  tries INT NOT NULL DEFAULT 0,
+  next_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+  error VARCHAR(300) NOT NULL DEFAULT '',
+  created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+  KEY (state, next_at),
+  FOREIGN KEY (hook_id) REFERENCES hooks (id) ON DELETE CASCADE
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
+
+-- +goose Down
+DROP TABLE IF EXISTS hook_calls, hooks, tokens;
