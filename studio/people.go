@@ -261,6 +261,7 @@ var owned = map[string]string{
 	"questions":  "SELECT c.studio_id FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits k ON k.id = h.kit_id JOIN marks m ON m.id = k.mark_id JOIN clients c ON c.id = m.client_id WHERE q.id = ?",
 	"held":       "SELECT studio_id FROM held WHERE id = ?",
 	"people":     "SELECT studio_id FROM people WHERE id = ?",
+	"passkeys":   "SELECT p.studio_id FROM passkeys k JOIN people p ON p.id = k.person_id WHERE k.id = ?",
 	"scripts":    "SELECT studio_id FROM tokens WHERE id = ?",
 	"hooks":      "SELECT studio_id FROM hooks WHERE id = ?",
 }

@@ -23,18 +23,23 @@ const (
 // doors are the routes that do not follow the rule: viewers may look, and only
 // designers change something.
 var doors = map[string]studio.Role{
-	"GET /static/*file":   everybody,
-	"GET /healthz":        everybody,
-	"GET /signin":         everybody,
-	"POST /signin":        everybody,
-	"GET /join/:token":    everybody,
-	"POST /join/:token":   everybody,
-	"GET /forgot":         everybody,
-	"POST /forgot":        everybody,
-	"POST /signout":       oneself,
-	"GET /account":        oneself,
-	"POST /account":       oneself,
-	"POST /account/leave": oneself,
+	"GET /static/*file":        everybody,
+	"GET /healthz":             everybody,
+	"GET /signin":              everybody,
+	"POST /signin":             everybody,
+	"GET /join/:token":         everybody,
+	"POST /join/:token":        everybody,
+	"GET /forgot":              everybody,
+	"POST /forgot":             everybody,
+	"POST /signin/passkey/ask": everybody,
+	"POST /signin/passkey":     everybody,
+	"POST /passkeys/ask":       oneself,
+	"POST /passkeys":           oneself,
+	"POST /passkeys/:id/leave": oneself,
+	"POST /signout":            oneself,
+	"GET /account":             oneself,
+	"POST /account":            oneself,
+	"POST /account/leave":      oneself,
 
 	"POST /marks/:id/frame-try":  studio.Viewer, // shows, and keeps nothing
 	"POST /marks/:id/recipe-try": studio.Viewer,
@@ -219,8 +224,12 @@ func (s *Server) startSession(c *gin.Context, p *studio.Person) error {
 	if err != nil {
 		return err
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: "/", Expires: expires, HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteLaxMode})
+	s.setSession(c, token, expires)
 	return nil
+}
+
+func (s *Server) setSession(c *gin.Context, token string, expires time.Time) {
+	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: "/", Expires: expires, HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteLaxMode})
 }
 
 func (s *Server) endSession(c *gin.Context) error {

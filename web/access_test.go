@@ -48,8 +48,13 @@ var everyRoute = map[studio.Role]string{
 		POST /k/:token/question
 		POST /k/:token/received
 		POST /signin
+		POST /signin/passkey
+		POST /signin/passkey/ask
 	`,
 	oneself: `
+		POST /passkeys
+		POST /passkeys/:id/leave
+		POST /passkeys/ask
 		GET /account
 		POST /account
 		POST /account/leave

@@ -23,6 +23,7 @@ type signPage struct {
 	House          string // which studio one joins
 	Least          int    // letters of a password
 	CanMail        bool
+	Keys           bool // passkeys are taken
 }
 
 // waits turns a WaitError into what a person is told.
@@ -47,12 +48,12 @@ func inside(to string) string {
 }
 
 func (s *Server) signInPage(c *gin.Context) error {
-	s.render(c, http.StatusOK, "signin", signPage{To: inside(c.Query("to"))})
+	s.render(c, http.StatusOK, "signin", signPage{To: inside(c.Query("to")), Keys: s.keysTaken(c)})
 	return nil
 }
 
 func (s *Server) signIn(c *gin.Context) error {
-	p := signPage{Mail: c.PostForm("mail"), To: inside(c.PostForm("to"))}
+	p := signPage{Mail: c.PostForm("mail"), To: inside(c.PostForm("to")), Keys: s.keysTaken(c)}
 	who, err := s.studio.SignIn(c.Request.Context(), p.Mail, c.PostForm("password"), c.ClientIP())
 	if p.Error = waits(err); p.Error != nil {
 		slog.Info("a sign-in failed", "from", c.ClientIP())
@@ -147,14 +148,32 @@ type accountPage struct {
 	Error *studio.InputError
 	Saved string
 	Least int
+
+	Keys     bool // passkeys are taken
+	Passkeys []studio.Passkey
+}
+
+// keysTaken reports whether passkeys are taken under the name that was asked for.
+func (s *Server) keysTaken(c *gin.Context) bool {
+	w, err := s.passkeys(c)
+	return err == nil && w != nil
+}
+
+func (s *Server) showAccount(c *gin.Context, status int, p accountPage) error {
+	p.Me, p.Least, p.Keys = self(c), studio.MinPassword, s.keysTaken(c)
+	var err error
+	if p.Passkeys, err = s.studio.Passkeys(c.Request.Context(), p.Me); err != nil {
+		return err
+	}
+	s.render(c, status, "account", p)
+	return nil
 }
 
 func (s *Server) account(c *gin.Context) error {
 	if s.Open {
 		return studio.ErrNotFound
 	}
-	s.render(c, http.StatusOK, "account", accountPage{Me: self(c), Saved: c.Query("saved"), Least: studio.MinPassword})
-	return nil
+	return s.showAccount(c, http.StatusOK, accountPage{Saved: c.Query("saved")})
 }
 
 // setPassword changes one's own password; this session goes on, the others end.
@@ -165,8 +184,7 @@ func (s *Server) setPassword(c *gin.Context) error {
 	ctx, me := c.Request.Context(), self(c)
 	err := s.studio.SetPassword(ctx, me, c.PostForm("old"), c.PostForm("password"))
 	if in := waits(err); in != nil {
-		s.render(c, http.StatusUnprocessableEntity, "account", accountPage{Me: me, Error: in, Least: studio.MinPassword})
-		return nil
+		return s.showAccount(c, http.StatusUnprocessableEntity, accountPage{Error: in})
 	}
 	return s.goOn(c, err, "password")
 }

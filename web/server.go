@@ -82,8 +82,8 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	srv.routes(r)
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
-	if u, err := url.Parse(o.URL); err == nil && u.Hostname() != "" {
-		o.Hosts = append(slices.Clone(o.Hosts), strings.ToLower(u.Hostname()))
+	if h := srv.host(); h != "" {
+		o.Hosts = append(slices.Clone(o.Hosts), h)
 	}
 	return known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
 }
@@ -211,6 +211,11 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/hooks/:id/leave", s.on(s.dropHook))
 	r.GET("/signin", s.on(s.signInPage))
 	r.POST("/signin", s.on(s.signIn))
+	r.POST("/signin/passkey/ask", s.on(s.askKey))
+	r.POST("/signin/passkey", s.on(s.signInByKey))
+	r.POST("/passkeys/ask", s.on(s.askNewKey))
+	r.POST("/passkeys", s.on(s.keepNewKey))
+	r.POST("/passkeys/:id/leave", s.on(s.dropKey))
 	r.POST("/signout", s.on(s.signOut))
 	r.GET("/join/:token", s.on(s.joinPage))
 	r.POST("/join/:token", s.on(s.join))
@@ -380,4 +385,14 @@ func (s *Server) address(c *gin.Context) string {
 // secure reports whether the browser speaks TLS, so that cookies may ask for it.
 func (s *Server) secure(c *gin.Context) bool {
 	return c.Request.TLS != nil || strings.HasPrefix(s.URL, "https://")
+}
+
+// host is the name in the address by which clients reach the application, "" if
+// that is not set.
+func (s *Server) host() string {
+	u, err := url.Parse(s.URL)
+	if err != nil {
+		return ""
+	}
+	return strings.ToLower(u.Hostname())
 }

@@ -88,12 +88,11 @@ func TestLockedPDF(t *testing.T) {
 		}
 		tab.Click(".take button.is-primary")
 		if i < 2 {
-			tab.Until(`document.querySelector("#password-error")`)
+			want := []string{"is locked", "not the password"}[i]
+			tab.Until(`document.querySelector("#password-error")?.textContent.includes("` + want + `") && document.readyState === "complete"`)
 			if got := tab.Eval(`document.querySelector("input[name=mark]").value`); got != "Icon" {
 				t.Errorf("the mark's name is %q", got)
 			}
-			want := []string{"is locked", "not the password"}[i]
-			tab.Until(`document.querySelector("#password-error").textContent.includes("` + want + `")`)
 			tab.Accessible("locked")
 		}
 	}

@@ -1,0 +1,211 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/go-webauthn/webauthn/protocol"
+	"github.com/go-webauthn/webauthn/webauthn"
+
+	"dyekit/studio"
+)
+
+// passkeys are what makes and checks passkeys under the name by which the browser
+// reaches the server; nil where it is reached by a number, which keys cannot name.
+func (s *Server) passkeys(c *gin.Context) (*webauthn.WebAuthn, error) {
+	at := s.address(c)
+	host := c.Request.Host
+	if u := s.host(); u != "" {
+		host = u
+	} else if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	if net.ParseIP(host) != nil {
+		return nil, nil
+	}
+	return webauthn.New(&webauthn.Config{RPID: host, RPDisplayName: "Dye Kit", RPOrigins: []string{at}})
+}
+
+// pendingFor is how long a key may take to answer.
+const pendingFor = 5 * time.Minute
+
+// pendingKey holds what a key was asked, in the session.
+const pendingKey = "passkey"
+
+// pend keeps what a key was asked for its answer.
+func (s *Server) pend(c *gin.Context, d *webauthn.SessionData) error {
+	body, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	token := cookie(c, sessionCookie)
+	ctx, err := s.sessions.Load(c.Request.Context(), token)
+	if err != nil {
+		return err
+	}
+	s.sessions.Put(ctx, pendingKey, string(body))
+	if s.sessions.GetInt64(ctx, "person") == 0 {
+		s.sessions.SetDeadline(ctx, time.Now().Add(pendingFor)) // of nobody yet
+	}
+	token, expires, err := s.sessions.Commit(ctx)
+	if err != nil {
+		return err
+	}
+	s.setSession(c, token, expires)
+	return nil
+}
+
+// pended is what a key was asked; it is asked once.
+func (s *Server) pended(c *gin.Context) (d webauthn.SessionData, err error) {
+	ctx, err := s.sessions.Load(c.Request.Context(), cookie(c, sessionCookie))
+	if err != nil {
+		return d, err
+	}
+	body := s.sessions.PopString(ctx, pendingKey)
+	if body == "" {
+		return d, errors.New("nothing was asked")
+	}
+	if _, _, err := s.sessions.Commit(ctx); err != nil {
+		return d, err
+	}
+	return d, json.Unmarshal([]byte(body), &d)
+}
+
+// keyFails tells the page's script what went wrong.
+func keyFails(c *gin.Context, err error, says string) error {
+	slog.Info("a passkey was not taken", "err", err)
+	c.JSON(http.StatusUnprocessableEntity, gin.H{"error": says})
+	return nil
+}
+
+// askNewKey begins to make a passkey of one's own.
+func (s *Server) askNewKey(c *gin.Context) error {
+	w, err := s.passkeys(c)
+	if s.Open || err == nil && w == nil {
+		return studio.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	h, err := s.studio.Holder(c.Request.Context(), self(c))
+	if err != nil {
+		return err
+	}
+	var there []protocol.CredentialDescriptor
+	for _, k := range h.WebAuthnCredentials() {
+		there = append(there, k.Descriptor())
+	}
+	o, d, err := w.BeginRegistration(h, webauthn.WithResidentKeyRequirement(protocol.ResidentKeyRequirementRequired), webauthn.WithExclusions(there))
+	if err == nil {
+		err = s.pend(c, d)
+	}
+	if err != nil {
+		return err
+	}
+	c.JSON(http.StatusOK, o)
+	return nil
+}
+
+func (s *Server) keepNewKey(c *gin.Context) error {
+	w, err := s.passkeys(c)
+	if s.Open || err == nil && w == nil {
+		return studio.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	ctx := c.Request.Context()
+	d, err := s.pended(c)
+	if err != nil {
+		return keyFails(c, err, "That took too long. Try again.")
+	}
+	h, err := s.studio.Holder(ctx, self(c))
+	if err != nil {
+		return err
+	}
+	k, err := w.FinishRegistration(h, d, c.Request)
+	if err != nil {
+		return keyFails(c, err, "The passkey could not be checked and was not kept.")
+	}
+	var in *studio.InputError
+	if err := s.studio.AddPasskey(ctx, h, c.Query("name"), k); errors.As(err, &in) {
+		return keyFails(c, err, sentence(in.Message))
+	} else if err != nil {
+		return err
+	}
+	c.JSON(http.StatusOK, gin.H{"to": "/account?saved=passkey"})
+	return nil
+}
+
+func (s *Server) dropKey(c *gin.Context) error {
+	n, err := id(c, "id")
+	if err == nil && s.Open {
+		err = studio.ErrNotFound
+	}
+	if err == nil {
+		err = s.studio.DropPasskey(c.Request.Context(), self(c), n)
+	}
+	if err != nil {
+		return err
+	}
+	c.Redirect(http.StatusSeeOther, "/account")
+	return nil
+}
+
+// askKey begins to sign in by a passkey.
+func (s *Server) askKey(c *gin.Context) error {
+	w, err := s.passkeys(c)
+	if err == nil && w == nil {
+		return studio.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	o, d, err := w.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
+	if err == nil {
+		err = s.pend(c, d)
+	}
+	if err != nil {
+		return err
+	}
+	c.JSON(http.StatusOK, o)
+	return nil
+}
+
+// signInByKey signs in who brings a passkey of ours.
+func (s *Server) signInByKey(c *gin.Context) error {
+	w, err := s.passkeys(c)
+	if err == nil && w == nil {
+		return studio.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	ctx := c.Request.Context()
+	d, err := s.pended(c)
+	if err != nil {
+		return keyFails(c, err, "That took too long. Try again.")
+	}
+	u, k, err := w.FinishPasskeyLogin(func(_, handle []byte) (webauthn.User, error) { return s.studio.HolderOf(ctx, handle) }, d, c.Request)
+	if err == nil && k.Authenticator.CloneWarning {
+		err = errors.New("the counter went back: there may be two of this key")
+	}
+	if err != nil {
+		return keyFails(c, err, "This passkey is none of ours. Sign in with your password.")
+	}
+	h := u.(*studio.Holder)
+	if err := s.studio.UsedPasskey(ctx, h, k); err != nil {
+		return err
+	}
+	if err := s.startSession(c, h.Person); err != nil {
+		return err
+	}
+	slog.Info("somebody signed in by a passkey", "person", h.ID, "from", c.ClientIP())
+	c.JSON(http.StatusOK, gin.H{"to": inside(c.Query("to"))})
+	return nil
+}
