@@ -152,19 +152,23 @@ func (s *Studio) get(ctx context.Context, h Hash) ([]byte, error) {
 }
 
 // A Reader reads kept bytes piece by piece, from anywhere in them, so that a
-// slow reader of a large file holds one chunk in memory and no connection.
+// slow reader of a large file holds one piece in memory and no connection.
 type Reader struct {
 	ctx  context.Context
 	s    *Studio
 	h    Hash
 	size int64
 	at   int64
-	seq  int64 // of the chunk at hand, -1 for none
+	no   int64 // of the piece at hand, -1 for none
 	part []byte
 }
 
+// piece is how much a Reader holds, a part of a chunk: hundreds of slow readers
+// take little together.
+const piece = chunk / 4
+
 func (s *Studio) open(ctx context.Context, h Hash) (*Reader, error) {
-	r := &Reader{ctx: ctx, s: s, h: h, seq: -1}
+	r := &Reader{ctx: ctx, s: s, h: h, no: -1}
 	err := s.db.QueryRowContext(ctx, "SELECT size FROM blobs WHERE sha256 = ?", h[:]).Scan(&r.size)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrNotFound
@@ -190,16 +194,17 @@ func (r *Reader) Read(p []byte) (int, error) {
 	if r.at >= r.size {
 		return 0, io.EOF
 	}
-	if seq := r.at / chunk; seq != r.seq {
-		if err := r.s.db.QueryRowContext(r.ctx, "SELECT data FROM blob_chunks WHERE sha256 = ? AND seq = ?", r.h[:], seq).Scan(&r.part); err != nil {
+	if no := r.at / piece; no != r.no {
+		from := no*piece%chunk + 1 // SQL counts from 1
+		if err := r.s.db.QueryRowContext(r.ctx, "SELECT SUBSTRING(data, ?, ?) FROM blob_chunks WHERE sha256 = ? AND seq = ?", from, piece, r.h[:], r.at/chunk).Scan(&r.part); err != nil {
 			return 0, err
 		}
-		r.seq = seq
+		r.no = no
 	}
-	if want := min(chunk, r.size-r.seq*chunk); int64(len(r.part)) != want {
-		return 0, fmt.Errorf("the bytes kept as %s are damaged: chunk %d has %d bytes, not %d", r.h, r.seq, len(r.part), want)
+	if want := min(piece, r.size-r.no*piece); int64(len(r.part)) != want {
+		return 0, fmt.Errorf("the bytes kept as %s are damaged: chunk %d is not as long as it was", r.h, r.at/chunk)
 	}
-	n := copy(p, r.part[r.at-r.seq*chunk:])
+	n := copy(p, r.part[r.at-r.no*piece:])
 	r.at += int64(n)
 	return n, nil
 }

@@ -3,6 +3,7 @@ package web
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"strings"
@@ -142,6 +143,7 @@ func (s *Server) admit(c *gin.Context) {
 	}
 	c.Request = c.Request.WithContext(ctx)
 	if least != oneself && !s.role(c).May(least) {
+		slog.Info("somebody may not", "person", p.ID, "method", c.Request.Method, "route", route)
 		s.render(c, http.StatusForbidden, "error", errorPage{Title: "This is not yours to do", Message: fmt.Sprintf("It takes the role of %s, and yours is %s. Nothing was changed; an owner of your studio can change what you may do.", article(least), p.Role)})
 		c.Abort()
 		return

@@ -4,6 +4,7 @@ package web
 
 import (
 	"bytes"
+	"errors"
 	"flag"
 	"image/jpeg"
 	"net/url"
@@ -45,11 +46,30 @@ func TestScreenshots(t *testing.T) {
 		"desk": "/", "master": "/marks/1/master", "inks": "/marks/1/inks", "versions": "/marks/1/versions",
 		"files": "/marks/2/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit", "take-in": "/new",
 		"parts": "/marks/2/parts", "frame": "/marks/2/frame?version=black&over=white", "recipe": "/marks/2/files?edit=1",
-		"machines": "/marks/1/proof?view=machines", "in-use": "/marks/1/proof?view=use", "two": "/marks/2/proof?view=two",
-		"client": "/kits/1/page", "hand-over": "/kits/1/hand",
+		"machines": "/marks/1/proof?view=machines", "in-use": "/marks/1/proof?view=use",
+		"client": "/kits/1/page",
 	} {
 		shoot(name, page)
 	}
+	// Handed over twice, with a question.
+	k, err := s.Kit(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, who := range []string{"Maud at Odd Kettle", "Tinsel & Sons, printers"} {
+		h, _, err := s.HandOver(studio.WithPerson(t.Context(), "Ada"), k, studio.HandWish{Recipient: who, Mail: []string{"maud@kettle.example", ""}[i], Leads: true})
+		for range 3 - i {
+			err = errors.Join(err, s.Note(t.Context(), h, studio.HandOpened, ""))
+		}
+		err = errors.Join(err, s.Note(t.Context(), h, studio.HandFile, "SVG/odd-kettle-teahouse_colour.svg"))
+		if i == 1 {
+			err = errors.Join(err, s.Ask(t.Context(), h, "Which one for the van? It is dark green."))
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	shoot("hand-over", "/kits/1/hand")
 	// A second master of the kettle, for what it changed.
 	data, err := os.ReadFile("../studio/demo/odd-kettle.svg")
 	if err != nil {

@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -33,8 +34,9 @@ var staticFiles embed.FS
 
 // Options are how the application is reached.
 type Options struct {
-	Hosts []string // names it goes by, beside numbers and localhost
-	Open  bool     // nobody signs in: for one person on one machine
+	Hosts   []string // names it goes by, beside numbers and localhost
+	Open    bool     // nobody signs in: for one person on one machine
+	Metrics *Metrics // measures requests; nil for none
 	// Outbox, of the demo, is where its mails go to.
 	Outbox *post.Sink
 	// Proxies are the addresses whose word on where a request comes from is taken:
@@ -72,10 +74,11 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	r.MaxMultipartMemory = 8 << 20 // more goes through a file
-	r.Use(gin.CustomRecovery(func(c *gin.Context, err any) {
-		slog.Error("a request failed", "route", c.FullPath(), "err", err)
+	// Its own report would hold the request, and with that cookies and links.
+	r.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, err any) {
+		slog.Error("a request failed", "route", c.FullPath(), "err", err, "stack", string(debug.Stack()))
 		srv.fail(c, errors.New("internal"))
-	}), srv.headers, srv.bounded, srv.admit, srv.meanwhile)
+	}), o.Metrics.time, srv.headers, srv.bounded, srv.admit, srv.meanwhile)
 	if err := r.SetTrustedProxies(o.Proxies); err != nil {
 		return nil, fmt.Errorf("the proxies cannot be read: %w", err)
 	}
