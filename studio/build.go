@@ -19,6 +19,7 @@ type order struct {
 	Decisions Decisions `json:"decisions"`
 	Fonts     []string  `json:"fonts,omitempty"`
 	Inks      string    `json:"inks,omitempty"`
+	Who       string    `json:"who,omitempty"` // ordered it
 }
 
 // Build puts a build into the queue; an open one is returned as it is.
@@ -29,7 +30,7 @@ func (s *Studio) Build(ctx context.Context, w *Snapshot) (*Job, error) {
 	if k := w.Mark.Kit; k != nil && k.Build == w.Name {
 		return nil, decision.Wrong("build", "kit %d holds exactly this already", k.Number)
 	}
-	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts, w.Mark.inks})
+	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts, w.Mark.inks, person(ctx)})
 	if err != nil {
 		return nil, err
 	}
@@ -45,6 +46,7 @@ type product struct {
 	name     string // of the build
 	recipe   string
 	revision int // of the master
+	who      string
 }
 
 // work builds the kit of a job and keeps it.
@@ -187,7 +189,7 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 		Options: o.Decisions.Reading(set),
 		Readers: outside.Auto, Partial: true,
 	}
-	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision}, nil
+	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision, who: o.Who}, nil
 }
 
 // store keeps a built kit. Its bytes are kept first; the kit is there when
@@ -211,8 +213,8 @@ func (s *Studio) store(ctx context.Context, l *queue.Held, k *kit.Kit, number in
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, bytes, report, page) VALUES (?, ?, ?, UNHEX(?), ?, ?, ?, ?, ?, ?, ?)",
-			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), weight, report, page[:])
+		res, err := tx.ExecContext(ctx, "INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, missing, bytes, report, page, who) VALUES (?, ?, ?, UNHEX(?), ?, ?, ?, ?, ?, ?, ?, ?)",
+			b.mark, number, k.Kit, b.name, b.recipe, b.revision, len(k.Files), len(k.Failed), weight, report, page[:], b.who)
 		if err != nil {
 			return err
 		}

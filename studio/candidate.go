@@ -189,8 +189,8 @@ func (s *Studio) keepCandidates(ctx context.Context, client, filename string, m 
 			for _, m := range x.Mends {
 				mends = append(mends, string(m))
 			}
-			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page, kind, width, height) VALUES (?, ?, ?, ?, ?, ?, ?)",
-				cid, fileName(filename), m.Master.Hash[:], strings.Join(mends, "\n"), x.Kind, x.W, x.H); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO candidates (client_id, filename, sha256, page, kind, width, height, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+				cid, fileName(filename), m.Master.Hash[:], strings.Join(mends, "\n"), x.Kind, x.W, x.H, person(ctx)); err != nil {
 				return err
 			}
 		}

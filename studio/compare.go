@@ -41,7 +41,7 @@ func (s *Studio) GoBack(ctx context.Context, mark int64, revision int) error {
 		if revision >= last {
 			return ErrNotFound
 		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) SELECT mark_id, ?, filename, sha256 FROM masters WHERE mark_id = ? AND revision = ?", last+1, mark, revision)
+		res, err := tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who) SELECT mark_id, ?, filename, sha256, ? FROM masters WHERE mark_id = ? AND revision = ?", last+1, person(ctx), mark, revision)
 		if err != nil {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"dyekit/core/finding"
@@ -81,7 +82,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	if q.Limit == 0 {
 		q.Limit = deskPage
 	}
-	where, args := []string{"m.away_at IS NULL", "c.studio_id = ?"}, []any{house(ctx)}
+	where, args := []string{"m.away_at IS NULL"}, []any{}
 	if q.State == Away {
 		where[0] = "m.away_at IS NOT NULL"
 	}
@@ -89,10 +90,11 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		where = append(where, "CONCAT(c.name, ' ', m.name) LIKE ?")
 		args = append(args, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
 	}
+	of, whose := "c.studio_id = ?", []any{house(ctx)}
 	if q.Client != "" {
-		where, args = append(where, "c.name = ?"), append(args, q.Client)
+		of, whose = of+" AND c.name = ?", append(whose, q.Client)
 	}
-	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*), COUNT(DISTINCT c.id) FROM marks m JOIN clients c ON c.id = m.client_id WHERE "+strings.Join(where, " AND "), args...).Scan(&d.Marks, &d.Clients)
+	err = s.db.QueryRowContext(ctx, "SELECT COALESCE(SUM(n), 0), COUNT(*) FROM (SELECT COUNT(*) n FROM clients c JOIN marks m ON m.client_id = c.id WHERE "+of+" AND "+strings.Join(where, " AND ")+" GROUP BY c.id) x", slices.Concat(whose, args)...).Scan(&d.Marks, &d.Clients)
 	if err != nil {
 		return d, err
 	}
@@ -112,14 +114,18 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		if err != nil {
 			return d, err
 		}
-		where = append(where, "(c.name > ? OR c.name = ? AND (m.name > ? OR m.name = ? AND m.id > ?))")
-		args = append(args, c, c, n, n, q.After)
+		of, whose = of+" AND c.name >= ?", append(whose, c)
+		where, args = append(where, "(c.name > ? OR m.name > ? OR m.name = ? AND m.id > ?)"), append(args, c, n, n, q.After)
 	}
+	from := " "
 	if q.State != "" {
-		where, args = append(where, stateOf+" = ?"), append(args, kit.Release, q.State)
+		from, where, args = standing, append(where, stateOf+" = ?"), append(args, kit.Release, q.State)
 	}
-	args = append([]any{kit.Release}, args...)
-	rows, err := s.db.QueryContext(ctx, selectCard+"WHERE "+strings.Join(where, " AND ")+" ORDER BY c.name, m.name, m.id LIMIT ?", append(args, q.Limit+1)...)
+	ids, err := s.deskIDs(ctx, of, whose, from, strings.Join(where, " AND "), args, q.Limit+1)
+	if err != nil || len(ids) == 0 {
+		return d, err
+	}
+	rows, err := s.db.QueryContext(ctx, selectCard+" WHERE m.id IN (?"+strings.Repeat(", ?", len(ids)-1)+") ORDER BY c.name, m.name, m.id", append([]any{kit.Release}, ids...)...)
 	if err != nil {
 		return d, err
 	}
@@ -136,6 +142,30 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 		d.More = d.Cards[q.Limit-1].ID
 	}
 	return d, rows.Err()
+}
+
+// deskIDs finds the first marks m, by client and name, of clients c for which of
+// holds and for which where holds; from joins what where asks for. Names of clients
+// and of marks have an index each and together none: so the first clients that have
+// any are found first, and only their marks put into order. The database asks one
+// client after the other as long as the question is for a single row.
+func (s *Studio) deskIDs(ctx context.Context, of string, whose []any, from, where string, args []any, most int) (ids []any, err error) {
+	list := func(query string, args ...any) (ids []any, err error) {
+		rows, err := s.db.QueryContext(ctx, query, args...)
+		if err != nil {
+			return nil, err
+		}
+		found, err := idsOf(rows)
+		for _, id := range found {
+			ids = append(ids, id)
+		}
+		return ids, err
+	}
+	clients, err := list("SELECT c.id FROM clients c WHERE "+of+" AND (SELECT 1 FROM marks m"+from+"WHERE m.client_id = c.id AND "+where+" LIMIT 1) IS NOT NULL ORDER BY c.name LIMIT ?", slices.Concat(whose, args, []any{most})...)
+	if err != nil || len(clients) == 0 {
+		return nil, err
+	}
+	return list("SELECT m.id FROM clients c JOIN marks m ON m.client_id = c.id"+from+"WHERE c.id IN (?"+strings.Repeat(", ?", len(clients)-1)+") AND "+where+" ORDER BY c.name, m.name, m.id LIMIT ?", slices.Concat(clients, args, []any{most})...)
 }
 
 // selectCard takes the release first.

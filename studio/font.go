@@ -42,7 +42,7 @@ func (s *Studio) addFont(ctx context.Context, client int64, u Upload) error {
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO fonts (client_id, family, filename, sha256) VALUES (?, ?, ?, ?)", client, family, fileName(u.Filename), h[:]); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO fonts (client_id, family, filename, sha256, who) VALUES (?, ?, ?, ?, ?)", client, family, fileName(u.Filename), h[:], person(ctx)); err != nil {
 			return err
 		}
 		return unsee(ctx, tx, "client_id", client)

@@ -131,7 +131,7 @@ func (s *Studio) changeInks(ctx context.Context, mark int64, what string, change
 		return nil
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO ink_sets (client_id, parent_id, what, body) VALUES (?, NULLIF(?, 0), ?, ?)", m.ClientID, m.inkSet, what, body)
+		res, err := tx.ExecContext(ctx, "INSERT INTO ink_sets (client_id, parent_id, what, body, who) VALUES (?, NULLIF(?, 0), ?, ?, ?)", m.ClientID, m.inkSet, what, body, person(ctx))
 		if err != nil {
 			return err
 		}

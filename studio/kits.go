@@ -25,16 +25,17 @@ type Kit struct {
 	Missing  int // files that were wanted and are not there
 	Bytes    int // of the files together
 	Built    time.Time
+	Who      string // ordered it
 }
 
 // Incomplete reports whether files are missing.
 func (k *Kit) Incomplete() bool { return k.Missing > 0 }
 
-const selectKit = "SELECT id, mark_id, number, name, LOWER(HEX(build)), recipe, revision, files, missing, bytes, created_at FROM kits "
+const selectKit = "SELECT id, mark_id, number, name, LOWER(HEX(build)), recipe, revision, files, missing, bytes, created_at, who FROM kits "
 
 func scanKit(row interface{ Scan(...any) error }) (*Kit, error) {
 	var k Kit
-	err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &k.Files, &k.Missing, &k.Bytes, &k.Built)
+	err := row.Scan(&k.ID, &k.MarkID, &k.Number, &k.Name, &k.Build, &k.Recipe, &k.Revision, &k.Files, &k.Missing, &k.Bytes, &k.Built, &k.Who)
 	if err != nil {
 		return nil, err
 	}

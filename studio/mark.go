@@ -49,6 +49,7 @@ type Master struct {
 	Filename string
 	Hash     Hash
 	Taken    time.Time
+	Who      string // took it in
 }
 
 // Brand is the name the files bear: the client's, with the mark's where the
@@ -61,7 +62,7 @@ func (m *Mark) Brand() string {
 }
 
 const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisions_id, 0), COALESCE(d.body, '{}'),
-  a.id, a.revision, a.filename, a.sha256, a.created_at,
+  a.id, a.revision, a.filename, a.sha256, a.created_at, a.who,
   (SELECT COUNT(*) FROM kits k WHERE k.mark_id = m.id), COALESCE(` + fontList + `, ''),
   COALESCE(c.inks_id, 0), COALESCE(i.body, ''), COALESCE(LOWER(HEX(m.seen_build)), ''), m.away_at IS NOT NULL,
   NOT EXISTS (SELECT 1 FROM marks o WHERE o.client_id = m.client_id AND o.id <> m.id),
@@ -76,7 +77,7 @@ func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var h []byte
 	var fonts string
 	err := row.Scan(&m.ID, &m.ClientID, &m.Client, &m.Name, &m.decision, &m.body,
-		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen, &m.Away, &m.only, &m.redo)
+		&m.Master.ID, &m.Master.Revision, &m.Master.Filename, &h, &m.Master.Taken, &m.Master.Who, &m.Kits, &fonts, &m.inkSet, &m.inks, &m.seen, &m.Away, &m.only, &m.redo)
 	if err != nil {
 		return nil, err
 	}
@@ -206,7 +207,7 @@ func newMark(ctx context.Context, tx *sql.Tx, cid int64, client, name, filename 
 	if err != nil {
 		return 0, err
 	}
-	_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, 1, ?, ?)", id, filename, h[:])
+	_, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who) VALUES (?, 1, ?, ?, ?)", id, filename, h[:], person(ctx))
 	return id, err
 }
 
@@ -233,7 +234,7 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 		if string(old) == string(h[:]) {
 			return decision.Wrong("master", "this file is the master already, byte for byte")
 		}
-		if _, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256) VALUES (?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:]); err != nil {
+		if _, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who) VALUES (?, ?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:], person(ctx)); err != nil {
 			return err
 		}
 		return unsee(ctx, tx, "id", id)

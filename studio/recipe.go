@@ -130,7 +130,7 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAl
 		if n >= maxSaved {
 			return decision.Wrong("save", "at most %d recipes are saved", maxSaved)
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (studio_id, client_id, name, body) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", house(ctx), client, name, body)
+		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (studio_id, client_id, name, body, who) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body), who = VALUES(who)", house(ctx), client, name, body, person(ctx))
 		return err
 	})
 }

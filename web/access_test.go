@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -313,6 +314,20 @@ func TestWhoMayDoWhat(t *testing.T) {
 		t.Fatal(err)
 	}
 
+	// A link that was withdrawn, and one that has run out.
+	var dead []string
+	for _, w := range []studio.HandWish{{Recipient: "Withdrawn"}, {Recipient: "Late", Closes: time.Now().Add(200 * time.Millisecond)}} {
+		x, token, err := s.HandOver(ctx, k, w)
+		if err == nil && w.Closes.IsZero() {
+			err = s.Withdraw(ctx, x.ID)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		dead = append(dead, token)
+	}
+	time.Sleep(300 * time.Millisecond)
+
 	nobody := stranger(t, base)
 	fill := strings.NewReplacer(":id", "1", ":version", "black", ":ground", "white", ":which", "old.png", ":n", "1", ":name", "x", ":what", "x", ":token", "guessed", ":mail", "1", "*path", "x", "*file", "client.css")
 	for _, x := range r.Routes() {
@@ -341,8 +356,16 @@ func TestWhoMayDoWhat(t *testing.T) {
 		if in == (role == everybody) {
 			t.Errorf("%s, without an account: %d", line, code)
 		}
-		if strings.HasPrefix(x.Path, "/k/") && code != http.StatusNotFound {
-			t.Errorf("%s, with a guessed link: %d", line, code)
+		if strings.HasPrefix(x.Path, "/k/") {
+			if code != http.StatusNotFound {
+				t.Errorf("%s, with a guessed link: %d", line, code)
+			}
+			for _, token := range dead {
+				path := fill.Replace(strings.Replace(x.Path, ":token", token, 1))
+				if code, _ := nobody.do(http.NewRequest(x.Method, base+path, nil)); code != http.StatusNotFound {
+					t.Errorf("%s, with a link that is closed: %d", line, code)
+				}
+			}
 		}
 		if role == everybody || role == oneself {
 			continue

@@ -11,6 +11,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/internal/testkit"
 )
 
 // program is the built binary: exit codes and streams are what people script
@@ -266,5 +267,44 @@ func TestVerifyFails(t *testing.T) {
 	r := call(t, "", "verify", out)
 	if r.code != 1 || !strings.Contains(r.err, "mark_colour.svg") {
 		t.Errorf("%+v", r)
+	}
+}
+
+// Pages, pictures to trace and passwords, by the names that scripts use.
+func TestPageTraceAndPasswordFile(t *testing.T) {
+	dir := t.TempDir()
+	out := func(name string) string { return filepath.Join(dir, name) }
+	make := func(args ...string) result {
+		return call(t, "", append([]string{"make", "--readers", "none", "--recipe", "web"}, args...)...)
+	}
+	pages := "../../core/intake/pdf/testdata/reportlab.pdf"
+	if r := make(pages, "--page", "2", "--out", out("two")); r.code != 0 || !strings.Contains(r.out, "page 2 of the 2") {
+		t.Errorf("page 2: %d %s %s", r.code, r.out, r.err)
+	}
+	if r := make(pages, "--page", "9", "--out", out("nine")); r.code != exitUsage {
+		t.Errorf("page 9: %d %s", r.code, r.err)
+	}
+	picture := "../../studio/demo/fennick-diamond.jpg"
+	if r := make(picture, "--trace", "--trace-colours", "4", "--trace-smooth", "20", "--out", out("traced")); r.code != 0 || !strings.Contains(r.out, "traced") || !strings.Contains(r.out, ".svg") {
+		t.Errorf("traced: %d %s %s", r.code, r.out, r.err)
+	}
+	if r := make(picture, "--trace", "--trace-smooth", "101", "--out", out("no")); r.code != exitUsage || !strings.Contains(r.err, "from 0 to 100") {
+		t.Errorf("too smooth: %d %s", r.code, r.err)
+	}
+	data, err := os.ReadFile("../../core/intake/pdf/testdata/libreoffice-icon.pdf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sealed, _ := testkit.Run(t, map[string][]byte{"in.pdf": data}, "qpdf", "--encrypt", "moor", "owner", "256", "--", "in.pdf", "out.pdf")
+	word := out("word")
+	if err := os.WriteFile(word, []byte("moor\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	locked := filepath.Join(sealed, "out.pdf")
+	if r := make(locked, "--password-file", word, "--out", out("open")); r.code != 0 {
+		t.Errorf("with the password: %s", r.err)
+	}
+	if r := make(locked, "--password-file", word+"2", "--out", out("shut")); r.code != exitUsage || !strings.Contains(r.err, "cannot be read") {
+		t.Errorf("without its file: %s", r.err)
 	}
 }

@@ -20,6 +20,7 @@ import (
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parts"
+	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 )
 
@@ -28,6 +29,11 @@ type making struct {
 	recipe, out, brand, readers, profile, inks, password string
 	fonts, mends, namings                                []string
 	partial, original                                    bool
+
+	trace                     bool
+	traceColours, traceSmooth int
+	page                      int
+	passwordFile              string
 }
 
 func (m *making) flags(c *cobra.Command) {
@@ -39,6 +45,11 @@ func (m *making) flags(c *cobra.Command) {
 	f.StringArrayVar(&m.fonts, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
 	f.StringArrayVar(&m.mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
 	f.StringVar(&m.password, "password", "", passwordHelp)
+	f.StringVar(&m.passwordFile, "password-file", "", "a file that holds the password, where other users of the machine do not see it")
+	f.IntVar(&m.page, "page", 0, "which page of a master with several; as --mend \"sheet N\"")
+	f.BoolVar(&m.trace, "trace", false, "trace a picture into shapes before all else; as --mend \"trace …\"")
+	f.IntVar(&m.traceColours, "trace-colours", 0, "how many colours the tracing has; 0 finds them")
+	f.IntVar(&m.traceSmooth, "trace-smooth", traceSmooth, "how smooth the tracing is, from 0 to 100")
 	f.StringArrayVar(&m.namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
 	f.StringVar(&m.inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	f.StringVar(&m.profile, "profile", "", "ICC profile of the press that files in process inks are for")
@@ -61,7 +72,15 @@ func (m *making) input(ctx context.Context, master string) (in kit.Input, err er
 	if in.Master, in.MasterName, err = readMaster(master); err != nil {
 		return in, err
 	}
-	if in.Master, err = intake.Unlock(ctx, in.Master, m.password); err != nil {
+	password := m.password
+	if m.passwordFile != "" {
+		b, err := os.ReadFile(m.passwordFile)
+		if err != nil {
+			return in, fmt.Errorf("the password cannot be read: %w", err)
+		}
+		password = strings.TrimRight(string(b), "\r\n")
+	}
+	if in.Master, err = intake.Unlock(ctx, in.Master, password); err != nil {
 		return in, locked(in.MasterName, err)
 	}
 	if in.Brand = m.brand; in.Brand == "" {
@@ -83,6 +102,15 @@ func (m *making) input(ctx context.Context, master string) (in kit.Input, err er
 		}
 	}
 	in.Partial, in.Original, in.Options.Mends = m.partial, m.original, toMends(m.mends)
+	if m.page != 0 {
+		in.Options.Mends = append(in.Options.Mends, intake.Mend(fmt.Sprintf("sheet %d", m.page)))
+	}
+	if m.trace {
+		if m.traceColours < 0 || m.traceSmooth < 0 || m.traceSmooth > 100 {
+			return in, errors.New("a tracing has 0 or more colours, and is smooth from 0 to 100")
+		}
+		in.Options.Mends = append(in.Options.Mends, preflight.Trace(m.traceColours, float64(m.traceSmooth)/100))
+	}
 	if m.inks != "" {
 		b, err := os.ReadFile(m.inks)
 		if err == nil {
@@ -107,6 +135,9 @@ func (m *making) input(ctx context.Context, master string) (in kit.Input, err er
 	}
 	return in, nil
 }
+
+// traceSmooth is how smooth a tracing is unless something else is said.
+const traceSmooth = 30
 
 func makeCmd() *cobra.Command {
 	var m making

@@ -26,7 +26,9 @@ import (
 // 2 and 4 workers and two servers on this machine do.
 func TestScaling(t *testing.T) {
 	const builds = 60
-	for _, workers := range []int{1, 2, 4} {
+	for _, c := range []struct{ workers, cores int }{{1, 1}, {2, 1}, {1, 2}, {2, 2}, {4, 2}} {
+		workers := c.workers
+		t.Setenv("GOMAXPROCS", fmt.Sprint(c.cores)) // a worker with a core stands for a machine of one
 		db := server(t)
 		s, err := studio.Open(t.Context(), db.DSN("r"))
 		if err != nil {
@@ -56,8 +58,10 @@ func TestScaling(t *testing.T) {
 			v.kill()
 		}
 		s.Close()
-		fmt.Printf("FIGURE %d builds of 8 files by %d workers: %.1f s, %.0f builds an hour\n", builds, workers, took.Seconds(), builds/took.Hours())
+		fmt.Printf("FIGURE %d builds of 8 files by %d workers of %d cores each: %.1f s, %.0f builds an hour\n", builds, workers, c.cores, took.Seconds(), builds/took.Hours())
 	}
+
+	t.Setenv("GOMAXPROCS", "")
 
 	// Two servers on one database: a link made through one is open on the other, and
 	// both answer while two workers build.
@@ -210,4 +214,57 @@ func TestSlowReaders(t *testing.T) {
 		t.Errorf("%d readers failed, the server took %d MiB of %d", failed.Load(), own>>20, most)
 	}
 	fmt.Printf("FIGURE %d readers of 256 kB/s of a zip of %d MB: %.1f GB sent in 40 s, server at most %d MiB; one reader alone had it after %.1f s\n", readers, size>>20, float64(bytesRead.Load())/1e9, own>>20, time.Since(start).Seconds())
+}
+
+// A hundred thousand marks with a kit each: the desk, a search, and a mark.
+func TestManyMarks(t *testing.T) {
+	const marks = 100_000
+	db := server(t)
+	s, err := studio.Open(t.Context(), db.DSN("r"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	if err := s.LoadDemo(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	conn, err := sql.Open("mysql", db.DSN("r"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	for _, q := range []string{
+		"INSERT INTO clients (id, studio_id, name) SELECT 1000 + seq, 1, CONCAT('Client ', seq) FROM seq_1_to_2000",
+		fmt.Sprintf("INSERT INTO marks (id, client_id, name, seen_build, seen_kind, seen_release) SELECT 1000 + seq, 1001 + seq MOD 2000, CONCAT('Mark ', seq), UNHEX(SHA2(seq, 256)), 'vector', (SELECT seen_release FROM (SELECT seen_release FROM marks WHERE id = 2) x) FROM seq_1_to_%d", marks),
+		fmt.Sprintf("INSERT INTO masters (mark_id, revision, filename, sha256) SELECT 1000 + seq, 1, 'odd-kettle.svg', (SELECT sha256 FROM (SELECT sha256 FROM masters WHERE mark_id = 2) x) FROM seq_1_to_%d", marks),
+		fmt.Sprintf("INSERT INTO kits (mark_id, number, name, build, recipe, revision, files, bytes, report, page) SELECT 1000 + seq, 1, 'kit', UNHEX(SHA2(IF(seq MOD 7 = 0, -seq, seq), 256)), 'standard', 1, 22, 1200000, k.report, k.page FROM seq_1_to_%d JOIN kits k ON k.id = 1", marks),
+		"UPDATE marks m JOIN kits k ON k.mark_id = m.id SET m.newest_kit = k.id",
+		"ANALYZE TABLE clients, marks, kits, masters",
+	} {
+		if _, err := conn.Exec(q); err != nil {
+			t.Fatalf("%s: %v", q, err)
+		}
+	}
+	time1 := func(what string, f func() error) {
+		t.Helper()
+		best := time.Hour
+		for range 5 {
+			start := time.Now()
+			if err := f(); err != nil {
+				t.Fatalf("%s: %v", what, err)
+			}
+			best = min(best, time.Since(start))
+		}
+		fmt.Printf("FIGURE %d marks with a kit each: %s in %.0f ms\n", marks, what, float64(best.Microseconds())/1000)
+	}
+	ctx := t.Context()
+	desk := func(q studio.DeskQuery) func() error {
+		return func() error { _, err := s.Desk(ctx, q); return err }
+	}
+	time1("the desk", desk(studio.DeskQuery{}))
+	time1("its page in the middle", desk(studio.DeskQuery{After: 51_000}))
+	time1("a search for a word", desk(studio.DeskQuery{Words: "mark 77"}))
+	time1("the marks of a client", desk(studio.DeskQuery{Client: "Client 1500"}))
+	time1("all that are stale", desk(studio.DeskQuery{State: studio.Outdated}))
+	time1("one mark", func() error { _, err := s.Mark(ctx, 50_000); return err })
 }
