@@ -305,3 +305,19 @@ func BenchmarkDesk(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkClientPage is the page behind a client's link, as the server answers it.
+func BenchmarkClientPage(b *testing.B) {
+	s, h := open(b, true)
+	_, _, token := handDemo(b, s, studio.HandWish{})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	for b.Loop() {
+		res, err := http.Get(srv.URL + "/k/" + token)
+		if err != nil || res.StatusCode != http.StatusOK {
+			b.Fatal(res, err)
+		}
+		io.Copy(io.Discard, res.Body)
+		res.Body.Close()
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -373,4 +374,30 @@ func TestWrongLinksDoNotSlow(t *testing.T) {
 		t.Errorf("the page took %v, and %v afterwards", before, after)
 	}
 	t.Logf("the page took %v, and %v afterwards", before, after)
+}
+
+// maxPage is what a client's page may weigh over the wire, with its letters and the
+// pictures that are seen.
+const maxPage = 200_000
+
+var srcRE = regexp.MustCompile(`<img[^>]* src="([^"]+)"|href="(/static/[^"]+)"`)
+
+func TestClientPageIsLight(t *testing.T) {
+	s, h := open(t, true)
+	_, _, token := handDemo(t, s, studio.HandWish{})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	page := fetch(t, srv.URL+"/k/"+token, 200)
+	all := len(page) + len(fetch(t, srv.URL+"/static/hanken-grotesk.woff2", 200)) + len(fetch(t, srv.URL+"/static/sometype-mono.woff2", 200))
+	seen := map[string]bool{}
+	for _, m := range srcRE.FindAllSubmatch(page, -1) {
+		if at := string(m[1]) + string(m[2]); !seen[at] {
+			seen[at] = true
+			all += len(fetch(t, srv.URL+at, 200))
+		}
+	}
+	if all > maxPage || len(seen) < 12 {
+		t.Errorf("the page weighs %d bytes with %d pictures; at most %d", all, len(seen), maxPage)
+	}
+	t.Logf("the page weighs %d bytes", all)
 }

@@ -309,7 +309,18 @@ func (s *Server) markHand(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand", m.Kit.ID))
+	at := fmt.Sprintf("/kits/%d/hand", m.Kit.ID)
+	hs, err := s.studio.Hands(c.Request.Context(), n)
+	if err != nil {
+		return err
+	}
+	for _, h := range slices.Backward(hs) {
+		if h.Open > 0 { // the oldest first
+			at += fmt.Sprintf("#hand-%d", h.ID)
+			break
+		}
+	}
+	c.Redirect(http.StatusSeeOther, at)
 	return nil
 }
 

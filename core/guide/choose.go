@@ -28,6 +28,8 @@ type want struct {
 	ppi     float64 // at least: made for paper
 	square  bool    // the squarest
 	cmyk    bool    // in process inks
+	colour  bool    // in the mark's own colours
+	picture bool    // curves may hold a picture, which is not sharp at every size
 	set     bool    // out of an icon set
 }
 
@@ -37,7 +39,8 @@ func (w want) suits(p *Page, f File) bool {
 	switch {
 	case !slices.Contains(w.formats, f.Format), f.inSet() != w.set,
 		w.cmyk && f.Colour != format.CMYK, !w.cmyk && k.Pixels && f.Colour == format.CMYK,
-		f.WidthPx > 0 && f.WidthPx < w.least, w.ppi > 0 && f.PPI < w.ppi:
+		f.WidthPx > 0 && f.WidthPx < w.least, w.ppi > 0 && f.PPI < w.ppi,
+		w.colour && v.OneInk, f.Pixels && !w.picture:
 		return false
 	case w.set:
 		return true
@@ -146,17 +149,17 @@ var uses = []use{
 		[]want{{why: "dark", formats: append(curves, picture...), stand: onDark, width: 1000}, {why: "insist", formats: picture[:1], width: 500}, {why: "light-weight", formats: picture[1:], width: 1000}}},
 	{"profile", []want{{why: "square", formats: append(picture, format.JPEG), width: 1000, least: 200, square: true}},
 		[]want{{why: "dark", formats: picture, stand: onDark, width: 1000, square: true}}},
-	{"letter", []want{{why: "png", formats: picture[:1], width: 1300, least: 600}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1300}},
+	{"letter", []want{{why: "png", formats: picture[:1], width: 1300, least: 600, colour: true}, {why: "png", formats: picture[:1], width: 1300, colour: true}, {why: "png", formats: picture[:1], width: 1300}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1300}},
 		[]want{{why: "print", formats: picture[:1], least: 2000}, {why: "sharp", formats: curves}}},
 	{"dark", []want{{why: "png", formats: picture, stand: onDark, width: 1300}, {why: "svg", formats: append(curves, printed...), stand: onDark}},
 		[]want{{why: "web", formats: curves, stand: onDark}, {why: "press", formats: printed, stand: onDark}}},
-	{"print", []want{{why: "cmyk", formats: printed, cmyk: true}, {why: "rgb", formats: printed}},
+	{"print", []want{{why: "cmyk", formats: printed, cmyk: true}, {why: "rgb", formats: printed}, {why: "picture", formats: printed, picture: true}},
 		[]want{{why: "old", formats: printed[1:]}, {why: "black", formats: printed, stand: inBlack}}},
 	{"shirt", []want{{why: "one", formats: []format.Key{format.PDF, format.EPS, format.SVG}, stand: inBlack}},
 		[]want{{why: "dark", formats: plain, stand: onDark}, {why: "colours", formats: printed}}},
 	{"sign", []want{{why: "svg", formats: plain, stand: inBlack}},
 		[]want{{why: "eps", formats: []format.Key{format.EPS, format.PDF}, stand: inBlack}}},
-	{"film", []want{{why: "png", formats: picture, least: 1900}},
+	{"film", []want{{why: "png", formats: picture, least: 1900, colour: true}, {why: "png", formats: picture, least: 1900}},
 		[]want{{why: "dark", formats: picture, stand: onDark, least: 1900}}},
 	{"lab", []want{{why: "png", formats: []format.Key{format.PNG, format.JPEG, format.TIFF}, ppi: 250}}, nil},
 	{"icon", []want{{why: "set", formats: []format.Key{format.HeadLines}, set: true}, {why: "ico", formats: []format.Key{format.ICO}}, {why: "ico", formats: []format.Key{format.ICO}, set: true}}, nil},

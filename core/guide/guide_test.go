@@ -86,6 +86,31 @@ func TestAnswersOfPoorKits(t *testing.T) {
 			t.Errorf("a JPEG answers for %s", a.Use)
 		}
 	}
+	// Curves with a picture inside are no curves: nothing says that they are sharp.
+	worn := whole()
+	for i := range worn.Files {
+		worn.Files[i].Pixels = worn.Files[i].kind().Curves
+	}
+	for _, a := range worn.Answers() {
+		for _, p := range append([]Pick{a.Main}, a.Others...) {
+			if p.File.Pixels && p.Why != "use.print.why.picture" {
+				t.Errorf("%s is answered with a picture in curves: %s", p.Why, p.File.Path)
+			}
+		}
+		if a.Use == "sign" || a.Use == "shirt" {
+			t.Errorf("a picture answers for %s", a.Use)
+		}
+	}
+	if s, ok := Find(worn.Asked(In("en")), "vector"); ok {
+		t.Errorf("a picture passes for a vector: %s", s.File.Path)
+	}
+	// A small one in colour goes before a large one in black.
+	small := &Page{Versions: whole().Versions, Files: []File{png("colour", 500, 333), png("black", 1000, 667)}}
+	for _, a := range small.Answers() {
+		if a.Use == "letter" && a.Main.File.Version != "colour" {
+			t.Errorf("a letter gets %s", a.Main.File.Path)
+		}
+	}
 	if as := (&Page{}).Answers(); len(as) > 0 {
 		t.Errorf("nothing answers for %v", as)
 	}
