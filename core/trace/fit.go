@@ -87,7 +87,9 @@ func ellipse(poly []geom.Point, tol float64) (geom.Path, bool) {
 type line struct {
 	ps   []geom.Point
 	ring bool
-	far  []float64 // length of the border up to each point; one more for a ring
+	u, v geom.Point    // directions at the ends, both into the border; zero if they are free
+	wall [2]geom.Point // direction of the axis that a corner at an end lies on; zero for none
+	far  []float64     // length of the border up to each point; one more for a ring
 }
 
 // at is a point by its number, round a ring or held at the ends.
@@ -164,6 +166,14 @@ func (l *line) corners() []int {
 			turn[i] = l.turn(i, 0.8, 2.6)
 		}
 	}
+	// Near an end there is no corner but the end; at an axis, of which a corner is cut
+	// in two, not as far as pixels cut it off.
+	room := [2]float64{1.5, 1.5}
+	for e, w := range l.wall {
+		if w != (geom.Point{}) {
+			room[e] = 3
+		}
+	}
 	var cs []int
 	for i := range l.ps {
 		if !l.ring && (i == 0 || i == n-1) {
@@ -171,7 +181,7 @@ func (l *line) corners() []int {
 			continue
 		}
 		t := turn[i]
-		if t < corner || !l.ring && (l.far[i] < 1.5 || whole-l.far[i] < 1.5) {
+		if t < corner || !l.ring && (l.far[i] < room[0] || whole-l.far[i] < room[1]) {
 			continue
 		}
 		if t < sudden*l.turn(i, 2.4, 5) && !(t > acute && whole < smallish) {
@@ -249,7 +259,14 @@ func (l *line) fit(tol float64, out *geom.Path) {
 			continue
 		}
 		ps = cutOff(ps)
-		smooth(ps, ahead(ps), ahead(reversed(ps)), tol, out)
+		u, v := ahead(ps), ahead(reversed(ps))
+		if i == 0 && l.u != (geom.Point{}) {
+			u = l.u
+		}
+		if i == len(runs)-1 && l.v != (geom.Point{}) {
+			v = l.v
+		}
+		smooth(ps, u, v, tol, out)
 	}
 }
 
@@ -295,68 +312,6 @@ func (r *run) line(tol float64) {
 		}
 	}
 	r.straight, r.p, r.d = true, mean, d
-}
-
-// meet moves the corners between runs to where their sides meet: pixels can only
-// cut them off.
-func (l *line) meet(runs []run) {
-	for i := range runs {
-		j := i + 1
-		if j == len(runs) {
-			if !l.ring {
-				break
-			}
-			j = 0
-		}
-		a, b := &runs[i], &runs[j]
-		old := b.ps[0]
-		side := func(r *run, first bool) (geom.Point, geom.Point) {
-			if r.straight {
-				return r.p, r.d
-			}
-			ps := r.ps
-			if !first {
-				ps = reversed(ps)
-			}
-			k := 0
-			for k < len(ps)-2 && ps[k].Sub(ps[0]).Len() < blunt {
-				k++
-			}
-			return ps[k], ahead(ps[k:])
-		}
-		p, u := side(a, false)
-		q, v := side(b, true)
-		at := old
-		if det := u.Cross(v); math.Abs(det) > 0.25 {
-			// Pixels cut off the more, the sharper the corner is.
-			far := 0.75 / max(0.2, math.Sqrt((1+u.Dot(v))/2))
-			if !a.straight || !b.straight {
-				far = min(far, 1.2)
-			}
-			if x := p.Add(u.Mul(q.Sub(p).Cross(v) / det)); x.Sub(old).Len() < far {
-				at = x
-			}
-		}
-		a.ps[len(a.ps)-1], b.ps[0] = at, at
-	}
-	if !l.ring { // the ends stay where other borders meet them
-		return
-	}
-	if len(runs) == 1 {
-		runs[0].ps[len(runs[0].ps)-1] = runs[0].ps[0]
-	}
-}
-
-// cutOff drops the points near the ends that lie on cut corners.
-func cutOff(ps []geom.Point) []geom.Point {
-	n := len(ps)
-	out := []geom.Point{ps[0]}
-	for _, p := range ps[1 : n-1] {
-		if p.Sub(ps[0]).Len() > blunt && p.Sub(ps[n-1]).Len() > blunt {
-			out = append(out, p)
-		}
-	}
-	return append(out, ps[n-1])
 }
 
 // straightest is the point of a ring around which it bends least.

@@ -114,10 +114,12 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 		}
 		tol = max(tol, 0.45)
 	}
-	err = parallel.Do(ctx, len(b.arcs), func(_ context.Context, i int) error {
-		b.arcs[i].fit(tol)
-		return nil
-	})
+	if !b.mirrored(tol) {
+		err = parallel.Do(ctx, len(b.arcs), func(_ context.Context, i int) error {
+			b.arcs[i].fit(tol)
+			return nil
+		})
+	}
 	if err != nil {
 		return nil, err
 	}
