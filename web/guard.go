@@ -81,6 +81,28 @@ func (s *Server) tooLarge(c *gin.Context, most int64) {
 	c.Abort()
 }
 
+// maxAtOnce bounds the requests that are answered at a time: what comes beyond is
+// asked to come again, instead of taking the memory of all others. Slow downloads
+// count, so there are many.
+const maxAtOnce = 1000
+
+// crowded turns requests away while most are being answered.
+func crowded(most int, next http.Handler) http.Handler {
+	seats := make(chan struct{}, most)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		select {
+		case seats <- struct{}{}:
+			defer func() { <-seats }()
+			next.ServeHTTP(w, r)
+		default:
+			w.Header().Set("Retry-After", "5")
+			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+			w.WriteHeader(http.StatusServiceUnavailable)
+			fmt.Fprintln(w, "Too many people are here at once. Nothing was changed; try again in a moment.")
+		}
+	})
+}
+
 // known lets requests through that name this server: by a number, as localhost,
 // or by one of the names it was told. A page of somebody else whose name was
 // turned to this machine's address bears another name.

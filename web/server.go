@@ -88,7 +88,7 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	if h := srv.host(); h != "" {
 		o.Hosts = append(slices.Clone(o.Hosts), h)
 	}
-	return known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
+	return crowded(maxAtOnce, known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r)))), nil
 }
 
 func (s *Server) routes(r *gin.Engine) {

@@ -3,7 +3,15 @@ package main
 import (
 	"bytes"
 	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/pem"
 	"io"
+	"math/big"
+	"net"
 	"net/http"
 	"net/url"
 	"os"
@@ -42,11 +50,10 @@ func running(t *testing.T, args ...string) *bytes.Buffer {
 // until waits for something to come true.
 func until(t *testing.T, what string, is func() bool) {
 	t.Helper()
-	for range 1200 {
+	for end := time.Now().Add(time.Minute); time.Now().Before(end); time.Sleep(50 * time.Millisecond) {
 		if is() {
 			return
 		}
-		time.Sleep(50 * time.Millisecond)
 	}
 	t.Fatalf("waited in vain: %s", what)
 }
@@ -93,9 +100,6 @@ func TestPushAndPull(t *testing.T) {
 	if r := call(t, "", "push", master, "--to", at, "--token-file", token); r.code != 0 || !strings.Contains(r.out, "has this master already") {
 		t.Errorf("push again: %s %s", r.out, r.err)
 	}
-	if err := os.WriteFile(master, []byte(strings.Replace(red, "#", "#1", 1)+"<!-- -->"), 0o600); err != nil {
-		t.Fatal(err)
-	}
 	zip := filepath.Join(dir, "kit.zip")
 	if r := call(t, "", "pull", "--brand", "moor", "--to", at, "--token-file", token, "--out", zip); r.code != 0 {
 		t.Errorf("pull: %s", r.err)
@@ -103,6 +107,21 @@ func TestPushAndPull(t *testing.T) {
 	if r := call(t, "", "verify", zip); r.code != 0 {
 		t.Errorf("what was pulled is no kit: %s", r.err)
 	}
+	// Watched there: each save is built by the server, and the kit comes here.
+	seen := filepath.Join(dir, "watched")
+	running(t, "watch", master, "--to", at, "--token-file", token, "--brand", "moor", "--recipe", "web", "--out", seen)
+	until(t, "the kit of the server", func() bool { return call(t, "", "verify", seen).code == 0 })
+	if err := os.WriteFile(master, []byte(strings.Replace(red, "#b3402c", "#206047", 1)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	until(t, "the next kit of the server", func() bool {
+		for _, name := range []string{"SVG/moor_colour.svg", "moor_colour.svg"} {
+			if b, err := os.ReadFile(filepath.Join(seen, name)); err == nil && bytes.Contains(b, []byte("#206047")) {
+				return true
+			}
+		}
+		return false
+	})
 	for want, args := range map[string][]string{
 		"there already":     {"pull", "--brand", "moor", "--to", at, "--token-file", token, "--out", zip},
 		"no mark":           {"pull", "--brand", "nobody", "--to", at, "--token-file", token, "--out", zip + "2"},
@@ -193,6 +212,53 @@ func TestWatchCopies(t *testing.T) {
 	if r := call(t, "", "verify", m.out); r.code != 0 {
 		t.Errorf("the kit: %s", r.err)
 	}
+}
+
+// With a certificate the server speaks TLS alone, and asks browsers to.
+func TestServeTLS(t *testing.T) {
+	dir, addr := place(t)
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		t.Fatal(err)
+	}
+	about := &x509.Certificate{SerialNumber: big.NewInt(1), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, NotAfter: time.Now().Add(time.Hour), IsCA: true, BasicConstraintsValid: true}
+	cert, err := x509.CreateCertificate(rand.Reader, about, about, &key.PublicKey, key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	der, err := x509.MarshalPKCS8PrivateKey(key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, block := range map[string]*pem.Block{"cert.pem": {Type: "CERTIFICATE", Bytes: cert}, "key.pem": {Type: "PRIVATE KEY", Bytes: der}} {
+		if err := os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	says := running(t, "serve", "--data", filepath.Join(dir, "d"), "--addr", addr, "--workers", "0", "--tls-cert", filepath.Join(dir, "cert.pem"), "--tls-key", filepath.Join(dir, "key.pem"))
+	pool := x509.NewCertPool()
+	mine, err := x509.ParseCertificate(cert)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pool.AddCert(mine)
+	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
+	var res *http.Response
+	until(t, "the server", func() bool {
+		res, err = c.Get("https://" + addr + "/signin")
+		return err == nil
+	})
+	res.Body.Close()
+	if res.StatusCode != http.StatusOK || res.Header.Get("Strict-Transport-Security") == "" || res.TLS.Version < tls.VersionTLS12 {
+		t.Errorf("over TLS: %v", res)
+	}
+	if plain, err := http.Get("http://" + addr + "/signin"); err == nil {
+		plain.Body.Close()
+		if plain.StatusCode != http.StatusBadRequest {
+			t.Errorf("in the clear: %v", plain.Status)
+		}
+	}
+	until(t, "the way in", func() bool { return strings.Contains(says.String(), "https://"+addr+"/join/") })
 }
 
 // --open and TLS, as they are told on the command line.

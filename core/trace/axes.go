@@ -1,0 +1,94 @@
+package trace
+
+import (
+	"math"
+
+	"dyekit/core/geom"
+)
+
+// middles are where the axes may be, one guess in each point: the middle of all
+// borders, that of their bounds, that of all that is painted. What pixels leave open
+// moves each otherwise.
+func (b *borders) middles() []geom.Point {
+	var sum, area geom.Point
+	var whole, n float64
+	box := geom.Rect{X0: math.Inf(1), Y0: math.Inf(1), X1: math.Inf(-1), Y1: math.Inf(-1)}
+	for i := range b.arcs {
+		ps := b.arcs[i].ps
+		for k, p := range ps {
+			q := ps[max(k-1, 0)]
+			if k == 0 && b.arcs[i].from.node < 0 {
+				q = ps[len(ps)-1]
+			}
+			d := p.Sub(q).Len()
+			sum = sum.Add(p.Add(q).Mul(d / 2))
+			whole += d
+			box = geom.Rect{X0: min(box.X0, p.X), Y0: min(box.Y0, p.Y), X1: max(box.X1, p.X), Y1: max(box.Y1, p.Y)}
+		}
+	}
+	for i, l := range b.l {
+		if l != b.ground {
+			area = area.Add(geom.Pt(float64(i%b.p.w)+0.5, float64(i/b.p.w)+0.5))
+			n++
+		}
+	}
+	if whole == 0 || n == 0 {
+		return nil
+	}
+	return []geom.Point{sum.Mul(1 / whole), box.Centre(), area.Mul(1 / n)}
+}
+
+// axes lists the axes that may be, the likeliest first: both, and each alone.
+func (b *borders) axes() (all []mirrors) {
+	var xs, ys []float64
+	for _, c := range b.middles() {
+		m := mirrors{x: c.X, y: c.Y}
+		if b.same(m, true) {
+			xs = append(xs, c.X)
+		}
+		if b.same(m, false) {
+			ys = append(ys, c.Y)
+		}
+	}
+	for _, x := range xs {
+		for _, y := range ys {
+			all = append(all, mirrors{x, y, true, true})
+		}
+	}
+	for _, x := range xs {
+		all = append(all, mirrors{x, 0, true, false})
+	}
+	for _, y := range ys {
+		all = append(all, mirrors{0, y, false, true})
+	}
+	return all
+}
+
+// same reports whether the colours across an axis are the same, but for a pixel here
+// or there.
+func (b *borders) same(m mirrors, upright bool) bool {
+	const few = 500 // one in so many may differ
+	w, h := b.p.w, b.p.h
+	painted, wrong := 0, 0
+	for y := range h {
+		for x := range w {
+			l := b.l[y*w+x]
+			if l == b.ground {
+				continue
+			}
+			painted++
+			q := m.flip(geom.Pt(float64(x)+0.5, float64(y)+0.5), upright, !upright)
+			nx, ny := int(math.Floor(q.X)), int(math.Floor(q.Y))
+			near := b.lab(nx, ny) == l
+			for d := 0; d < 9 && !near; d++ {
+				near = b.lab(nx+d%3-1, ny+d/3-1) == l
+			}
+			if !near {
+				if wrong++; wrong*few > w*h {
+					return false
+				}
+			}
+		}
+	}
+	return painted > 0 && wrong*few <= painted
+}
