@@ -3,19 +3,22 @@ package studio
 import (
 	"database/sql"
 	"io/fs"
+	"os"
 	"strings"
 	"testing"
 )
 
 // A migration that was cut off, after any of its statements, is taken up again
-// at the next start.
+// at the next start. Those that have been out for long are cut in the middle only,
+// unless all is asked for.
 func TestMigrationsResume(t *testing.T) {
 	names, err := fs.Glob(migrations, "migrations/*.sql")
 	if err != nil || len(names) < 8 {
 		t.Fatalf("%d migrations, %v", len(names), err)
 	}
 	var before []string // the statements of those that went through
-	for _, name := range names {
+	all := os.Getenv("DYEKIT_TEST_ALL") != ""
+	for i, name := range names {
 		b, err := migrations.ReadFile(name)
 		if err != nil {
 			t.Fatal(err)
@@ -30,6 +33,9 @@ func TestMigrationsResume(t *testing.T) {
 		for done := range len(own) + 1 {
 			if done == 0 && name != names[0] {
 				continue // the end of the one before
+			}
+			if !all && i < len(names)-3 && done != len(own)/2 {
+				continue
 			}
 			dsn := database.New(t)
 			db, err := sql.Open("mysql", dsn)

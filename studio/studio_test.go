@@ -21,9 +21,18 @@ var database *testkit.Database
 
 func TestMain(m *testing.M) { testkit.Main(m, &database) }
 
+// fresh is a database with its tables and nothing in them.
+var fresh = testkit.Template{Database: &database, Prepare: func(dsn string) error {
+	s, err := Open(context.Background(), dsn)
+	if err != nil {
+		return err
+	}
+	return s.Close()
+}}
+
 func open(t *testing.T) *Studio {
 	t.Helper()
-	return openAt(t, database.New(t))
+	return openAt(t, fresh.Copy(t))
 }
 
 func openAt(t *testing.T, dsn string) *Studio {

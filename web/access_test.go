@@ -267,6 +267,7 @@ func guarded(t *testing.T) (*studio.Studio, string) {
 // Every route, without an account, as a viewer, as a designer, and as the owner of
 // another studio.
 func TestWhoMayDoWhat(t *testing.T) {
+	t.Parallel()
 	s, base := guarded(t)
 	ctx := t.Context()
 	want := map[string]studio.Role{}
@@ -398,6 +399,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 
 // One signs in, is brought back, signs out; a new password ends other sessions.
 func TestSessions(t *testing.T) {
+	t.Parallel()
 	s, base := guarded(t)
 	token, err := s.First(t.Context(), 1)
 	if err != nil {
@@ -463,6 +465,7 @@ func TestSessions(t *testing.T) {
 
 // Cookies and headers as they must be, with TLS and without.
 func TestCookies(t *testing.T) {
+	t.Parallel()
 	s, _ := guarded(t)
 	for at, secure := range map[string]bool{"": false, "https://kits.example": true} {
 		h, err := New(s, Options{URL: at})

@@ -119,6 +119,7 @@ func parcel(t *testing.T, fields map[string]string, name string, data []byte) (k
 // From a master to a link, by a script; every answer is as described, every route
 // is described, and every one described is there.
 func TestInterface(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()

@@ -186,6 +186,7 @@ func TestWordsWithAndWithoutScripts(t *testing.T) {
 
 // What is behind a passphrase is nowhere to be had without it.
 func TestPassphrasePage(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{Pass: "plum and orange"})
 	srv := httptest.NewServer(h)
@@ -237,6 +238,7 @@ func TestPassphrasePage(t *testing.T) {
 
 // A client reaches the files of their kit and nothing else.
 func TestLinkReachesNothingElse(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{HideTypes: []format.Key{"eps"}})
 	srv := httptest.NewServer(h)
@@ -296,6 +298,7 @@ func TestLinkReachesNothingElse(t *testing.T) {
 
 // A newer kit is led to, or not, as the designer chose.
 func TestNewerKit(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, leads := handDemo(t, s, studio.HandWish{Leads: true})
 	_, _, stays := handDemo(t, s, studio.HandWish{})
@@ -383,6 +386,7 @@ const maxPage = 200_000
 var srcRE = regexp.MustCompile(`<img[^>]* src="([^"]+)"|href="(/static/[^"]+)"`)
 
 func TestClientPageIsLight(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{})
 	srv := httptest.NewServer(h)

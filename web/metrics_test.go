@@ -15,6 +15,7 @@ import (
 // The metrics keep to the rules of Prometheus, tell how the work stands, and name
 // nobody.
 func TestMetrics(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	defer s.Close()
 	m := NewMetrics(s)

@@ -10,7 +10,6 @@ import (
 	"os"
 	"strconv"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -42,38 +41,30 @@ func TestMain(m *testing.M) {
 	code = m.Run()
 }
 
-// demonstration is the demo scenario as a backup: it is built once, and every
+// demonstration is a database with the demo scenario: it is built once, and every
 // test begins with a copy.
-var demonstration = sync.OnceValues(func() ([]byte, error) {
-	if err := database.Create(context.Background(), "demonstration"); err != nil {
-		return nil, err
-	}
-	dsn := database.DSN("demonstration")
+var demonstration = testkit.Template{Database: &database, Prepare: func(dsn string) error {
 	s, err := studio.Open(context.Background(), dsn)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer s.Close()
-	if err := s.LoadDemo(context.Background()); err != nil {
-		return nil, err
+	return s.LoadDemo(context.Background())
+}}
+
+// fresh is a database with its tables and nothing in them.
+var fresh = testkit.Template{Database: &database, Prepare: func(dsn string) error {
+	s, err := studio.Open(context.Background(), dsn)
+	if err != nil {
+		return err
 	}
-	var b bytes.Buffer
-	err = studio.Backup(context.Background(), dsn, &b)
-	return b.Bytes(), err
-})
+	return s.Close()
+}}
 
 // openDemo opens a database of its own that holds the demo scenario.
 func openDemo(t testing.TB) *studio.Studio {
 	t.Helper()
-	dump, err := demonstration()
-	if err != nil {
-		t.Fatal(err)
-	}
-	dsn := database.New(t)
-	if err := studio.Restore(context.Background(), dsn, bytes.NewReader(dump)); err != nil {
-		t.Fatal(err)
-	}
-	s, err := studio.Open(context.Background(), dsn)
+	s, err := studio.Open(context.Background(), demonstration.Copy(t))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -87,7 +78,7 @@ func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	var err error
 	if demo {
 		s = openDemo(t)
-	} else if s, err = studio.Open(context.Background(), database.New(t)); err != nil {
+	} else if s, err = studio.Open(context.Background(), fresh.Copy(t)); err != nil {
 		t.Fatal(err)
 	}
 	h, err := New(s, Options{Open: true})
@@ -481,6 +472,7 @@ func TestEveryView(t *testing.T) {
 		}
 	}
 	widths := []int64{1280, 1920, 390}
+	all := os.Getenv("DYEKIT_TEST_ALL") != ""
 	for _, p := range pages {
 		tab.Do(chromedp.Navigate("about:blank"), chromedp.EmulateViewport(widths[0], 800))
 		tab.Go(p)
@@ -488,7 +480,11 @@ func TestEveryView(t *testing.T) {
 		if broken := tab.Eval(`[...document.images].filter(i => i.complete && !i.naturalWidth && i.getAttribute("src")).map(i => i.src).join(" ")`); broken != "" {
 			t.Errorf("%s: broken pictures %s", p, broken)
 		}
-		tab.Accessible(p)
+		// The rules are asked of one mark's views, or of all if all is asked for: the
+		// others differ in what they show, not in how.
+		if all || !strings.HasPrefix(p, "/marks/2/") {
+			tab.Accessible(p)
+		}
 		for _, width := range widths {
 			tab.Do(chromedp.EmulateViewport(width, 800))
 			if over := tab.Eval(`document.documentElement.scrollWidth - window.innerWidth`); strings.TrimPrefix(over, "-") == over && over != "0" {

@@ -16,16 +16,11 @@ func collectCmd() *cobra.Command {
 	c := &cobra.Command{
 		Use: "collect", Short: "Delete the bytes that nothing names any more, as the server does once a day", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			dsn, stop, err := set.address(cmd.Context(), true)
+			st, stop, err := set.beside(cmd.Context())
 			if err != nil {
 				return failed(err)
 			}
 			defer stop()
-			st, err := studio.Open(cmd.Context(), dsn)
-			if err != nil {
-				return failed(err)
-			}
-			defer st.Close()
 			c, err := st.Collect(cmd.Context())
 			if err != nil {
 				return failed(err)

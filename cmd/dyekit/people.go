@@ -36,16 +36,11 @@ func oneTime(use, short string, do func(ctx context.Context, st *studio.Studio, 
 	c := &cobra.Command{
 		Use: use, Short: short, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			dsn, stop, err := set.address(cmd.Context(), true)
+			st, stop, err := set.beside(cmd.Context())
 			if err != nil {
 				return failed(err)
 			}
 			defer stop()
-			st, err := studio.Open(cmd.Context(), dsn)
-			if err != nil {
-				return failed(err)
-			}
-			defer st.Close()
 			token, err := do(cmd.Context(), st, args[0])
 			var in *studio.InputError
 			if errors.As(err, &in) {

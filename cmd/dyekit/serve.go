@@ -62,6 +62,19 @@ func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), er
 	return st, func() { st.Close(); end() }, nil
 }
 
+// beside connects to the database beside a server that may be running on it.
+func (s *settings) beside(ctx context.Context) (st *studio.Studio, stop func(), err error) {
+	dsn, end, err := s.address(ctx, true)
+	if err != nil {
+		return nil, nil, err
+	}
+	if st, err = studio.Open(ctx, dsn); err != nil {
+		end()
+		return nil, nil, err
+	}
+	return st, func() { st.Close(); end() }, nil
+}
+
 func serveCmd() *cobra.Command {
 	var set settings
 	var o serving
