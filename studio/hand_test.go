@@ -118,7 +118,7 @@ func TestWrongWishes(t *testing.T) {
 func TestPassphrase(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
-	_, h, token := handed(t, s, HandWish{Recipient: "x", Pass: "plum and orange"})
+	_, _, token := handed(t, s, HandWish{Recipient: "x", Pass: "plum and orange"})
 	h, err := s.HandOf(ctx, token)
 	if err != nil || !h.Locked || h.OpenTo("") || h.OpenTo("0") {
 		t.Fatalf("a locked page: %+v, %v", h, err)

@@ -13,7 +13,6 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/png"
-	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/guide"
@@ -319,12 +318,6 @@ func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
 	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, v.Drawing.Nodes...)}
 	k := min(640/box.W(), 320/box.H())
 	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, colour.White}, true
-}
-
-// kind is what the file's format can carry.
-func (f File) kind() format.Format {
-	k, _ := format.Of(f.Format)
-	return k
 }
 
 // Weight writes bytes in kB or MB, powers of ten.
