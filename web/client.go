@@ -190,7 +190,7 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 		return nil, err
 	}
 	v := &guide.View{Page: p.Without(h.HideTypes), Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Typed: cutQuery(c.Query("asked")),
-		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes}
+		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes, ZipFiles: k.Files}
 	if v.Font, err = asset("client.css"); err != nil {
 		return nil, err
 	}

@@ -49,7 +49,8 @@ type View struct {
 	// them into it.
 	Base, Pictures string
 	Zip            string // address of the whole, "" if there is none
-	ZipBytes       int
+	ZipBytes       int    // of the files in it
+	ZipFiles       int    // all of them, whatever the page hides
 
 	Studio, Greeting string
 	Portrait         string // address of the studio's picture, "" for none
