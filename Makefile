@@ -3,7 +3,7 @@
 
 GO ?= go
 NEED_DEMO = mariadbd:mariadb-server gs:ghostscript pdftocairo:poppler-utils rsvg-convert:librsvg2-bin
-NEED_TEST = $(NEED_DEMO) chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-tools dwebp:webp qpdf:qpdf mutool:mupdf-tools exiftool:libimage-exiftool-perl xmllint:libxml2-utils transicc:liblcms2-utils \
+NEED_TEST = $(NEED_DEMO) jpegtran:libjpeg-turbo-progs chromium:chromium pngcheck:pngcheck tiffinfo:libtiff-tools dwebp:webp qpdf:qpdf mutool:mupdf-tools exiftool:libimage-exiftool-perl xmllint:libxml2-utils transicc:liblcms2-utils \
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 

@@ -213,6 +213,16 @@ func FromXYZ(v [3]float64) RGB {
 	}
 }
 
+// XYZ is a screen colour in CIE XYZ under D50, as FromXYZ takes it.
+func (c RGB) XYZ() [3]float64 {
+	x, y, z := c.xyz()
+	return [3]float64{ // Bradford adaptation from D65
+		1.0478112*x + 0.0228866*y - 0.0501270*z,
+		0.0295424*x + 0.9904844*y - 0.0170491*z,
+		-0.0092345*x + 0.0150436*y + 0.7521316*z,
+	}
+}
+
 // side is the number of steps of a channel in a table.
 const side = 17
 

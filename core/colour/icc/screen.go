@@ -99,6 +99,44 @@ func (s *Screen) convert(v []float64) colour.RGB {
 	return colour.FromXYZ(xyz)
 }
 
+// From is the inverse of RGB: the channels, from 0 to 1, that show a screen colour,
+// or what comes nearest where the space has no such colour.
+func (s *Screen) From(c colour.RGB) [3]float64 {
+	if s.plain {
+		return [3]float64{c.R, c.G, c.B}
+	}
+	if s.Channels == 1 {
+		return [3]float64{undo(s.curves[0], c.Luminance())}
+	}
+	xyz, m := c.XYZ(), s.columns
+	det := func(a, b, c [3]float64) float64 {
+		return a[0]*(b[1]*c[2]-b[2]*c[1]) - a[1]*(b[0]*c[2]-b[2]*c[0]) + a[2]*(b[0]*c[1]-b[1]*c[0])
+	}
+	whole := det(m[0], m[1], m[2])
+	if math.Abs(whole) < 1e-9 { // a profile of nothing
+		return [3]float64{c.R, c.G, c.B}
+	}
+	// Cramer's rule, and each curve undone.
+	return [3]float64{
+		undo(s.curves[0], det(xyz, m[1], m[2])/whole),
+		undo(s.curves[1], det(m[0], xyz, m[2])/whole),
+		undo(s.curves[2], det(m[0], m[1], xyz)/whole),
+	}
+}
+
+// undo finds where a rising curve reaches v, by halving.
+func undo(f func(float64) float64, v float64) float64 {
+	lo, hi := 0.0, 1.0
+	for range 24 {
+		if mid := (lo + hi) / 2; f(mid) < v {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return (lo + hi) / 2
+}
+
 // readCurve reads curveType and parametricCurveType (sections 10.6 and 10.18).
 func readCurve(b []byte) (func(float64) float64, error) {
 	be := binary.BigEndian

@@ -12,6 +12,7 @@ import (
 	"math"
 
 	"dyekit/core/colour"
+	"dyekit/core/t81"
 )
 
 // Options of a file.
@@ -115,14 +116,9 @@ func flatBlock(pix []uint8, stride, w, h, bx, by int) bool {
 type encoder struct {
 	out   *bufio.Writer
 	quant [2][64]int // natural order
-	codes [4][256]code
+	codes [4][256]t81.Code
 	acc   uint32
 	n     uint
-}
-
-type code struct {
-	bits uint32
-	n    uint
 }
 
 func (e *encoder) tables(quality int) {
@@ -134,19 +130,11 @@ func (e *encoder) tables(quality int) {
 	}
 	for t := range e.quant {
 		for i, q := range baseQuant[t] {
-			e.quant[t][zigzag[i]] = min(255, max(1, (q*s+50)/100))
+			e.quant[t][t81.Zigzag[i]] = min(255, max(1, (q*s+50)/100))
 		}
 	}
-	for i, h := range huffman {
-		c, k := uint32(0), 0
-		for n, count := range h.counts {
-			for range count {
-				e.codes[i][h.values[k]] = code{c, uint(n + 1)}
-				c++
-				k++
-			}
-			c <<= 1
-		}
+	for i := range huffman {
+		e.codes[i] = t81.Codes(&huffman[i].counts, huffman[i].values)
 	}
 }
 
@@ -181,7 +169,7 @@ func (e *encoder) headers(w, h, n int, o Options) {
 	}
 	for t := range tables {
 		q := []byte{byte(t)}
-		for _, z := range zigzag {
+		for _, z := range t81.Zigzag {
 			q = append(q, byte(e.quant[t][z]))
 		}
 		e.marker(0xdb, q)
@@ -208,13 +196,13 @@ func (e *encoder) headers(w, h, n int, o Options) {
 // block codes one block of a component with table t and returns its DC value.
 func (e *encoder) block(b *[64]float64, t, prev int) int {
 	var q [64]int
-	dct(b)
+	t81.Forward(b)
 	for i := range q {
 		q[i] = int(math.Round(b[i] / float64(e.quant[t][i])))
 	}
 	e.dc(q[0], t, prev)
 	run := 0
-	for _, z := range zigzag[1:] {
+	for _, z := range t81.Zigzag[1:] {
 		v := q[z]
 		if v == 0 {
 			run++
@@ -223,7 +211,7 @@ func (e *encoder) block(b *[64]float64, t, prev int) int {
 		for ; run > 15; run -= 16 {
 			e.code(2*t+1, 0xf0)
 		}
-		size, bits := magnitude(v)
+		size, bits := t81.Magnitude(v)
 		e.code(2*t+1, run<<4|size)
 		e.bits(bits, uint(size))
 		run = 0
@@ -236,27 +224,15 @@ func (e *encoder) block(b *[64]float64, t, prev int) int {
 
 // dc codes a DC value by its difference from the one before and returns it.
 func (e *encoder) dc(v, t, prev int) int {
-	size, bits := magnitude(v - prev)
+	size, bits := t81.Magnitude(v - prev)
 	e.code(2*t, size)
 	e.bits(bits, uint(size))
 	return v
 }
 
-// magnitude is the category of a value and its extra bits (T.81 F.1.2.1).
-func magnitude(v int) (size int, bits uint32) {
-	a := max(v, -v)
-	for ; a > 0; a >>= 1 {
-		size++
-	}
-	if v < 0 {
-		v--
-	}
-	return size, uint32(v) & (1<<size - 1)
-}
-
 func (e *encoder) code(table, sym int) {
 	c := e.codes[table][sym]
-	e.bits(c.bits, c.n)
+	e.bits(c.Bits, c.N)
 }
 
 func (e *encoder) bits(v uint32, n uint) {
@@ -270,41 +246,5 @@ func (e *encoder) bits(v uint32, n uint) {
 		}
 		e.n -= 8
 		e.acc &= 1<<e.n - 1
-	}
-}
-
-// cosines[u][x] is C(u)/2·cos((2x+1)uπ/16), the kernel of T.81 A.3.3.
-var cosines = func() (c [8][8]float64) {
-	for u := range 8 {
-		for x := range 8 {
-			c[u][x] = math.Cos(float64(2*x+1)*float64(u)*math.Pi/16) / 2
-			if u == 0 {
-				c[u][x] /= math.Sqrt2
-			}
-		}
-	}
-	return c
-}()
-
-// dct is the forward transform of T.81 A.3.3, rows then columns.
-func dct(b *[64]float64) {
-	var t [64]float64
-	for y := range 8 {
-		for u := range 8 {
-			s := 0.0
-			for x := range 8 {
-				s += cosines[u][x] * b[8*y+x]
-			}
-			t[8*y+u] = s
-		}
-	}
-	for u := range 8 {
-		for v := range 8 {
-			s := 0.0
-			for y := range 8 {
-				s += cosines[v][y] * t[8*y+u]
-			}
-			b[8*v+u] = s
-		}
 	}
 }

@@ -1,18 +1,5 @@
 package jpeg
 
-// zigzag lists the places of a block, as 8·row + column, in the order of
-// T.81 figure A.6.
-var zigzag = [64]int{
-	0, 1, 8, 16, 9, 2, 3, 10,
-	17, 24, 32, 25, 18, 11, 4, 5,
-	12, 19, 26, 33, 40, 48, 41, 34,
-	27, 20, 13, 6, 7, 14, 21, 28,
-	35, 42, 49, 56, 57, 50, 43, 36,
-	29, 22, 15, 23, 30, 37, 44, 51,
-	58, 59, 52, 45, 38, 31, 39, 46,
-	53, 60, 61, 54, 47, 55, 62, 63,
-}
-
 // baseQuant holds the tables of T.81 annex K.1 for luminance and chrominance,
 // in zigzag order.
 var baseQuant = [2][64]int{

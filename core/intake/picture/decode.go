@@ -18,6 +18,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/core/tags"
 )
 
 // Check reports whether data is a picture that Decode takes, as far as its head
@@ -34,7 +35,7 @@ func Size(data []byte) (w, h int, err error) {
 	if errors.Is(err, image.ErrFormat) {
 		return 0, 0, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP, BMP)")
 	}
-	if err != nil && isTIFF(data) {
+	if err != nil && tags.Are(data) {
 		c, err = cmyktiff.DecodeConfig(bytes.NewReader(data))
 	}
 	if err != nil {
@@ -43,7 +44,7 @@ func Size(data []byte) (w, h int, err error) {
 	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
 		return 0, 0, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
 	}
-	if readMeta(data).turn >= 5 {
+	if ReadMeta(data).Turn >= 5 {
 		return c.Height, c.Width, nil
 	}
 	return c.Width, c.Height, nil
@@ -60,16 +61,27 @@ func inked(data []byte) bool {
 
 // Pages is how many pictures a file holds that are seen one by one.
 func Pages(data []byte) int {
-	if !isTIFF(data) {
+	if !tags.Are(data) {
 		return 1
 	}
-	return max(1, len(newTags(data).pages))
+	return max(1, len(tags.Read(data).Pages))
 }
 
 // Decode reads a PNG, JPEG, GIF, TIFF, WebP or BMP picture into straight 8-bit
 // sRGB with alpha, by the profile inside and the right way up. The size is
 // checked before any pixel is unpacked.
 func Decode(data []byte) (*image.NRGBA, error) {
+	img, err := Samples(data)
+	if err != nil {
+		return nil, err
+	}
+	m := ReadMeta(data)
+	return Turned(seen(img, m), m.Turn), nil
+}
+
+// Samples reads the pixels of a picture as they are stored: neither turned nor seen
+// by its profile. The size is checked before any pixel is unpacked.
+func Samples(data []byte) (image.Image, error) {
 	if err := Check(data); err != nil {
 		return nil, err
 	}
@@ -77,8 +89,7 @@ func Decode(data []byte) (*image.NRGBA, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the picture is damaged: %w", err)
 	}
-	m := readMeta(data)
-	return turned(seen(img, m), m.turn), nil
+	return img, nil
 }
 
 // decodePage is Decode of one page of several, from 1.
@@ -87,20 +98,20 @@ func decodePage(data []byte, page int) (*image.NRGBA, error) {
 		return nil, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
 	}
 	if page > 1 {
-		t := newTags(data)
-		data = t.alone(t.pages[page-1])
+		t := tags.Read(data)
+		data = t.Alone(t.Pages[page-1])
 	}
 	return Decode(data)
 }
 
 func decode(data []byte) (image.Image, error) {
-	if !isTIFF(data) {
+	if !tags.Are(data) {
 		img, _, err := image.Decode(bytes.NewReader(data))
 		return img, err
 	}
 	const separated = 5
-	t := newTags(data)
-	if len(t.pages) > 0 && t.value(t.pages[0], tagPhotometric, 0) != separated {
+	t := tags.Read(data)
+	if len(t.Pages) > 0 && t.Value(t.Pages[0], tagPhotometric, 0) != separated {
 		if img, err := tiff.Decode(bytes.NewReader(data)); err == nil {
 			return img, nil
 		}
@@ -109,10 +120,10 @@ func decode(data []byte) (image.Image, error) {
 }
 
 // seen turns samples into what a screen shows.
-func seen(img image.Image, m meta) *image.NRGBA {
+func seen(img image.Image, m Meta) *image.NRGBA {
 	b := img.Bounds()
 	if c, ok := img.(*image.CMYK); ok {
-		return pressed(c, m.profile)
+		return pressed(c, m.Profile)
 	}
 	out, ok := img.(*image.NRGBA)
 	if !ok || b.Min != (image.Point{}) || out.Stride != 4*b.Dx() {
@@ -120,7 +131,7 @@ func seen(img image.Image, m meta) *image.NRGBA {
 		draw.Draw(out, out.Rect, img, b.Min, draw.Src)
 	}
 	var look func(c [3]uint8) [3]uint8
-	if p, err := icc.ReadScreen(m.profile); err == nil && !p.Plain() {
+	if p, err := icc.ReadScreen(m.Profile); err == nil && !p.Plain() {
 		look = func(c [3]uint8) [3]uint8 {
 			v := []float64{float64(c[0]) / 255, float64(c[1]) / 255, float64(c[2]) / 255}
 			r, g, b := p.RGB(v[:p.Channels]).Bytes()
@@ -172,8 +183,8 @@ func pressed(img *image.CMYK, profile []byte) *image.NRGBA {
 	return out
 }
 
-// turned brings a picture the right way up: orientation as EXIF 2.3 counts it.
-func turned(img *image.NRGBA, turn int) *image.NRGBA {
+// Turned brings a picture the right way up: orientation as EXIF 2.3 counts it.
+func Turned(img *image.NRGBA, turn int) *image.NRGBA {
 	if turn < 2 || turn > 8 {
 		return img
 	}

@@ -202,7 +202,7 @@ func TestProcessInks(t *testing.T) {
 			t.Errorf("%s: that its inks are not kept is not said: %v %v", device, fs, err)
 		}
 		// Black point compensation is ours alone, and tells in dark colours.
-		likeLittleCMS(t, device, img.NRGBAAt(15, 15), readMeta(data).profile, "100 0 0 0", 6)
+		likeLittleCMS(t, device, img.NRGBAAt(15, 15), ReadMeta(data).Profile, "100 0 0 0", 6)
 	}
 }
 
