@@ -17,6 +17,9 @@ var extensions = map[string]string{"jpeg": ".jpg", "png": ".png", "tiff": ".tif"
 // name is how a marked copy is called by a pattern: {photo}, {mark}, {number}.
 func name(pattern, photo, mark string, number, of int, ext string) (string, error) {
 	digits := len(strconv.Itoa(of))
+	if !strings.Contains(pattern, "{photo}") && !strings.Contains(pattern, "{number}") {
+		return "", fmt.Errorf("%q calls all photographs the same; it needs {photo} or {number}", pattern)
+	}
 	out := strings.NewReplacer("{photo}", photo, "{mark}", mark, "{number}", fmt.Sprintf("%0*d", digits, number)).Replace(pattern)
 	if i := strings.IndexAny(out, "{}"); i >= 0 {
 		return "", fmt.Errorf("%q has a field that is not known; there are {photo}, {mark} and {number}", pattern)
@@ -25,7 +28,7 @@ func name(pattern, photo, mark string, number, of int, ext string) (string, erro
 		return "", fmt.Errorf("%q leaves no name", pattern)
 	}
 	if r := []rune(out); len(r) > maxName {
-		out = string(r[:maxName])
+		return "", fmt.Errorf("%q makes names of more than %d letters", pattern, maxName)
 	}
 	return out + ext, nil
 }
@@ -44,41 +47,46 @@ func clean(s string) string {
 	return strings.Trim(s, "._")
 }
 
-// A Namer calls marked copies by a setting, no two the same.
-type Namer struct {
-	pattern string
-	of, n   int
-	used    map[string]bool
+// A Name is what the copy of one photograph is called, once it is known which mark
+// it has.
+type Name struct {
+	pattern, stem, ext string
+	n, of              int
 }
 
-// NewNamer names up to so many copies.
-func NewNamer(s Setting, of int) *Namer {
-	return &Namer{pattern: s.Full().Name, of: of, used: map[string]bool{}}
+// Names are those of the copies of photographs, by their file names: no two the same,
+// whatever the marks.
+func Names(s Setting, photos []string) []Name {
+	out := make([]Name, len(photos))
+	used := map[string]bool{}
+	for i, p := range photos {
+		base := path.Base(strings.ReplaceAll(p, `\`, "/"))
+		ext := path.Ext(base)
+		stem := clean(strings.TrimSuffix(base, ext))
+		if stem == "" {
+			stem = "photo"
+		}
+		one := stem
+		for k := 2; used[strings.ToLower(one)]; k++ {
+			one = fmt.Sprintf("%s-%d", stem, k)
+		}
+		used[strings.ToLower(one)] = true
+		out[i] = Name{s.Full().Name, one, ext, i + 1, len(photos)}
+	}
+	return out
 }
 
-// Name is that of the copy of the next photograph, by the photograph's file name.
-func (n *Namer) Name(photo string, r *Result) (string, error) {
-	n.n++
-	base := path.Base(strings.ReplaceAll(photo, `\`, "/"))
-	ext := path.Ext(base)
-	stem := strings.TrimSuffix(base, ext)
-	if want := extensions[r.Kind]; !sameKind(ext, want) {
+// For is the name of a copy with a mark, Dark or Light, of a kind.
+func (n Name) For(mark, kind string) string {
+	ext := n.ext
+	if want := extensions[kind]; !sameKind(ext, want) {
 		ext = want
 	}
-	if stem = clean(stem); stem == "" {
-		stem = "photo"
-	}
-	out, err := name(n.pattern, stem, r.Mark, n.n, n.of, ext)
+	out, err := name(n.pattern, n.stem, mark, n.n, n.of, ext)
 	if err != nil {
-		return "", err
+		return n.stem + ext // settings are checked: a pattern of no name does not come here
 	}
-	for k := 2; n.used[strings.ToLower(out)]; k++ {
-		if out, err = name(n.pattern, stem, r.Mark, n.n, n.of, fmt.Sprintf("-%d%s", k, ext)); err != nil {
-			return "", err
-		}
-	}
-	n.used[strings.ToLower(out)] = true
-	return out, nil
+	return out
 }
 
 // sameKind reports whether an extension is one of those of a kind.

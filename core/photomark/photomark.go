@@ -148,6 +148,8 @@ func (m *Marker) place(p photo) (string, error) {
 // choose picks the mark that stands out more; the light one of equals.
 func (m *Marker) choose(ctx context.Context, p photo, r *Result) error {
 	r.Contrast = -1
+	var seen image.Rectangle
+	var ground *image.NRGBA // in that box: both marks are mostly of one size
 	for _, which := range []string{Light, Dark} {
 		if _, ok := m.marks[which]; !ok || m.setting.Mark != Auto && m.setting.Mark != which {
 			continue
@@ -157,7 +159,10 @@ func (m *Marker) choose(ctx context.Context, p photo, r *Result) error {
 		if err != nil {
 			return err
 		}
-		if c := contrast(p.look(box), o.img); c > r.Contrast+1e-9 {
+		if box != seen {
+			seen, ground = box, p.look(box)
+		}
+		if c := contrast(ground, o.img); c > r.Contrast+1e-9 {
 			r.Contrast, r.Mark, r.Box = c, which, box
 		}
 	}

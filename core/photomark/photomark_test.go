@@ -8,7 +8,6 @@ import (
 	"image"
 	"image/color"
 	"image/jpeg"
-	stdpng "image/png"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -20,11 +19,8 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/tiff"
 	"dyekit/core/geom"
 	"dyekit/core/intake/picture"
-
-	"github.com/HugoSmits86/nativewebp"
 )
 
 // badge is a bar with a hole, 200 × 80 units, in one colour.
@@ -198,7 +194,7 @@ func TestPlaces(t *testing.T) {
 func TestWrongSettings(t *testing.T) {
 	for _, s := range []Setting{
 		{Mark: "grey"}, {Place: "up there"}, {Size: "0%"}, {Size: "101%"}, {Size: "wide"}, {Margin: "-1%"}, {Margin: "46%"}, {Opacity: 1.01}, {Opacity: -1}, {Opacity: math.NaN()},
-		{Along: "over"}, {Below: "fog"}, {Longest: 3}, {Longest: 99999}, {Name: "{photographer}"}, {Name: "..."}, {Place: Free, X: 2},
+		{Along: "over"}, {Below: "fog"}, {Longest: 3}, {Longest: 99999}, {Name: "{photographer}"}, {Name: "..."}, {Name: "fair"}, {Place: Free, X: 2},
 	} {
 		if _, err := New(badge(ink), badge(paper), s); err == nil {
 			t.Errorf("%+v is taken", s)
@@ -382,141 +378,6 @@ func TestNoCopyWithoutAMark(t *testing.T) {
 	}
 }
 
-// Every kind of photograph takes the mark in its own colours: a solid mark is seen in
-// the colour that it has.
-func TestKinds(t *testing.T) {
-	dir := t.TempDir()
-	ground := meadow(240, 160)
-	deep := image.NewNRGBA64(ground.Rect)
-	grey := image.NewGray(ground.Rect)
-	process := image.NewCMYK(ground.Rect)
-	for y := range 160 {
-		for x := range 240 {
-			deep.Set(x, y, ground.At(x, y))
-			grey.Set(x, y, ground.At(x, y))
-			process.Set(x, y, ground.At(x, y))
-		}
-	}
-	pack := func(f func(b *bytes.Buffer) error) []byte {
-		var b bytes.Buffer
-		if err := f(&b); err != nil {
-			t.Fatal(err)
-		}
-		return b.Bytes()
-	}
-	files := map[string][]byte{
-		"colour.jpg":  encoded(t, ground, 96),
-		"grey.jpg":    encoded(t, grey, 96),
-		"colour.png":  pack(func(b *bytes.Buffer) error { return stdpng.Encode(b, ground) }),
-		"grey.png":    pack(func(b *bytes.Buffer) error { return stdpng.Encode(b, grey) }),
-		"deep.png":    pack(func(b *bytes.Buffer) error { return stdpng.Encode(b, deep) }),
-		"colour.tif":  pack(func(b *bytes.Buffer) error { return tiff.EncodeRGB(b, ground, tiff.Options{PPI: 240}) }),
-		"process.tif": pack(func(b *bytes.Buffer) error { return tiff.EncodeCMYK(b, process, tiff.Options{PPI: 300}) }),
-		"colour.webp": pack(func(b *bytes.Buffer) error { return nativewebp.Encode(b, ground, nil) }),
-	}
-	// A wide space: the primaries of DCI P3 with a gamma of 2.2, and CMYK by
-	// ImageMagick-free means: exiftool adds the profile, cjpeg nothing.
-	for name, profile := range map[string][]byte{"wide.jpg": wide(), "wide.png": wide()} {
-		src := files["colour"+filepath.Ext(name)]
-		write(t, dir, name, src)
-		write(t, dir, "wide.icc", profile)
-		tool(t, dir, "exiftool", "-q", "-overwrite_original", "-ICC_Profile<=wide.icc", name)
-		b, err := os.ReadFile(filepath.Join(dir, name))
-		if err != nil {
-			t.Fatal(err)
-		}
-		files[name] = b
-	}
-	dye := colour.FromBytes(0xb0, 0x30, 0x50)
-	for name, data := range files {
-		m, err := New(badge(dye), Mark{}, Setting{Size: "60%", Opacity: 1, Place: "centre"})
-		if err != nil {
-			t.Fatal(err)
-		}
-		r := lay(t, m, data)
-		got, was := decoded(t, r.Data), decoded(t, data)
-		if got.Rect != was.Rect || kindOf(r.Data) != kindOf(data) {
-			t.Fatalf("%s: became %v as %s", name, got.Rect, kindOf(r.Data))
-		}
-		at := image.Pt(r.Box.Min.X+r.Box.Dx()/5, r.Box.Min.Y+r.Box.Dy()/2)
-		v := got.NRGBAAt(at.X, at.Y)
-		want, near := dye, 4.0
-		switch {
-		case strings.HasPrefix(name, "grey") && strings.HasSuffix(name, "jpg"):
-			y := colour.BT601.Of(dye.R, dye.G, dye.B)
-			want = colour.RGB{R: y, G: y, B: y}
-		case strings.HasPrefix(name, "process"):
-			want, near = colour.Coated.Show(colour.Coated.Print(colour.Screen(dye)).Build), 4
-		}
-		if d := colour.Difference(colour.FromBytes(v.R, v.G, v.B).Lab(), want.Lab()); d > near {
-			t.Errorf("%s: the mark is seen as %v, ΔE %.1f from %s", name, v, d, want.Hex())
-		}
-		limit := 0
-		if filepath.Ext(name) == ".tif" && strings.HasPrefix(name, "process") {
-			limit = 2
-		}
-		grown := image.Rect(r.Box.Min.X&^15-16, r.Box.Min.Y&^15-16, r.Box.Max.X+31, r.Box.Max.Y+31)
-		if in, out := difference(was, got, grown); in < 20 || out > limit {
-			t.Errorf("%s: steps of %d at the mark and %d elsewhere", name, in, out)
-		}
-		if strings.HasPrefix(name, "wide") {
-			write(t, dir, "out"+filepath.Ext(name), r.Data)
-			if p := tool(t, dir, "exiftool", "-b", "-ICC_Profile", "out"+filepath.Ext(name)); !bytes.Equal(p, wide()) {
-				t.Errorf("%s: the profile is lost", name)
-			}
-		}
-		if name == "deep.png" {
-			if img, err := stdpng.Decode(bytes.NewReader(r.Data)); err != nil || img.ColorModel() != color.NRGBA64Model && img.ColorModel() != color.RGBA64Model {
-				t.Errorf("16 bits became others: %v", err)
-			}
-		}
-		if filepath.Ext(name) == ".png" {
-			write(t, dir, "check.png", r.Data)
-			tool(t, dir, "pngcheck", "-q", "check.png")
-		}
-	}
-}
-
-// wide is a profile of a screen with the primaries of DCI P3 adapted to D50 (from
-// memory) and a gamma of 2.2.
-func wide() []byte {
-	be := func(v uint32) []byte { return []byte{byte(v >> 24), byte(v >> 16), byte(v >> 8), byte(v)} }
-	type tag struct {
-		name string
-		body []byte
-	}
-	xyz := func(v [3]float64) []byte {
-		b := []byte("XYZ \x00\x00\x00\x00")
-		for _, x := range v {
-			b = append(b, be(uint32(int32(math.Round(x*65536))))...)
-		}
-		return b
-	}
-	curve := append(append([]byte("curv\x00\x00\x00\x00"), be(1)...), 2, 0x33, 0, 0)
-	tags := []tag{
-		{"desc", append([]byte("desc\x00\x00\x00\x00\x00\x00\x00\x05wide\x00"), make([]byte, 81)...)}, {"cprt", []byte("text\x00\x00\x00\x00none\x00\x00\x00\x00")},
-		{"wtpt", xyz([3]float64{0.9642, 1, 0.8249})},
-		{"rXYZ", xyz([3]float64{0.5151, 0.2412, -0.0011})}, {"gXYZ", xyz([3]float64{0.2920, 0.6922, 0.0419})}, {"bXYZ", xyz([3]float64{0.1571, 0.0666, 0.7841})},
-		{"rTRC", curve}, {"gTRC", curve}, {"bTRC", curve},
-	}
-	head := make([]byte, 128)
-	copy(head[8:], "\x02\x40\x00\x00mntrRGB XYZ ")
-	copy(head[36:], "acsp")
-	copy(head[68:], append(append(be(0xf6d6), be(0x10000)...), be(0xd32d)...))
-	table, data := be(uint32(len(tags))), []byte{}
-	at := 128 + 4 + 12*len(tags)
-	for _, g := range tags {
-		for len(g.body)%4 != 0 {
-			g.body = append(g.body, 0)
-		}
-		table = append(append(append(table, g.name...), be(uint32(at+len(data)))...), be(uint32(len(g.body)))...)
-		data = append(data, g.body...)
-	}
-	out := append(append(head, table...), data...)
-	copy(out, be(uint32(len(out))))
-	return out
-}
-
 // Smaller copies are as long as wished, the right way up, and say what the photograph
 // says.
 func TestSmallerCopies(t *testing.T) {
@@ -541,17 +402,20 @@ func TestSmallerCopies(t *testing.T) {
 }
 
 func TestNames(t *testing.T) {
-	n := NewNamer(Setting{}, 300)
-	for _, x := range [][2]string{
-		{"IMG 0001.JPG", "IMG_0001_marked.JPG"}, {"folder/IMG 0001.jpg", "IMG_0001_marked-2.jpg"}, {`c:\x\été.jpeg`, "été_marked.jpeg"},
-		{"../../etc/passwd", "passwd_marked.jpg"}, {"<a>|b?.png", "a__b_marked.jpg"}, {"...", "photo_marked.jpg"},
-	} {
-		if got, err := n.Name(x[0], &Result{Kind: "jpeg", Mark: Dark}); err != nil || got != x[1] {
-			t.Errorf("%s: %s, %v, not %s", x[0], got, err, x[1])
+	want := [][2]string{
+		{"IMG 0001.JPG", "IMG_0001_marked.JPG"}, {"folder/IMG 0001.jpg", "IMG_0001-2_marked.jpg"}, {`c:\x\été.jpeg`, "été_marked.jpeg"},
+		{"../../etc/passwd", "passwd_marked.jpg"}, {"<a>|b?.png", "a__b_marked.jpg"}, {"...", "photo_marked.jpg"}, {"img_0001.jpg", "img_0001-3_marked.jpg"},
+	}
+	var photos []string
+	for _, w := range want {
+		photos = append(photos, w[0])
+	}
+	for i, n := range Names(Setting{}, photos) {
+		if got := n.For(Dark, "jpeg"); got != want[i][1] {
+			t.Errorf("%s: %s, not %s", want[i][0], got, want[i][1])
 		}
 	}
-	n = NewNamer(Setting{Name: "fair {number} {mark}"}, 300)
-	if got, _ := n.Name("a.tiff", &Result{Kind: "tiff", Mark: Light}); got != "fair_001_light.tiff" {
+	if got := Names(Setting{Name: "fair {number} {mark}"}, make([]string, 300))[0].For(Light, "tiff"); got != "fair_001_light.tif" {
 		t.Errorf("%s", got)
 	}
 }

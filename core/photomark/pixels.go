@@ -22,9 +22,9 @@ import (
 	"dyekit/core/tags"
 )
 
-// kindOf tells the kind of a photograph by its first bytes; empty if it is none that
+// Kind tells the kind of a photograph by its first bytes; empty if it is none that
 // a mark can be laid on.
-func kindOf(b []byte) string {
+func Kind(b []byte) string {
 	switch {
 	case bytes.HasPrefix(b, []byte("\xff\xd8\xff")):
 		return "jpeg"
@@ -40,7 +40,7 @@ func kindOf(b []byte) string {
 
 // open takes a photograph apart, or a copy whose longer side is at most longest px.
 func open(data []byte, longest int, r *Result) (photo, error) {
-	if r.Kind = kindOf(data); r.Kind == "" {
+	if r.Kind = Kind(data); r.Kind == "" {
 		return nil, errors.New("it is no photograph of a known kind (JPEG, PNG, TIFF, WebP)")
 	}
 	w, h, err := picture.Size(data)

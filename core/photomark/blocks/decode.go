@@ -13,13 +13,21 @@ var errBadTable = errors.New("a Huffman table is damaged")
 type table struct {
 	codes [256]t81.Code
 	short [1 << shortBits]uint16 // length and value of what begins so, or 0
+	// quick is, of codes that fit into so few bits with the number behind them: the
+	// number, how many 0 come before it, the category, and how many bits in all.
+	quick [1 << quickBits]quick
 	// Of longer codes: the largest of each length, and where its values begin.
 	most   [18]int32
 	first  [17]int32
 	values []byte
 }
 
-const shortBits = 9
+const shortBits, quickBits = 9, 11
+
+type quick struct {
+	v            int16
+	run, size, n uint8
+}
 
 func newTable(counts [16]byte, values []byte) (*table, error) {
 	t := &table{values: values}
@@ -45,6 +53,16 @@ func newTable(counts [16]byte, values []byte) (*table, error) {
 				t.short[int(c.Bits)<<(shortBits-c.N)+i] = uint16(c.N)<<8 | uint16(v)
 			}
 		}
+	}
+	for i := range t.quick {
+		s := t.short[i>>(quickBits-shortBits)]
+		n, run, size := int(s>>8), uint8(s)>>4, uint8(s)&15
+		if s == 0 || size == 0 || n+int(size) > quickBits {
+			continue
+		}
+		b := bits{acc: uint64(i) << (64 - quickBits), n: 64}
+		b.skip(n)
+		t.quick[i] = quick{int16(b.extra(int(size))), run, size, uint8(n) + size}
 	}
 	return t, nil
 }
@@ -184,7 +202,8 @@ var errCoefficients = errors.New("its coded data are damaged")
 
 // coefficients reads what a scan says of the blocks.
 func (r *reader) coefficients(s *scan) error {
-	d := decoder{bits: bits{b: r.data, at: r.at}, s: s}
+	plain := !r.Progressive && s.interval == 0 && r.scans == 1 && len(s.parts) == len(r.Components)
+	d := decoder{bits: bits{b: r.data, at: r.at}, s: s, count: new(counts)}
 	block := d.sequential
 	switch {
 	case !r.Progressive:
@@ -197,7 +216,6 @@ func (r *reader) coefficients(s *scan) error {
 	default:
 		block = d.nextAC
 	}
-	plain := !r.Progressive && s.interval == 0 && r.scans == 1 && len(s.parts) == len(r.Components)
 	last := -1
 	err := r.each(s, 0, s.tall, func(i, at, mcu int) error {
 		if mcu != last {
@@ -216,7 +234,10 @@ func (r *reader) coefficients(s *scan) error {
 			}
 		}
 		p := s.parts[i]
-		return block(i, r.Components[p.c].Coef[at:at+64:at+64], s.tables[0][p.dc], s.tables[1][p.ac])
+		c := &r.Components[p.c]
+		err := block(i, c.Coef[at:at+64:at+64], s.tables[0][p.dc], s.tables[1][p.ac])
+		c.set[at/64] = d.set
+		return err
 	})
 	if err != nil {
 		return err
@@ -225,7 +246,7 @@ func (r *reader) coefficients(s *scan) error {
 		return errShort
 	}
 	if plain {
-		r.coded, r.rows = r.data, append(r.rows, d.here())
+		r.coded, r.count, r.rows = r.data, d.count, append(r.rows, d.here())
 	}
 	// The next marker, behind what fills the last byte.
 	for r.at = d.at - d.n/8; r.at+1 < len(r.data); r.at++ {
@@ -242,6 +263,8 @@ type decoder struct {
 	s     *scan
 	prev  [4]int // DC, by part
 	blank int    // blocks that have nothing more, of an end-of-band run
+	set   uint64 // which coefficients of a sequential block are not 0
+	count *counts
 }
 
 func (d *decoder) dc(i int, t *table) (int, error) {
@@ -249,6 +272,7 @@ func (d *decoder) dc(i int, t *table) (int, error) {
 	if n < 0 || n > 15 {
 		return 0, errCoefficients
 	}
+	d.count[0][d.s.parts[i].dc][n]++
 	d.prev[i] += d.extra(n)
 	if v := d.prev[i]; v < -1<<15 || v >= 1<<15 {
 		return 0, errCoefficients
@@ -261,12 +285,30 @@ func (d *decoder) sequential(i int, c []int16, dc, ac *table) error {
 	if err != nil {
 		return err
 	}
-	c[0] = int16(v)
+	c[0], d.set = int16(v), 1
+	if v == 0 {
+		d.set = 0
+	}
+	count := &d.count[1][d.s.parts[i].ac]
 	for k := 1; k < 64; k++ {
+		if d.n < 32 {
+			d.fill()
+		}
+		if q := &ac.quick[d.acc>>(64-quickBits)]; q.n != 0 {
+			if k += int(q.run); k > 63 {
+				return errCoefficients
+			}
+			d.skip(int(q.n))
+			c[k] = q.v
+			d.set |= 1 << k
+			count[q.run<<4|q.size]++
+			continue
+		}
 		s := d.symbol(ac)
 		if s < 0 {
 			return errCoefficients
 		}
+		count[s]++
 		n := s & 15
 		if n == 0 {
 			if s != 0xf0 {
@@ -279,6 +321,7 @@ func (d *decoder) sequential(i int, c []int16, dc, ac *table) error {
 			return errCoefficients
 		}
 		c[k] = int16(d.extra(n))
+		d.set |= 1 << k
 	}
 	return nil
 }

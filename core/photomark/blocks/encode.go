@@ -3,6 +3,7 @@ package blocks
 import (
 	"errors"
 	"math"
+	mathbits "math/bits"
 	"slices"
 
 	"dyekit/core/t81"
@@ -24,6 +25,7 @@ func (f *File) Blend(c, bx, by int, delta *[64]float64) {
 		q := math.Round(float64(v) + delta[t81.Zigzag[i]]/float64(p.Quant[i]))
 		p.Coef[64*(by*p.BW+bx)+i] = int16(min(high, max(low, q)))
 	}
+	p.set[by*p.BW+bx] = nonzero(p.Coef[64*(by*p.BW+bx):])
 }
 
 // errNoCode is returned where a table has no code for what is to be written.
@@ -34,8 +36,10 @@ var errNoCode = errors.New("no code")
 // progressive file stays progressive, in scans of its own.
 func (f *File) Bytes() []byte {
 	if !f.Progressive {
-		if out, err := f.sequential(false); err == nil {
-			return out
+		if f.count == nil || f.hasCodes() {
+			if out, err := f.sequential(false); err == nil {
+				return out
+			}
 		}
 		out, err := f.sequential(true)
 		if err != nil {
@@ -70,7 +74,7 @@ func (f *File) sequential(best bool) ([]byte, error) {
 	for _, c := range f.Components {
 		size += len(c.Coef)
 	}
-	out := append(make([]byte, 0, size/8), 0xff, mSOI)
+	out := append(make([]byte, 0, max(size/8, len(f.coded)+len(f.coded)/8)), 0xff, mSOI)
 	for _, s := range f.Segments {
 		switch {
 		case best && s.Marker == mDHT:
@@ -80,7 +84,10 @@ func (f *File) sequential(best bool) ([]byte, error) {
 			n := *s.scan
 			if best {
 				w := writer{count: new(counts)}
-				if err := f.blocks(&w, &n); err != nil {
+				if f.count != nil {
+					*w.count = *f.count
+				}
+				if err := f.counted(&w, &n); err != nil {
 					return nil, err
 				}
 				out = w.count.tables(out, &n.tables)
@@ -119,6 +126,46 @@ func (f *File) patch(w *writer, s *scan) error {
 		y++
 	}
 	w.flush()
+	return nil
+}
+
+// hasCodes reports whether the tables of a plain scan have codes for all that was
+// blended.
+func (f *File) hasCodes() bool {
+	i := slices.IndexFunc(f.Segments, func(s Segment) bool { return s.scan != nil })
+	w := writer{count: new(counts)}
+	must(f.changed(&w, f.Segments[i].scan))
+	for class := range w.count {
+		for t := range w.count[class] {
+			for v, n := range w.count[class][t] {
+				if n > 0 && f.Segments[i].scan.tables[class][t].codes[v].N == 0 {
+					return false
+				}
+			}
+		}
+	}
+	return true
+}
+
+// counted counts what a scan will be written by. What was counted when it was read
+// still holds but for the rows that were blended, which come on top, and for the
+// means, which are few.
+func (f *File) counted(w *writer, s *scan) error {
+	if f.count == nil {
+		return f.blocks(w, s)
+	}
+	return f.changed(w, s)
+}
+
+// changed writes the rows that were blended, and those behind them.
+func (f *File) changed(w *writer, s *scan) error {
+	for y := range s.tall {
+		if f.dirty[y] || y > 0 && f.dirty[y-1] {
+			if err := f.rowsOf(w, s, y, y+1); err != nil {
+				return err
+			}
+		}
+	}
 	return nil
 }
 
@@ -183,6 +230,7 @@ func (f *File) rowsOf(w *writer, s *scan, y0, y1 int) error {
 			}
 		}
 		p := s.parts[i]
+		set := f.Components[p.c].set[at/64]
 		c := f.Components[p.c].Coef[at : at+64 : at+64]
 		k := s.from
 		if k == 0 {
@@ -192,8 +240,12 @@ func (f *File) rowsOf(w *writer, s *scan, y0, y1 int) error {
 			prev[i] = v
 			k++
 		}
-		if s.to > 0 {
-			w.band(p.ac, c, k, s.to, s.from > 0)
+		switch {
+		case s.to == 0:
+		case w.count == nil && s.from == 0:
+			w.quick(s.tables[1][p.ac], c, set&^1)
+		default:
+			w.band(p.ac, c, set, k, s.to, s.from > 0)
 		}
 		return w.err
 	})
@@ -215,29 +267,74 @@ type writer struct {
 // mostBlank is the longest end-of-band run (T.81 G.1.2.2).
 const mostBlank = 1<<15 - 1
 
-// band writes the coefficients from k to to. runs joins blocks with nothing more,
-// as progressive files do.
-func (w *writer) band(t int, c []int16, k, to int, runs bool) {
-	last := to
-	for last >= k && c[last] == 0 {
-		last--
-	}
-	empty := 0
-	for ; k <= last; k++ {
+// quick is band for the whole of a sequential block, where most time goes.
+func (w *writer) quick(t *table, c []int16, set uint64) {
+	acc, n, last := w.acc, w.n, 0
+	for set != 0 {
+		k := mathbits.TrailingZeros64(set) & 63
+		set &= set - 1
+		empty := k - last - 1
+		last = k
 		v := int(c[k])
-		if v == 0 {
-			empty++
-			continue
+		sign := v >> 63 // all ones below 0
+		size := mathbits.Len32(uint32((v ^ sign) - sign))
+		for {
+			code := t.codes[0xf0]
+			if empty < 16 {
+				code = t.codes[(empty<<4|size)&0xff]
+			}
+			if code.N == 0 {
+				w.err = errNoCode
+				return
+			}
+			acc, n = acc<<(code.N&31)|uint64(code.Bits), n+int(code.N)
+			if empty < 16 {
+				break
+			}
+			empty -= 16
+			w.acc, w.n = acc, n
+			w.word()
+			acc, n = w.acc, w.n
 		}
-		if w.blank > 0 {
-			w.endRun()
+		acc, n = acc<<(size&31)|uint64(v+sign)&(1<<(size&31)-1), n+size
+		if n >= 32 {
+			w.acc, w.n = acc, n
+			w.word()
+			acc, n = w.acc, w.n
 		}
+	}
+	w.acc, w.n = acc, n
+	if last < 63 {
+		end := t.codes[0]
+		if end.N == 0 {
+			w.err = errNoCode
+			return
+		}
+		w.bits(end.Bits, int(end.N))
+	}
+}
+
+// band writes the coefficients from k to to, of which those of set are not 0. runs
+// joins blocks with nothing more, as progressive files do.
+func (w *writer) band(t int, c []int16, set uint64, k, to int, runs bool) {
+	set = set >> k << k
+	if to < 63 {
+		set &= 1<<(to+1) - 1
+	}
+	last := k - 1
+	if set != 0 && w.blank > 0 {
+		w.endRun()
+	}
+	for set != 0 {
+		k := mathbits.TrailingZeros64(set)
+		set &= set - 1
+		empty := k - last - 1
+		last = k
 		for ; empty > 15; empty -= 16 {
 			w.put(1, t, 0xf0, 0, 0)
 		}
-		size, bits := t81.Magnitude(v)
+		size, bits := t81.Magnitude(int(c[k]))
 		w.put(1, t, empty<<4|size, bits, size)
-		empty = 0
 	}
 	switch {
 	case last == to:
@@ -281,6 +378,11 @@ func (w *writer) put(class, t, value int, extra uint32, n int) {
 func (w *writer) bits(v uint32, n int) {
 	w.acc = w.acc<<n | uint64(v)
 	w.n += n
+	w.word()
+}
+
+// word writes the next 32 bits, if there are so many.
+func (w *writer) word() {
 	if w.n < 32 {
 		return
 	}

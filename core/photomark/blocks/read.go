@@ -40,6 +40,7 @@ type File struct {
 	coded []byte
 	rows  []place
 	dirty []bool
+	count *counts // of what it was read by
 }
 
 // A place is that of a bit in coded data.
@@ -58,6 +59,9 @@ type Component struct {
 	// Coef holds 64 numbers for each block, in zigzag order, not multiplied by
 	// Quant.
 	Coef []int16
+	// set tells, of each block, which of its coefficients are not 0, the first of
+	// them in the lowest bit.
+	set []uint64
 
 	table int  // its quantisation table
 	known bool // Quant is set
@@ -165,6 +169,11 @@ func (r *reader) segments() error {
 				return errors.New("it holds no picture")
 			}
 			r.Behind = len(r.data) - r.at
+			if r.Progressive { // others are told of while they are read
+				for i := range r.Components {
+					r.Components[i].look()
+				}
+			}
 			return nil
 		case m == mSOF0 || m == mSOF1 || m == mSOF2:
 			err = r.frame(m, body)
@@ -242,6 +251,7 @@ func (r *reader) frame(m byte, b []byte) error {
 	}
 	for i := range cs {
 		cs[i].Coef = make([]int16, 64*cs[i].BW*cs[i].BH)
+		cs[i].set = make([]uint64, cs[i].BW*cs[i].BH)
 	}
 	r.Components = cs
 	r.dirty = make([]bool, up(r.H, 8*r.vmax))
@@ -382,6 +392,22 @@ func (f *File) each(s *scan, y0, y1 int, call func(part, at, mcu int) error) err
 		}
 	}
 	return nil
+}
+
+// look finds which coefficients are not 0.
+func (c *Component) look() {
+	for i := range c.set {
+		c.set[i] = nonzero(c.Coef[64*i:])
+	}
+}
+
+func nonzero(c []int16) (set uint64) {
+	for k, v := range c[:64] {
+		if v != 0 {
+			set |= 1 << k
+		}
+	}
+	return set
 }
 
 // Step is how many px of the photograph a sample of a component stands for, across
