@@ -10,15 +10,11 @@ import (
 	"dyekit/studio/decision"
 )
 
-// PutAway takes a mark off the desk; nothing of it is lost. A build of it that is
-// open is cancelled.
+// PutAway takes a mark off the desk; nothing of it is lost. What is being made
+// of it is cancelled.
 func (s *Studio) PutAway(ctx context.Context, mark int64) error {
-	if j, err := s.queue.Open(ctx, mark); err != nil {
+	if err := s.queue.CancelAll(ctx, mark); err != nil {
 		return err
-	} else if j != nil {
-		if err := s.queue.Cancel(ctx, j.ID); err != nil {
-			return err
-		}
 	}
 	return s.away(ctx, "UPDATE marks SET away_at = NOW(6) WHERE id = ? AND away_at IS NULL", mark)
 }
@@ -115,14 +111,16 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var open int
-		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM jobs WHERE open_mark = ?", mark).Scan(&open); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM jobs WHERE mark_id = ? AND state IN ('waiting', 'running')", mark).Scan(&open); err != nil {
 			return err
 		}
 		if open > 0 {
-			return decision.Wrong("away", "a build of it is still being cancelled: try again in a moment")
+			return decision.Wrong("away", "something of it is still being made: try again in a moment")
 		}
 		queries := []string{
 			"UPDATE marks SET decisions_id = NULL, newest_kit = NULL WHERE id = ? AND away_at IS NOT NULL",
+			"DELETE p FROM photos p JOIN batches b ON b.id = p.batch_id WHERE b.mark_id = ?",
+			"DELETE FROM batches WHERE mark_id = ?",
 			"DELETE FROM jobs WHERE mark_id = ?",
 			"DELETE x FROM mails x JOIN hands h ON h.id = x.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE q FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",

@@ -19,7 +19,8 @@ type order struct {
 	Decisions Decisions `json:"decisions"`
 	Fonts     []string  `json:"fonts,omitempty"`
 	Inks      string    `json:"inks,omitempty"`
-	Who       string    `json:"who,omitempty"` // ordered it
+	Who       string    `json:"who,omitempty"`   // ordered it
+	Batch     int64     `json:"batch,omitempty"` // of photographs to mark, instead of a kit
 }
 
 // Build puts a build into the queue; an open one is returned as it is.
@@ -30,7 +31,7 @@ func (s *Studio) Build(ctx context.Context, w *Snapshot) (*Job, error) {
 	if k := w.Mark.Kit; k != nil && k.Build == w.Name {
 		return nil, decision.Wrong("build", "kit %d holds exactly this already", k.Number)
 	}
-	body, err := json.Marshal(order{w.Mark.Master.ID, w.Decisions, w.Mark.fonts, w.Mark.inks, person(ctx)})
+	body, err := json.Marshal(order{Master: w.Mark.Master.ID, Decisions: w.Decisions, Fonts: w.Mark.fonts, Inks: w.Mark.inks, Who: person(ctx)})
 	if err != nil {
 		return nil, err
 	}
@@ -47,6 +48,7 @@ type product struct {
 	recipe   string
 	revision int // of the master
 	who      string
+	batch    int64 // of photographs, if no kit is wanted
 }
 
 // work builds the kit of a job and keeps it.
@@ -57,6 +59,9 @@ func (s *Studio) work(ctx context.Context, l *queue.Held, progress func(done, to
 		return err // it may be there again the next time
 	case err != nil:
 		return &queue.Failure{Err: err}
+	}
+	if b.batch != 0 {
+		return s.markPhotos(ctx, l, in, b.batch, progress)
 	}
 	in.Progress, in.Depot = progress, depot{s}
 	k, err := kit.Build(ctx, in)
@@ -189,7 +194,7 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 		Options: o.Decisions.Reading(set),
 		Readers: outside.Auto, Partial: true,
 	}
-	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision, who: o.Who}, nil
+	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision, who: o.Who, batch: o.Batch}, nil
 }
 
 // store keeps a built kit. Its bytes are kept first; the kit is there when

@@ -30,7 +30,7 @@ func (c Collected) String() string {
 }
 
 // Collect deletes the bytes that nothing names any more: no master, kit, font,
-// candidate or held file, no decision that can still be undone, no saved recipe
+// candidate, photograph or held file, no decision that can still be undone, no saved recipe
 // and no build in the queue. What was handed in within a day is let be.
 func (s *Studio) Collect(ctx context.Context) (c Collected, err error) {
 	return s.collect(ctx, unnamedFor)
@@ -45,7 +45,8 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 		AND NOT EXISTS (SELECT 1 FROM masters x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM kit_files x WHERE x.sha256 = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.zip = b.sha256) AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.page = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM studios x WHERE x.portrait = b.sha256) AND NOT EXISTS (SELECT 1 FROM fonts x WHERE x.sha256 = b.sha256)
-		AND NOT EXISTS (SELECT 1 FROM candidates x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM held x WHERE x.sha256 = b.sha256)`, after.Seconds())
+		AND NOT EXISTS (SELECT 1 FROM candidates x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM held x WHERE x.sha256 = b.sha256)
+		AND NOT EXISTS (SELECT 1 FROM photos x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM photos x WHERE x.marked = b.sha256)`, after.Seconds())
 	if err != nil {
 		return c, err
 	}
@@ -88,7 +89,7 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 // queue names fonts and profiles so, a decision the pictures it stands on.
 func (s *Studio) namedInText(ctx context.Context) (map[string]bool, error) {
 	keep := map[string]bool{}
-	for _, q := range []string{"SELECT body FROM decisions", "SELECT body FROM recipes", "SELECT body FROM jobs WHERE open_mark IS NOT NULL"} {
+	for _, q := range []string{"SELECT body FROM decisions", "SELECT body FROM recipes", "SELECT body FROM jobs WHERE state IN ('waiting', 'running')"} {
 		rows, err := s.db.QueryContext(ctx, q)
 		if err != nil {
 			return nil, err

@@ -9,7 +9,7 @@ import (
 	"dyekit/studio/queue"
 )
 
-//go:embed demo/*
+//go:embed demo/* demo/photos/*
 var demoFiles embed.FS
 
 // ErrNotEmpty is returned when the demo would be mixed with real work.

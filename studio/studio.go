@@ -54,6 +54,7 @@ type Studio struct {
 
 	zipping parallel.Once[Hash]
 	pages   *cache.Cache[*guide.Page] // of kits, for clients
+	tries   *cache.Cache[[]byte]      // photographs, small
 	trouble atomic.Pointer[string]
 }
 
@@ -86,7 +87,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) })}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

@@ -62,6 +62,10 @@ var everyRoute = map[studio.Role]string{
 		POST /signout
 	`,
 	studio.Viewer: `
+		GET /marks/:id/photos
+		GET /marks/:id/photos/file/:n
+		GET /marks/:id/photos/try/:n
+		GET /marks/:id/photos/zip
 		GET /
 		GET /candidates/:id/picture
 		GET /clients/:id/candidates
@@ -120,6 +124,8 @@ var everyRoute = map[studio.Role]string{
 		POST /marks/:id/recipe-try
 	`,
 	studio.Designer: `
+		POST /marks/:id/photos
+		POST /marks/:id/photos/do
 		POST /build-stale
 		POST /candidates
 		POST /candidates/:id

@@ -24,9 +24,13 @@ const maxForm = 1 << 20
 // envelope is what a form adds to a file in it.
 const envelope = 1 << 16
 
+// maxPhotos bounds a form with photographs; a script sends them one by one.
+const maxPhotos = 400 << 20
+
 // bodies bounds the bodies of the requests that bring files, by their route.
 var bodies = map[string]int64{
 	"/marks":                   maxUpload,
+	"/marks/:id/photos":        maxPhotos,
 	"/candidates":              maxUpload,
 	"/marks/:id/master":        maxUpload,
 	"/marks/:id/font":          maxUpload,

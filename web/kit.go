@@ -70,7 +70,11 @@ func (s *Server) cancelJob(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Redirect(http.StatusSeeOther, markURL(j.MarkID, "kit"))
+	to := "kit"
+	if j.Batch != 0 {
+		to = "photos"
+	}
+	c.Redirect(http.StatusSeeOther, markURL(j.MarkID, to))
 	return nil
 }
 

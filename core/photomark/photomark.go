@@ -122,6 +122,10 @@ func (m *Marker) boxOf(which, place string, w, h int) image.Rectangle {
 	return image.Rect(int(b.X0), int(b.Y0), int(b.X1), int(b.Y1)).Intersect(image.Rect(0, 0, w, h))
 }
 
+// calmer is how much less detail, in L*, a corner must have to be taken before one
+// that comes first: less nobody sees.
+const calmer = 0.2
+
 // place is where the mark goes: of the corners, if a quiet one is wished, that with
 // the least detail under either mark.
 func (m *Marker) place(p photo) (string, error) {
@@ -138,7 +142,7 @@ func (m *Marker) place(p photo) (string, error) {
 				sum += detail(lightness(p.look(b).Pix), b.Dx(), b.Dy())
 			}
 		}
-		if sum < least-1e-9 {
+		if sum /= float64(len(m.marks)); sum < least-calmer {
 			best, least = c, sum
 		}
 	}

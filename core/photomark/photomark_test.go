@@ -161,6 +161,28 @@ func TestQuietPlace(t *testing.T) {
 	}
 }
 
+// What is seen on a small copy is what is done to the photograph: the same corner, the
+// same mark.
+func TestSmallCopiesDecideAlike(t *testing.T) {
+	names, err := filepath.Glob(filepath.Join(repo(t), "studio/demo/photos/*.jpg"))
+	if err != nil || len(names) < 5 {
+		t.Fatal(names, err)
+	}
+	for _, name := range names {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		whole := lay(t, marker(t, Setting{Place: Quiet}), data)
+		for _, long := range []int{1280, 320} {
+			r := lay(t, marker(t, Setting{Place: Quiet, Longest: long}), data)
+			if r.Place != whole.Place || r.Mark != whole.Mark {
+				t.Errorf("%s, %d px long: %s at %s; the photograph: %s at %s", filepath.Base(name), long, r.Mark, r.Place, whole.Mark, whole.Place)
+			}
+		}
+	}
+}
+
 // Sizes and places by hand: on 1000 × 800 px the shorter side is 800, 25 % of it 200,
 // and 5 % of it 40.
 func TestPlaces(t *testing.T) {

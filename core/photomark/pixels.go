@@ -58,8 +58,10 @@ func open(data []byte, longest int, r *Result) (photo, error) {
 			return nil, err
 		}
 		k := float64(longest) / float64(max(w, h))
-		p.img = image.NewNRGBA(image.Rect(0, 0, max(1, int(math.Round(k*float64(w)))), max(1, int(math.Round(k*float64(h))))))
-		xdraw.CatmullRom.Scale(p.img, p.img.Rect, img, img.Rect, xdraw.Src, nil)
+		to := image.NewRGBA(image.Rect(0, 0, max(1, int(math.Round(k*float64(w)))), max(1, int(math.Round(k*float64(h)))))) // the quickest way there is
+		xdraw.CatmullRom.Scale(to, to.Rect, img, img.Rect, xdraw.Src, nil)
+		p.img = image.NewNRGBA(to.Rect)
+		draw.Draw(p.img, to.Rect, to, image.Point{}, draw.Src)
 		return p, nil
 	}
 	return p, p.read(r)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 
 	"dyekit/core/colour"
 	"dyekit/core/frame"
@@ -71,6 +72,23 @@ type Setting struct {
 // Default is the usual setting.
 func Default() Setting {
 	return Setting{Mark: Auto, Place: "bottom-right", Size: "12%", Margin: "3%", Opacity: Usual, Name: "{photo}_marked"}
+}
+
+// Scaled is a full setting for a copy of a photograph k times as large: lengths in px
+// are the same part of it. The copy is not made smaller once more.
+func (s Setting) Scaled(k float64) Setting {
+	scale := func(l frame.Length) frame.Length {
+		if l.Unit() == "%" {
+			return l
+		}
+		v, err := l.Px(100)
+		if err != nil {
+			return l // Check says so
+		}
+		return frame.Length(strconv.FormatFloat(v*k, 'g', 6, 64))
+	}
+	s.Size, s.Margin, s.Longest = scale(s.Size), scale(s.Margin), 0
+	return s
 }
 
 // Limits of a setting.
@@ -172,18 +190,43 @@ func (s Setting) box(place string, aspect float64, w, h int) geom.Rect {
 	return geom.Rect{X0: x, Y0: y, X1: x + mw, Y1: y + mh}
 }
 
-// detail is how busy a picture is: the mean step of L* from one pixel to the next,
-// both ways.
+// detailCells is how finely detail is looked at: so many cells along the longer side
+// of the mark. Finer detail does not disturb a mark, and a small copy of a photograph
+// is as busy as the photograph.
+const detailCells = 16
+
+// detail is how busy a picture is: the mean step of L* from one cell of it to the
+// next, both ways. l holds L* of w × h pixels.
 func detail(l []float64, w, h int) float64 {
+	nx, ny := detailCells, detailCells
+	if w > h {
+		ny = max(1, (detailCells*h+w/2)/w)
+	} else {
+		nx = max(1, (detailCells*w+h/2)/h)
+	}
+	nx, ny = min(nx, w), min(ny, h)
+	cells := make([]float64, nx*ny)
+	for cy := range ny {
+		for cx := range nx {
+			x0, x1, y0, y1 := cx*w/nx, (cx+1)*w/nx, cy*h/ny, (cy+1)*h/ny
+			sum := 0.0
+			for y := y0; y < y1; y++ {
+				for x := x0; x < x1; x++ {
+					sum += l[y*w+x]
+				}
+			}
+			cells[cy*nx+cx] = sum / float64((x1-x0)*(y1-y0))
+		}
+	}
 	sum, n := 0.0, 0
-	for y := range h {
-		for x := range w {
+	for y := range ny {
+		for x := range nx {
 			if x > 0 {
-				sum += math.Abs(l[y*w+x] - l[y*w+x-1])
+				sum += math.Abs(cells[y*nx+x] - cells[y*nx+x-1])
 				n++
 			}
 			if y > 0 {
-				sum += math.Abs(l[y*w+x] - l[(y-1)*w+x])
+				sum += math.Abs(cells[y*nx+x] - cells[(y-1)*nx+x])
 				n++
 			}
 		}

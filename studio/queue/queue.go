@@ -60,6 +60,7 @@ type Job struct {
 	What   string `json:"what"` // the file being made now
 	Error  string `json:"error,omitempty"`
 	KitID  int64  `json:"kit,omitempty"`
+	Batch  int64  `json:"batch,omitempty"` // of photographs, if it makes no kit
 	// Left is about how many seconds are left, 0 if that cannot be told yet.
 	Left int `json:"left,omitempty"`
 }
@@ -67,12 +68,12 @@ type Job struct {
 // Open reports whether the job has not come to an end.
 func (j *Job) Open() bool { return j.State == Waiting || j.State == Running }
 
-const selectJob = "SELECT id, mark_id, state, done, total, share, what, COALESCE(error, ''), COALESCE(kit_id, 0), COALESCE(TIMESTAMPDIFF(MICROSECOND, started_at, NOW(6)), 0) / 1e6 FROM jobs "
+const selectJob = "SELECT id, mark_id, state, done, total, share, what, COALESCE(error, ''), COALESCE(kit_id, 0), COALESCE(batch_id, 0), COALESCE(TIMESTAMPDIFF(MICROSECOND, started_at, NOW(6)), 0) / 1e6 FROM jobs "
 
 func scanJob(row interface{ Scan(...any) error }) (*Job, error) {
 	var j Job
 	var share, passed float64 // passed: s since it was begun
-	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &share, &j.What, &j.Error, &j.KitID, &passed)
+	err := row.Scan(&j.ID, &j.MarkID, &j.State, &j.Done, &j.Total, &share, &j.What, &j.Error, &j.KitID, &j.Batch, &passed)
 	if j.State == Running && share > 0 && share < 1 {
 		j.Left = int(math.Ceil(passed / share * (1 - share)))
 	}
@@ -99,6 +100,16 @@ func (q *Queue) Put(ctx context.Context, mark int64, body []byte, steps int) (*J
 	return q.Job(ctx, id)
 }
 
+// PutBatch adds a job for a batch of photographs of a mark, in the transaction that
+// names it with the batch. A mark may have several at a time.
+func (q *Queue) PutBatch(ctx context.Context, tx *sql.Tx, mark, batch int64, body []byte, steps int) (int64, error) {
+	res, err := tx.ExecContext(ctx, "INSERT INTO jobs (mark_id, batch_id, body, total) VALUES (?, ?, ?, ?)", mark, batch, body, steps)
+	if err != nil {
+		return 0, err
+	}
+	return res.LastInsertId()
+}
+
 // Body is what a job is to do, and for which mark.
 func (q *Queue) Body(ctx context.Context, id int64) (mark int64, body []byte, err error) {
 	err = q.db.QueryRowContext(ctx, "SELECT mark_id, body FROM jobs WHERE id = ?", id).Scan(&mark, &body)
@@ -123,9 +134,9 @@ func (q *Queue) Open(ctx context.Context, mark int64) (*Job, error) {
 	return j, err
 }
 
-// Last returns the newest job of a mark, or nil.
+// Last returns the newest build of a mark, or nil.
 func (q *Queue) Last(ctx context.Context, mark int64) (*Job, error) {
-	j, err := scanJob(q.db.QueryRowContext(ctx, selectJob+"WHERE mark_id = ? ORDER BY id DESC LIMIT 1", mark))
+	j, err := scanJob(q.db.QueryRowContext(ctx, selectJob+"WHERE mark_id = ? AND batch_id IS NULL ORDER BY id DESC LIMIT 1", mark))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -134,11 +145,21 @@ func (q *Queue) Last(ctx context.Context, mark int64) (*Job, error) {
 
 // Cancel ends a job: at once if it waits, soon if it runs.
 func (q *Queue) Cancel(ctx context.Context, id int64) error {
-	_, err := q.db.ExecContext(ctx, "UPDATE jobs SET cancel = TRUE WHERE id = ? AND open_mark IS NOT NULL", id)
+	_, err := q.db.ExecContext(ctx, "UPDATE jobs SET cancel = TRUE WHERE id = ? AND state IN (?, ?)", id, Waiting, Running)
 	if err != nil {
 		return err
 	}
 	_, err = q.db.ExecContext(ctx, "UPDATE jobs SET state = ?, open_mark = NULL, finished_at = NOW(6) WHERE id = ? AND state = ?", Cancelled, id, Waiting)
+	return err
+}
+
+// CancelAll ends all jobs of a mark, as Cancel does.
+func (q *Queue) CancelAll(ctx context.Context, mark int64) error {
+	_, err := q.db.ExecContext(ctx, "UPDATE jobs SET cancel = TRUE WHERE mark_id = ? AND state IN (?, ?)", mark, Waiting, Running)
+	if err != nil {
+		return err
+	}
+	_, err = q.db.ExecContext(ctx, "UPDATE jobs SET state = ?, open_mark = NULL, finished_at = NOW(6) WHERE mark_id = ? AND state = ?", Cancelled, mark, Waiting)
 	return err
 }
 
@@ -219,9 +240,10 @@ type Held struct {
 }
 
 // Finish ends the job as done within a transaction; an error, if it is no longer
-// in the hands of this worker or was cancelled. kit is what came of it.
+// in the hands of this worker or was cancelled. kit is what came of it, if anything
+// that has a number.
 func (l *Held) Finish(ctx context.Context, tx *sql.Tx, kit int64) error {
-	res, err := tx.ExecContext(ctx, "UPDATE jobs SET state = ?, open_mark = NULL, done = total, what = '', kit_id = ?, finished_at = NOW(6) WHERE id = ? AND worker = ? AND state = ? AND NOT cancel", Done, kit, l.Job, l.worker, Running)
+	res, err := tx.ExecContext(ctx, "UPDATE jobs SET state = ?, open_mark = NULL, done = total, what = '', kit_id = NULLIF(?, 0), finished_at = NOW(6) WHERE id = ? AND worker = ? AND state = ? AND NOT cancel", Done, kit, l.Job, l.worker, Running)
 	if err != nil {
 		return err
 	}
@@ -229,6 +251,17 @@ func (l *Held) Finish(ctx context.Context, tx *sql.Tx, kit int64) error {
 		return errors.Join(err, ErrLost)
 	}
 	return nil
+}
+
+// Hold makes sure, within a transaction and until its end, that the job is still in
+// the hands of this worker: what is kept in it is kept by nobody else.
+func (l *Held) Hold(ctx context.Context, tx *sql.Tx) error {
+	var id int64
+	err := tx.QueryRowContext(ctx, "SELECT id FROM jobs WHERE id = ? AND worker = ? AND state = ? AND NOT cancel FOR UPDATE", l.Job, l.worker, Running).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrLost
+	}
+	return err
 }
 
 // Failure is an error of the work itself: it would be the same the next time. Any

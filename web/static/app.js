@@ -132,7 +132,7 @@ document.addEventListener("alpine:init", () => {
         const j = JSON.parse(e.data);
         this.$refs.bar.max = j.total || 1;
         this.$refs.bar.value = j.done;
-        this.text = j.done + " of " + j.total + " files" + (j.left ? " · about " + j.left + " s left" : "") + (j.what ? " · " + j.what : "");
+        this.text = j.done + " of " + j.total + " " + (this.$root.dataset.what || "files") + (j.left ? " · about " + j.left + " s left" : "") + (j.what ? " · " + j.what : "");
         if (j.state !== "waiting" && j.state !== "running") {
           source.close();
           location.reload();

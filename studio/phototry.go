@@ -1,0 +1,79 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"math"
+	"sync"
+
+	"golang.org/x/image/draw"
+
+	"dyekit/core/intake/picture"
+	"dyekit/core/photomark"
+)
+
+// How large photographs are looked at, px of the longer side, and how well they are
+// kept for that.
+const (
+	TryLarge   = 1280
+	TrySmall   = 320
+	tryQuality = 88
+	// maxTries bounds the bytes of those that are kept ready.
+	maxTries = 64 << 20
+)
+
+// A counted tells how many of several things are done, from several goroutines.
+type counted struct {
+	mu    sync.Mutex
+	n, of int
+	tell  func(done, total int, share float64, what string)
+}
+
+func (c *counted) at(more int, what string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.n += more
+	c.tell(c.n, c.of, float64(c.n)/float64(max(1, c.of)), what)
+}
+
+// smaller is a photograph made small enough to be looked at.
+func (s *Studio) smaller(ctx context.Context, p Photo, long int) ([]byte, error) {
+	return s.tries.Get(ctx, fmt.Sprint(p.Hash, long), func(ctx context.Context) ([]byte, error) {
+		from := s.get
+		if long < TryLarge { // of the large one, which is wanted too
+			from = func(ctx context.Context, _ Hash) ([]byte, error) { return s.smaller(ctx, p, TryLarge) }
+		}
+		data, err := from(ctx, p.Hash)
+		if err != nil {
+			return nil, err
+		}
+		img, err := picture.Decode(data)
+		if err != nil {
+			return nil, err
+		}
+		k := min(1, float64(long)/float64(max(p.W, p.H)))
+		small := image.NewRGBA(image.Rect(0, 0, max(1, int(math.Round(k*float64(p.W)))), max(1, int(math.Round(k*float64(p.H))))))
+		draw.BiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
+		var b bytes.Buffer
+		err = jpeg.Encode(&b, small, &jpeg.Options{Quality: tryQuality})
+		return b.Bytes(), err
+	})
+}
+
+// TryPhoto lays the mark on a copy of a photograph of a batch, at most long px long, as
+// it will be laid on the photograph itself.
+func (s *Studio) TryPhoto(ctx context.Context, w *Snapshot, p Photo, how Laying, long int) (*photomark.Result, error) {
+	small, err := s.smaller(ctx, p, long)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Name, err)
+	}
+	how.Setting = how.Full().Scaled(min(1, float64(long)/float64(max(p.W, p.H))))
+	m, err := how.Marker(w.Plan)
+	if err != nil {
+		return nil, err
+	}
+	return m.Lay(ctx, small)
+}

@@ -1,0 +1,79 @@
+// What is made around the kit: photographs, the brand sheet, the board.
+document.addEventListener("alpine:init", () => {
+  const Alpine = window.Alpine;
+
+  // Photographs with the mark on them. A form's change is seen at once; files are
+  // sent one after the other; the mark can be dragged to where it shall stand.
+  Alpine.data("photos", () => ({
+    plain: false,
+    says: "",
+    timer: 0,
+    init() {
+      const root = this.$root;
+      root.addEventListener("dragover", (e) => { if (e.dataTransfer.types.includes("Files")) e.preventDefault(); });
+      root.addEventListener("drop", (e) => {
+        if (!e.dataTransfer.files.length || !this.$refs.take) return;
+        e.preventDefault();
+        this.all([...e.dataTransfer.files]);
+      });
+    },
+    chosen(e) { this.all([...e.target.files]); },
+    send(e) {
+      const files = [...this.$refs.take.querySelector("input[type=file]").files];
+      if (!files.length) return;
+      e.preventDefault();
+      this.all(files);
+    },
+    async all(files) {
+      const wrong = [];
+      for (const [i, f] of files.entries()) {
+        this.says = `${i + 1} of ${files.length}: ${f.name} is sent`;
+        const body = new FormData();
+        body.append("photo", f, f.name);
+        try {
+          const answer = await fetch(this.$root.dataset.send, { method: "POST", body, headers: { Accept: "application/json" } });
+          if (!answer.ok) wrong.push((await answer.json()).error);
+        } catch (_) {
+          wrong.push(f.name + " was not sent: the connection broke off.");
+        }
+      }
+      this.says = wrong.join(" ");
+      if (wrong.length < files.length) location.href = this.$root.dataset.send + (wrong.length ? "#tried" : "");
+    },
+    later() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.again(), 120);
+    },
+    pick(e) {
+      e.preventDefault();
+      this.$refs.at.value = e.currentTarget.value;
+      this.again();
+    },
+    async again() {
+      const query = new URLSearchParams(new FormData(this.$refs.form)).toString();
+      this.asked = query;
+      const answer = await fetch("?" + query);
+      if (this.asked !== query) return; // something newer was asked for
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      this.$exchange(page, ["#tried", "#strip"]);
+    },
+    drag(e) {
+      const img = this.$refs.large;
+      if (e.button || !img) return;
+      e.preventDefault();
+      const form = this.$refs.form, photo = e.currentTarget;
+      const move = (m) => {
+        const r = img.getBoundingClientRect();
+        const part = (v) => Math.round(Math.min(1, Math.max(0, v)) * 1000) / 1000;
+        form.elements.x.value = part((m.clientX - r.left) / r.width);
+        form.elements.y.value = part((m.clientY - r.top) / r.height);
+        form.querySelector("[name=place][value=free]").checked = true;
+        this.later();
+      };
+      photo.setPointerCapture(e.pointerId);
+      move(e);
+      photo.addEventListener("pointermove", move);
+      photo.addEventListener("pointerup", () => photo.removeEventListener("pointermove", move), { once: true });
+    },
+  }));
+});
