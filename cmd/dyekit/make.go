@@ -37,11 +37,19 @@ type making struct {
 }
 
 func (m *making) flags(c *cobra.Command) {
+	m.master(c)
 	f := c.Flags()
 	f.StringVar(&m.recipe, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
 	f.StringVar(&m.out, "out", "", "where the kit goes: a folder, or a file ending in .zip")
-	f.StringVar(&m.brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	f.StringVar(&m.readers, "readers", "auto", "second reading by outside readers: auto, none or all")
+	f.BoolVar(&m.partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
+	f.BoolVar(&m.original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
+}
+
+// master adds the flags by which a master is read.
+func (m *making) master(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&m.brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	f.StringArrayVar(&m.fonts, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
 	f.StringArrayVar(&m.mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
 	f.StringVar(&m.password, "password", "", passwordHelp)
@@ -53,8 +61,6 @@ func (m *making) flags(c *cobra.Command) {
 	f.StringArrayVar(&m.namings, "part", nil, "what a part is made of: NAME=PIECE,PIECE, the pieces as inspect lists them; may be given again")
 	f.StringVar(&m.inks, "inks", "", "a JSON list of inks with the colours they stand for: name, drawn, rgb, cmyk, spot, stock")
 	f.StringVar(&m.profile, "profile", "", "ICC profile of the press that files in process inks are for")
-	f.BoolVar(&m.partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
-	f.BoolVar(&m.original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
 }
 
 // input reads all that a kit of a master is made from; what is wrong with it is

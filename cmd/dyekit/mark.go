@@ -22,9 +22,9 @@ import (
 // A marking is what marking photographs is told on the command line.
 type marking struct {
 	making
-	master, version, dark, light, place, size, margin, opacity, along, below, name string
-	longest                                                                int
-	force, asJSON                                                          bool
+	with, version, dark, light, place, size, margin, opacity, along, below, name string
+	longest                                                                      int
+	force, asJSON                                                                bool
 }
 
 // A markedPhoto is what is said of one photograph.
@@ -54,10 +54,10 @@ func markCmd() *cobra.Command {
 	}
 	d := photomark.Default()
 	f := c.Flags()
-	f.StringVar(&m.master, "with", "", "the master of the mark")
+	f.StringVar(&m.with, "with", "", "the master of the mark")
 	f.StringVar(&m.out, "out", "", "the folder for marked copies")
 	f.StringVar(&m.recipe, "recipe", "standard", "the recipe that names the versions: a file, or a built-in one")
-	f.StringArrayVar(&m.fonts, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
+	m.master(c)
 	f.StringVar(&m.version, "version", photomark.Auto, "a version of the recipe, or auto: dark or light for each photograph")
 	f.StringVar(&m.dark, "dark", "", "the version for light photographs (the darkest in one ink)")
 	f.StringVar(&m.light, "light", "", "the version for dark photographs (the lightest in one ink)")
@@ -111,7 +111,7 @@ func (m *marking) marker(ctx context.Context) (*photomark.Marker, error) {
 	if err != nil {
 		return nil, err
 	}
-	if m.master == "" {
+	if m.with == "" {
 		return nil, errors.New("--with is missing: which master's mark is laid on?")
 	}
 	if m.out == "" {
@@ -119,7 +119,7 @@ func (m *marking) marker(ctx context.Context) (*photomark.Marker, error) {
 	}
 	k := m.making
 	k.readers, k.out = "none", os.DevNull // no kit is made
-	in, err := k.input(ctx, m.master)
+	in, err := k.input(ctx, m.with)
 	if err != nil {
 		return nil, err
 	}

@@ -18,6 +18,7 @@ type Drawing struct {
 	Title string
 	Page  geom.Rect // the master's own page, in page units
 	Nodes []Node    // bottom to top
+	Set   []string  // families in which letters of it were set, before they became shapes
 }
 
 // A Node is a *Shape, a *Picture or a *Group.

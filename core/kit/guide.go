@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"image"
 	"io"
-	"math"
 	"slices"
 
 	"dyekit/core/colour"
@@ -18,7 +17,6 @@ import (
 	"dyekit/core/guide"
 	"dyekit/core/parallel"
 	"dyekit/core/preflight"
-	"dyekit/core/proof"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/scene"
@@ -180,27 +178,10 @@ func (j *job) standing(ground colour.RGB) (best *version.Version) {
 }
 
 // smallest says how small the mark may get.
-func (j *job) smallest(ctx context.Context, in Input, pg *guide.Page) error {
+func (j *job) smallest(ctx context.Context, in Input, pg *guide.Page) (err error) {
 	pg.Small.Asked = string(in.Recipe.Frame.Smallest)
-	for _, v := range j.plan.Versions {
-		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
-			continue
-		}
-		region, err := v.Region(ctx)
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		if err != nil {
-			continue
-		}
-		width := j.plan.FrameOf(v.Spec.Name).Box.W()
-		d := proof.Details(region)
-		if px := d.Pixels(width); px > 0 {
-			pg.Small.Px, pg.Small.MM = px, math.Ceil(d.Print(width))
-		}
-		break
-	}
-	return nil
+	pg.Small.Px, pg.Small.MM, err = j.plan.smallest(ctx)
+	return err
 }
 
 // room is the clear space around the mark as a share of its width, "" if its

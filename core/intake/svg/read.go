@@ -135,7 +135,8 @@ type reader struct {
 	sheet    sheet
 	fonts    *fonts.Set
 	standIn  string
-	within   int // drawings around this one
+	set      []string // families in which letters were set
+	within   int      // drawings around this one
 	findings finding.List
 	page     geom.Rect
 	tol      float64            // of fitted outlines, page units
@@ -243,6 +244,7 @@ func (r *reader) document() *drawing.Drawing {
 		}
 	})
 	d.Nodes = r.wrap(e, s, r.children(e, s))
+	d.Set = r.set
 	if !hasBox && !hasW && !hasH {
 		d.Page = d.Bounds()
 	}

@@ -3,6 +3,7 @@ package svg
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -239,6 +240,9 @@ func (r *reader) face(l *letter) (*fonts.Face, bool) {
 		if f.Has(l.r) {
 			if no := f.Lacks(want); no != "" {
 				r.findings.Add(finding.MissingFont, finding.Warn, fmt.Sprintf("the font %q is here %s; what is at hand was set", family, no), r.name(l.e, *l.s), geom.Rect{})
+			}
+			if !slices.Contains(r.set, f.Family) {
+				r.set = append(r.set, f.Family)
 			}
 			return f, true
 		}

@@ -237,6 +237,11 @@ func (d *Doc) Draw(have *fonts.Set) (*drawing.Drawing, []Gap, error) {
 		ink = colour.Screen(c)
 	}
 	out := &drawing.Drawing{Title: string(d.Lines[0].words(d.Year))}
+	for _, l := range d.Lines {
+		if !slices.Contains(out.Set, l.Font) {
+			out.Set = append(out.Set, l.Font)
+		}
+	}
 	paint := func(p geom.Path, part string) {
 		out.Nodes = append(out.Nodes, &drawing.Shape{Path: p, Paint: drawing.Solid{Colour: ink, Alpha: 1}, Part: part, Origin: drawing.Lettered})
 	}
