@@ -24,6 +24,7 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/guide"
 	"dyekit/core/parallel"
+	"dyekit/core/sheet"
 	"dyekit/studio/cache"
 	"dyekit/studio/decision"
 	"dyekit/studio/hook"
@@ -55,11 +56,15 @@ type Studio struct {
 	zipping parallel.Once[Hash]
 	pages   *cache.Cache[*guide.Page] // of kits, for clients
 	tries   *cache.Cache[[]byte]      // photographs, small
+	sheets  *cache.Cache[*sheet.Sheet]
 	trouble atomic.Pointer[string]
 }
 
 // maxPages bounds the pages of kits that are kept ready: some 200 kB each.
 const maxPages = 100
+
+// maxSheetsKept bounds the brand sheets that are kept ready: some MB each.
+const maxSheetsKept = 16
 
 // ErrNotFound is returned for what is not there.
 var ErrNotFound = preview.ErrNotFound
@@ -87,7 +92,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) })}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet])}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

@@ -63,6 +63,10 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Viewer: `
 		GET /marks/:id/photos
+		GET /marks/:id/sheet
+		GET /marks/:id/sheet.pdf
+		GET /marks/:id/sheet/page/:n
+		GET /marks/:id/working.svg
 		GET /marks/:id/photos/file/:n
 		GET /marks/:id/photos/try/:n
 		GET /marks/:id/photos/zip
@@ -125,6 +129,7 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Designer: `
 		POST /marks/:id/photos
+		POST /marks/:id/sheet
 		POST /marks/:id/photos/do
 		POST /build-stale
 		POST /candidates

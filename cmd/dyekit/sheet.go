@@ -77,8 +77,11 @@ func sheetPages(ctx context.Context, in kit.Input, line string, l sheet.Layout) 
 	if err != nil {
 		return nil, nil, err
 	}
-	pages, err := sheet.Pages(c, l)
-	return pages, p, err
+	s, err := sheet.Pages(c, l)
+	if err != nil {
+		return nil, nil, err
+	}
+	return s.Pages, p, nil
 }
 
 // writePages writes pages as the file's ending says; pdf writes them as one PDF.

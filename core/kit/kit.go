@@ -30,7 +30,7 @@ import (
 )
 
 // Release names the state of the engine; it is part of every kit's name.
-const Release = "0.7.0"
+const Release = "0.8.0"
 
 // An Input is all that a kit depends on.
 type Input struct {
@@ -141,6 +141,7 @@ type Manifest struct {
 	// Original is the master as it came, scripts and all, if it was asked for.
 	Original *MasterRef           `json:"original,omitempty"`
 	Profile  *MasterRef           `json:"profile,omitempty"` // of the press, if one was given
+	Beside   []MasterRef          `json:"beside,omitempty"`  // what the recipe wants beside its files
 	Mends    []intake.Mend        `json:"mends,omitempty"`
 	Parts    []parts.Naming       `json:"parts,omitempty"`
 	Inks     []version.InkMapping `json:"inks,omitempty"`
@@ -393,12 +394,26 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 		}
 		m.Profile = &MasterRef{x.Path, x.SHA256}
 	}
+	besides, left, err := j.beside(ctx, in, k.Files)
+	if err != nil {
+		return err
+	}
+	m.Omitted = append(slices.Clip(m.Omitted), left...)
+	k.Omitted = m.Omitted
+	for _, x := range besides {
+		m.Beside = append(m.Beside, MasterRef{x.path, Hash(x.data)})
+	}
 	b, err := json.MarshalIndent(m, "", " ")
 	if err != nil {
 		return err
 	}
 	if _, err := extra("START-HERE.html", page); err != nil {
 		return err
+	}
+	for _, x := range besides {
+		if _, err := extra(x.path, x.data); err != nil {
+			return err
+		}
 	}
 	_, err = extra("kit.json", append(b, '\n'))
 	return err

@@ -7,6 +7,7 @@ import (
 	"image"
 	"io"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/export"
@@ -55,6 +56,9 @@ func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, 
 			if m.Paints(t.Colour) {
 				k.Name = m.Name
 			}
+		}
+		if slices.ContainsFunc(c.Inks, func(o sheet.Ink) bool { return o.Name == k.Name }) {
+			k.Name += " " + t.Colour.RGB.Hex()
 		}
 		c.Inks = append(c.Inks, k)
 	}

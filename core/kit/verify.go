@@ -109,6 +109,12 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 			known[x.Path] = true
 		}
 	}
+	for _, x := range m.Beside {
+		known[x.Path] = true
+		if Hash(files[x.Path]) != x.SHA256 {
+			return bad(x.Path, "it is missing or was changed after the kit was built")
+		}
+	}
 	for _, f := range m.Files {
 		known[f.Path] = true
 	}

@@ -17,6 +17,7 @@ import (
 	"dyekit/core/field"
 	"dyekit/core/format"
 	"dyekit/core/frame"
+	"dyekit/core/sheet"
 	"dyekit/core/version"
 )
 
@@ -45,6 +46,34 @@ type Recipe struct {
 	// Language of the guide: a tag as in en or de; English if it is empty or not
 	// known.
 	Language string `json:"language,omitempty"`
+	// Beside is what lies in the kit beside its files.
+	Beside *Beside `json:"beside,omitempty"`
+}
+
+// Beside is what can lie in a kit beside its files.
+type Beside struct {
+	Sheet   *sheet.Layout `json:"sheet,omitempty"`   // the brand sheet: a PDF and a page
+	Line    string        `json:"line,omitempty"`    // at the foot of the brand sheet
+	Working bool          `json:"working,omitempty"` // one SVG with all versions as named groups
+	Snippet bool          `json:"snippet,omitempty"` // for a site: the picture element with all its sources
+}
+
+// maxLine bounds the line at the foot of a sheet, in bytes.
+const maxLine = 200
+
+func (b *Beside) check() error {
+	if b == nil {
+		return nil
+	}
+	if len(b.Line) > maxLine {
+		return field.Errorf("line", "it is longer than %d letters", maxLine)
+	}
+	if b.Sheet != nil {
+		if err := b.Sheet.Check(); err != nil {
+			return field.In("sheet", err)
+		}
+	}
+	return nil
 }
 
 // An Entry asks for files of one type.
@@ -217,6 +246,9 @@ func (r *Recipe) Check() error {
 	}
 	if err := r.Frame.Check(); err != nil {
 		return field.In("frame", err)
+	}
+	if err := r.Beside.check(); err != nil {
+		return field.In("beside", err)
 	}
 	switch r.Folders {
 	case "", ByType, ByVersion, Flat:

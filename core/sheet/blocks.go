@@ -152,6 +152,9 @@ func (b *builder) inks() (rows []row) {
 			for i, s := range Values(k) {
 				ns = append(ns, values.Line(shorten(values, s, 62), geom.Pt(x+swatch+gap, y+8.6+4.2*float64(i))))
 			}
+			if k.Colour.RGB.NearWhite() {
+				return ns // a tint of the paper is the paper
+			}
 			left := x + b.width() - step*float64(len(Steps))
 			for i, t := range Steps {
 				r := geom.Rect{X0: left + step*float64(i), Y0: y, X1: left + step*float64(i+1), Y1: y + high - 9}
@@ -309,14 +312,25 @@ func (b *builder) small() []row {
 	if s.Px > 0 {
 		sizes = append(sizes, size{float64(s.Px) / screenInch * 25.4, fmt.Sprintf("%d px on a screen", s.Px)})
 	}
+	// What is large is told in words alone.
+	const largest = 60
+	shape := v.Box.H() / v.Box.W()
+	fits := func(x size) bool { return x.mm <= largest && x.mm*shape <= largest }
 	high := 0.0
 	for _, x := range sizes {
-		high = max(high, x.mm*v.Box.H()/v.Box.W())
+		if fits(x) {
+			high = max(high, x.mm*shape)
+		}
 	}
 	return []row{{high + 13, func(x, y float64) (ns []drawing.Node) {
 		for _, z := range sizes {
 			w := NewWriter(3, 450, Printed)
-			r := geom.Rect{X0: x, Y0: y, X1: x + z.mm, Y1: y + z.mm*v.Box.H()/v.Box.W()}
+			if !fits(z) {
+				ns = append(ns, w.Line(z.word, geom.Pt(x, y+high+7.5)))
+				x += w.Width(z.word) + 16
+				continue
+			}
+			r := geom.Rect{X0: x, Y0: y, X1: x + z.mm, Y1: y + z.mm*shape}
 			if v.Light {
 				ns = append(ns, Fill(geom.Box(r.Grow(1)), dark))
 			}
@@ -326,6 +340,9 @@ func (b *builder) small() []row {
 			ns = append(ns, w.Line(z.word, geom.Pt(x, y+high+7.5)))
 			x += max(z.mm, w.Width(z.word)) + 16
 		}
-		return append(ns, NewWriter(3, 450, Quiet).Line("shown at true size on paper", geom.Pt(x, y+high+7.5)))
+		if high == 0 {
+			return ns
+		}
+		return append(ns, NewWriter(3, 450, Quiet).Line("drawn at true size on paper", geom.Pt(x, y+high+7.5)))
 	}}}
 }

@@ -121,8 +121,21 @@ const (
 	foot   = 12 // above the lower edge
 )
 
+// A Sheet is pages, and where each block of them came to lie.
+type Sheet struct {
+	Pages  []export.Page
+	Places []Place
+}
+
+// A Place is where a block, or a piece of it, lies on a page: in mm from its upper left.
+type Place struct {
+	Block string
+	Page  int // from 0
+	Box   geom.Rect
+}
+
 // Pages draws the sheet.
-func Pages(c *Content, l Layout) ([]export.Page, error) {
+func Pages(c *Content, l Layout) (*Sheet, error) {
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
@@ -137,9 +150,9 @@ func Pages(c *Content, l Layout) ([]export.Page, error) {
 	b.page()
 	b.head()
 	for _, name := range l.Blocks {
-		b.block(Titles[name], b.rows(name))
+		b.block(name, b.rows(name))
 	}
-	return b.finish(l), nil
+	return &Sheet{b.finish(), b.places}, nil
 }
 
 // A row is a piece of a block that stays together.
@@ -155,7 +168,8 @@ type builder struct {
 	one   bool
 	pages [][]drawing.Node
 	y     float64 // where the next row begins
-	most  float64 // of one long page: its length
+
+	places []Place
 }
 
 // width is that of what is printed.
@@ -174,11 +188,14 @@ func (b *builder) add(ns ...drawing.Node) {
 	}
 }
 
-// room makes sure that so much fits below what there is.
-func (b *builder) room(high float64) {
-	if !b.one && b.y+high > b.h-margin-foot && b.y > margin {
-		b.page()
+// room makes sure that so much fits below what there is, and tells whether a new page
+// begins.
+func (b *builder) room(high float64) bool {
+	if b.one || b.y+high <= b.h-margin-foot || b.y <= margin {
+		return false
 	}
+	b.page()
+	return true
 }
 
 // head is the name and the mark, large, above all.
@@ -208,31 +225,43 @@ func (b *builder) head() {
 }
 
 // block lays a title and rows below one another.
-func (b *builder) block(title string, rows []row) {
+func (b *builder) block(name string, rows []row) {
 	const above, below = 4, 4.5
 	if len(rows) == 0 {
 		return
 	}
 	b.room(above + 5 + below + rows[0].high)
 	b.y += above
+	b.begin(name)
 	b.add(Fill(geom.Box(geom.Rect{X0: margin, Y0: b.y, X1: b.w - margin, Y1: b.y + 0.25}), Printed))
 	b.y += 6
-	b.add(NewWriter(4.6, 700, Printed).Line(title, geom.Pt(margin, b.y)))
+	b.add(NewWriter(4.6, 700, Printed).Line(Titles[name], geom.Pt(margin, b.y)))
 	b.y += below
 	for _, r := range rows {
-		b.room(r.high)
+		if b.room(r.high) {
+			b.begin(name)
+		}
 		b.add(r.draw(margin, b.y)...)
 		b.y += r.high
+		b.places[len(b.places)-1].Box.Y1 = b.y
 	}
 	b.y += 3
 }
 
+// begin notes that a block, or a piece of it, begins here.
+func (b *builder) begin(name string) {
+	b.places = append(b.places, Place{name, len(b.pages) - 1, geom.Rect{X0: margin, Y0: b.y, X1: b.w - margin, Y1: b.y}})
+}
+
 // finish numbers the pages. All on one page is made as much smaller as it must be.
-func (b *builder) finish(l Layout) []export.Page {
+func (b *builder) finish() []export.Page {
 	if b.one && b.y > b.h-margin-foot {
 		k := (b.h - margin - foot) / b.y
 		m := geom.Translate(b.w/2*(1-k), 0).Mul(geom.Scale(k, k))
 		b.pages[0] = []drawing.Node{&drawing.Group{Nodes: drawing.Moved(b.pages[0], m), Alpha: 1}}
+		for i := range b.places {
+			b.places[i].Box = m.Rect(b.places[i].Box)
+		}
 	}
 	out := make([]export.Page, len(b.pages))
 	page := geom.Rect{X1: b.w, Y1: b.h}

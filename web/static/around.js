@@ -76,4 +76,42 @@ document.addEventListener("alpine:init", () => {
       photo.addEventListener("pointerup", () => photo.removeEventListener("pointermove", move), { once: true });
     },
   }));
+
+  // The brand sheet as the form makes it; blocks are moved on the page itself.
+  Alpine.data("sheet", () => ({
+    plain: false,
+    timer: 0,
+    init() {
+      this.$root.addEventListener("click", (e) => {
+        const a = e.target.closest("#pages a[href^='?']");
+        if (!a || e.ctrlKey || e.metaKey || e.shiftKey) return;
+        e.preventDefault();
+        this.show(a.getAttribute("href"), a.getAttribute("aria-label"));
+      });
+    },
+    later() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.again(), 300);
+    },
+    again() {
+      clearTimeout(this.timer);
+      this.show("?" + new URLSearchParams(new FormData(this.$refs.form)));
+    },
+    async show(to, pressed) {
+      this.asked = to;
+      const answer = await fetch(to);
+      if (this.asked !== to) return;
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      // The old pages stay until the new ones are there.
+      await Promise.all([...page.querySelectorAll("#pages img")].map((img) => {
+        const ready = new Image();
+        ready.src = img.getAttribute("src");
+        return ready.decode().catch(() => {});
+      }));
+      if (this.asked !== to) return;
+      this.$refs.form.elements.blocks.value = page.querySelector("[name=blocks]").value;
+      this.$exchange(page, ["#pages", "#gets"], pressed && `[aria-label="${pressed}"]`);
+      history.replaceState(null, "", to);
+    },
+  }));
 });

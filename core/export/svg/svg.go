@@ -11,6 +11,7 @@ import (
 	"io"
 	"math"
 	"strings"
+	"unicode"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -28,6 +29,9 @@ type Options struct {
 	// Dark, if not nil, is shown instead where the reader prefers dark pages
 	// (Media Queries Level 5, prefers-color-scheme). It has the same frame.
 	Dark *drawing.Drawing
+	// Names gives groups that have a part an id and a title by it, for those who go
+	// on drawing.
+	Names bool
 }
 
 // Encode returns the page as a file.
@@ -37,6 +41,9 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 	w.to = geom.Scale(k, k).Mul(geom.Translate(-p.Frame.Box.X0, -p.Frame.Box.Y0))
 	w.prefix = unnamed
 	w.current = o.Current
+	if o.Names {
+		w.names = map[string]int{}
+	}
 	light, dark := w.prefix+"-l", w.prefix+"-d"
 	if o.Dark != nil {
 		w.body = fmt.Appendf(w.body, "<g class=\"%s\">\n", light)
@@ -106,6 +113,7 @@ type writer struct {
 	ids     int
 	linked  bool
 	current bool
+	names   map[string]int // how often each was given; nil if groups have none
 	body    []byte
 	defs    []byte
 	known   map[string]string // definition -> id
@@ -152,6 +160,19 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 				}
 			}
 			w.body = append(w.body, indent+"<g"...)
+			title := ""
+			if w.names != nil && n.Part != "" {
+				id := plainID(n.Part)
+				if w.names[id]++; w.names[id] > 1 {
+					id = fmt.Sprintf("%s-%d", id, w.names[id])
+				}
+				w.attr("id", id)
+				var b strings.Builder
+				if err := xml.EscapeText(&b, []byte(n.Part)); err != nil {
+					return err
+				}
+				title = "<title>" + b.String() + "</title>\n"
+			}
 			if mask != "" {
 				w.attr("mask", "url(#"+mask+")")
 			}
@@ -161,7 +182,7 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 			if n.Clip != nil {
 				w.attr("clip-path", "url(#"+w.clip(n.Clip)+")")
 			}
-			w.body = append(w.body, ">\n"...)
+			w.body = append(w.body, ">\n"+title...)
 			if err := w.nodes(n.Nodes, indent); err != nil {
 				return err
 			}
@@ -169,6 +190,20 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 		}
 	}
 	return nil
+}
+
+// plainID is a name as an id: letters, digits and signs that XML takes there.
+func plainID(s string) string {
+	id := strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || r == '-' || r == '_' {
+			return r
+		}
+		return '_'
+	}, s)
+	if id == "" || !unicode.IsLetter([]rune(id)[0]) {
+		return "_" + id
+	}
+	return id
 }
 
 func (w *writer) attr(name, value string) { w.body = fmt.Appendf(w.body, ` %s="%s"`, name, value) }
