@@ -73,9 +73,9 @@ func (b *builder) grid(cells []cell, n int, high float64) (rows []row) {
 					ns = append(ns, cross(geom.Pt(r.X0+1.6, r.Y1+3.3), 1.3))
 					left += 4.6
 				}
-				ns = append(ns, name.Line(shorten(name, c.name, r.X1-left), geom.Pt(left, r.Y1+4.4)))
+				ns = append(ns, name.Line(Shorten(name, c.name, r.X1-left), geom.Pt(left, r.Y1+4.4)))
 				says := NewWriter(2.8, 450, Quiet)
-				ns = append(ns, says.Line(shorten(says, c.says, w), geom.Pt(r.X0, r.Y1+8.2)))
+				ns = append(ns, says.Line(Shorten(says, c.says, w), geom.Pt(r.X0, r.Y1+8.2)))
 			}
 			return ns
 		}})
@@ -83,8 +83,8 @@ func (b *builder) grid(cells []cell, n int, high float64) (rows []row) {
 	return rows
 }
 
-// shorten keeps a line within a width.
-func shorten(w Writer, s string, width float64) string {
+// Shorten keeps a line within a width.
+func Shorten(w Writer, s string, width float64) string {
 	if w.Width(s) <= width {
 		return s
 	}
@@ -147,10 +147,10 @@ func (b *builder) inks() (rows []row) {
 				ns = append(ns, Frame(r, 0.2, line))
 			}
 			name := NewWriter(3.6, 650, Printed)
-			ns = append(ns, name.Line(shorten(name, k.Name, 60), geom.Pt(x+swatch+gap, y+4)))
+			ns = append(ns, name.Line(Shorten(name, k.Name, 60), geom.Pt(x+swatch+gap, y+4)))
 			values := NewWriter(3, 450, Printed)
 			for i, s := range Values(k) {
-				ns = append(ns, values.Line(shorten(values, s, 62), geom.Pt(x+swatch+gap, y+8.6+4.2*float64(i))))
+				ns = append(ns, values.Line(Shorten(values, s, 62), geom.Pt(x+swatch+gap, y+8.6+4.2*float64(i))))
 			}
 			if k.Colour.RGB.NearWhite() {
 				return ns // a tint of the paper is the paper
@@ -190,7 +190,7 @@ func (b *builder) fonts() (rows []row) {
 	for _, f := range b.c.Fonts {
 		rows = append(rows, row{21, func(x, y float64) (ns []drawing.Node) {
 			name := NewWriter(3.6, 650, Printed)
-			ns = append(ns, name.Line(shorten(name, f.Family, 40), geom.Pt(x, y+5)))
+			ns = append(ns, name.Line(Shorten(name, f.Family, 40), geom.Pt(x, y+5)))
 			if len(f.Faces) == 0 {
 				return append(ns, NewWriter(3, 450, Quiet).Line("not at hand here", geom.Pt(x+44, y+5)))
 			}
