@@ -143,6 +143,7 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 		}
 		return all(ctx, tx, m.ClientID, []string{
 			"DELETE FROM fonts WHERE client_id = ?",
+			"DELETE FROM reviews WHERE client_id = ?",
 			"DELETE FROM candidates WHERE client_id = ?",
 			"DELETE FROM recipes WHERE client_id = ?",
 			"UPDATE clients SET inks_id = NULL WHERE id = ?",

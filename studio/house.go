@@ -95,6 +95,15 @@ func (s *Studio) Portrait(ctx context.Context, house int64) (data []byte, media 
 	return data, media, err
 }
 
+// HouseOfClient is the studio that a client is of.
+func (s *Studio) HouseOfClient(ctx context.Context, client int64) (House, error) {
+	var id int64
+	if err := s.db.QueryRowContext(ctx, "SELECT studio_id FROM clients WHERE id = ?", client).Scan(&id); err != nil {
+		return House{}, err
+	}
+	return s.House(InHouse(ctx, id))
+}
+
 // HouseOf is the studio that a kit comes from.
 func (s *Studio) HouseOf(ctx context.Context, k *Kit) (House, error) {
 	var id int64

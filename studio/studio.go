@@ -21,6 +21,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
 
+	"dyekit/core/board"
 	"dyekit/core/fonts"
 	"dyekit/core/guide"
 	"dyekit/core/parallel"
@@ -57,6 +58,7 @@ type Studio struct {
 	pages   *cache.Cache[*guide.Page] // of kits, for clients
 	tries   *cache.Cache[[]byte]      // photographs, small
 	sheets  *cache.Cache[*sheet.Sheet]
+	boards  *cache.Cache[board.Candidate]
 	trouble atomic.Pointer[string]
 }
 
@@ -92,7 +94,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

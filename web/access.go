@@ -65,7 +65,7 @@ func door(method, route string) studio.Role {
 		return r
 	}
 	switch {
-	case strings.HasPrefix(route, "/k/:token"):
+	case strings.HasPrefix(route, "/k/:token"), strings.HasPrefix(route, "/r/:token"):
 		return everybody // who has the link
 	case strings.HasPrefix(route, "/api/v1/"):
 		return everybody // who has a token: see script

@@ -36,6 +36,9 @@ var everyRoute = map[studio.Role]string{
 		GET /healthz
 		GET /join/:token
 		GET /k/:token
+		GET /r/:token
+		GET /r/:token/picture/:n
+		POST /r/:token
 		GET /k/:token/kit/:n
 		GET /k/:token/kit/:n/file/*path
 		GET /k/:token/kit/:n/picture/:name
@@ -63,6 +66,10 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Viewer: `
 		GET /marks/:id/photos
+		GET /clients/:id/board
+		GET /clients/:id/board.jpg
+		GET /clients/:id/board.pdf
+		GET /clients/:id/board.png
 		GET /marks/:id/sheet
 		GET /marks/:id/sheet.pdf
 		GET /marks/:id/sheet/page/:n
@@ -129,6 +136,7 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Designer: `
 		POST /marks/:id/photos
+		POST /clients/:id/board
 		POST /marks/:id/sheet
 		POST /marks/:id/photos/do
 		POST /build-stale

@@ -19,8 +19,8 @@ import (
 	"dyekit/studio/decision"
 )
 
-// A board is the art large, to be looked at closely and picked from.
-type board struct {
+// An easel is the art large, to be looked at closely and picked from.
+type easel struct {
 	D       header
 	Page    geom.Rect
 	Art     geom.Rect
@@ -29,13 +29,13 @@ type board struct {
 	Label   string
 }
 
-func newBoard(d header, label string) board {
+func newBoard(d header, label string) easel {
 	m := d.Snapshot.Plan.Master.Drawing
-	return board{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
+	return easel{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
 }
 
 // Wide reports whether the art takes the whole width of the screen.
-func (b board) Wide() bool { return b.Page.W() > 3*b.Page.H() }
+func (b easel) Wide() bool { return b.Page.W() > 3*b.Page.H() }
 
 // A bundle is the pieces of one part, or those without a name.
 type bundle struct {
@@ -51,7 +51,7 @@ const maxListed = 60
 
 type partsPage struct {
 	D         header
-	Board     board
+	Board     easel
 	Groups    []bundle
 	Suggested []parts.Naming
 	Parts     []string

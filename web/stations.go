@@ -117,7 +117,7 @@ type seen struct {
 type masterPage struct {
 	D        header
 	Findings []seen
-	Board    board
+	Board    easel
 	Parts    []string
 	Several  bool // whether several drawings stand on the page
 	Who      string
