@@ -23,6 +23,7 @@ const (
 type Code string
 
 const (
+	FinishWeak      Code = "finish-weak"      // a finish that does not stand out on a ground
 	LiveText        Code = "live-text"        // text was set and made into shapes
 	MissingFont     Code = "missing-font"     // text whose font is not at hand
 	Stroke          Code = "stroke"           // strokes were made into shapes

@@ -8,6 +8,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/export/svg"
 	"dyekit/core/format"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -33,6 +34,12 @@ func burdenOf(d *drawing.Drawing, e recipe.Entry) burden {
 	h := d.Has()
 	k, cmyk := e.Kind(), e.ColourSpace() == format.CMYK
 	switch {
+	case h.Filters && e.Format == format.SVG && e.Effects != recipe.Picture && svg.Filters(d):
+		// SVG has filters of its own.
+		if k.Plain && (hardMasks(d) || offCentre(d)) {
+			return masks
+		}
+		return none
 	case h.Filters:
 		return effects
 	case e.Flat():

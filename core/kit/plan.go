@@ -123,8 +123,11 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 		if v.Drawing == nil {
 			refused[s.Name] = v.Refused
-		} else if s.Outline != nil && !v.OwnFrame(standard != nil) { // it may reach past the art
+		} else if (s.Outline != nil || s.Finish != nil) && !v.OwnFrame(standard != nil) { // it may reach past the art
 			art = art.Union(v.Drawing.Bounds())
+			if s.Finish != nil {
+				page = page.Union(v.Drawing.Bounds()) // nothing of it is cut
+			}
 		}
 	}
 	if err := p.frames(ctx, r, page, art); err != nil {

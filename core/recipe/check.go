@@ -86,6 +86,14 @@ func checkVersion(v version.Spec) error {
 			return field.In("gap", err)
 		}
 	}
+	if f := v.Finish; f != nil {
+		if err := f.Check(); err != nil {
+			return field.In("finish", err)
+		}
+		if v.OneInk() {
+			return field.Errorf("finish", "is for versions in colour: black, white and other single inks stay pure")
+		}
+	}
 	if o := v.Outline; o != nil {
 		if err := checkLength(o.Width); err != nil {
 			return field.In("outline.width", err)

@@ -157,6 +157,7 @@ type Spec struct {
 	Outline   *Outline     `json:"outline,omitempty"`
 	Opacity   float64      `json:"opacity,omitempty"` // 0 to 1; 0 stands for 1
 	Backing   *Backing     `json:"backing,omitempty"`
+	Finish    *Finish      `json:"finish,omitempty"` // of versions in colour
 
 	// Arranged is the lockup of the recipe that the version shows, if it names
 	// one or the recipe has a standard one.
@@ -305,6 +306,9 @@ func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 		err = v.inked(ctx, a)
 	default:
 		return nil, fmt.Errorf("treatment %q is not known: as-drawn, single-ink, tints or backed", s.Treatment)
+	}
+	if err == nil && v.Drawing != nil && s.Finish != nil {
+		err = v.finish(ctx)
 	}
 	if err == nil && v.Drawing != nil && (s.Backing != nil || s.Treatment == Backed) && !s.toTheEdge() {
 		err = v.back(ctx, a)

@@ -146,11 +146,15 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 				return err
 			}
 		case *drawing.Group:
-			switch {
-			case n.Filter != nil:
-				return export.Cannot("a filter (shadow, glow, blur) cannot be kept in SVG yet")
-			case n.Blend != drawing.Normal:
+			if n.Blend != drawing.Normal {
 				return export.Cannot("SVG 1.1 has no blend with what lies below")
+			}
+			filter := ""
+			if n.Filter != nil {
+				var err error
+				if filter, err = w.filter(n.Filter); err != nil {
+					return err
+				}
 			}
 			mask := ""
 			if n.Mask != nil {
@@ -172,6 +176,9 @@ func (w *writer) nodes(ns []drawing.Node, indent string) error {
 					return err
 				}
 				title = "<title>" + b.String() + "</title>\n"
+			}
+			if filter != "" {
+				w.attr("filter", "url(#"+filter+")")
 			}
 			if mask != "" {
 				w.attr("mask", "url(#"+mask+")")
