@@ -66,6 +66,8 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Viewer: `
 		GET /marks/:id/photos
+		GET /marks/:id/finish
+		GET /marks/:id/finish.png
 		GET /clients/:id/board
 		GET /clients/:id/board.jpg
 		GET /clients/:id/board.pdf
@@ -136,6 +138,7 @@ var everyRoute = map[studio.Role]string{
 	`,
 	studio.Designer: `
 		POST /marks/:id/photos
+		POST /marks/:id/finish
 		POST /clients/:id/board
 		POST /marks/:id/sheet
 		POST /marks/:id/photos/do

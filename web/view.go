@@ -63,6 +63,8 @@ func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 		here, title = "master", "Tracing · "+m.Client+" "+m.Name
 	case "frame":
 		here, title = "versions", "Frame · "+m.Client+" "+m.Name
+	case "finish":
+		here, title = "versions", "Finish · "+m.Client+" "+m.Name
 	case "sheet":
 		here, title = "", "Brand sheet · "+m.Client+" "+m.Name
 	case "photos":

@@ -473,7 +473,7 @@ func effect(x Effect, nodes []drawing.Node, long float64) (*drawing.Group, error
 // up is seen by its whole, not by its thinnest line).
 const (
 	holdsBy   = 1.5
-	holdsPart = 0.5
+	holdsPart = 0.75
 )
 
 // grounds are what every finish is judged on.

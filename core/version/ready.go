@@ -54,7 +54,7 @@ func Ready(inks []Ink) []Finish {
 		{Name: "Adrift", Effects: []Effect{{Kind: Shadow, Ink: black, Opacity: 0.35, Size: "1.6%", Right: "0.8%", Down: "1.6%"}}},
 		{Name: "Enamel", Lines: []Line{{Width: "1.2%", Ink: white}, {Width: "0.8%", Ink: dark}}, Effects: []Effect{{Kind: Edge, Ink: white, Opacity: 0.6, Size: "0.8%", Right: "0.8%", Down: "0.8%"}}},
 		{Name: "Pressed", Effects: []Effect{{Kind: Inner, Ink: black, Opacity: 0.55, Size: "0.9%", Right: "0.5%", Down: "0.9%"}}},
-		{Name: "Rings", Lines: []Line{{Width: "1%", Ink: dark, Double: true}}},
+		{Name: "Rings", Lines: []Line{{Width: "0.45%", Ink: dark, Double: true}}},
 	}
 }
 

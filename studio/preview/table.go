@@ -78,7 +78,8 @@ type Table struct {
 	weights  *cache.Cache[Weight]
 	fine     *cache.Cache[Fine]
 	plates   *cache.Cache[[]proof.Plate]
-	weighing chan struct{} // held by whoever weighs
+	finished *cache.Cache[*version.Version] // looked at, and not kept
+	weighing chan struct{}                  // held by whoever weighs
 }
 
 // NewTable makes a table to which bytes come by their hash in hex.
@@ -92,6 +93,7 @@ func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byt
 		pngs:     cache.New(maxPNGs, func(b []byte) int { return len(b) }),
 		bares:    cache.New(maxBares, func(m *image.NRGBA) int { return len(m.Pix) }),
 		weights:  cache.New(maxWeights, cache.One[Weight]), fine: cache.New(maxSeen, cache.One[Fine]), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
+		finished: cache.New(maxWorks, cache.One[*version.Version]),
 	}
 }
 

@@ -114,4 +114,27 @@ document.addEventListener("alpine:init", () => {
       history.replaceState(null, "", to);
     },
   }));
+
+  // A finish is seen as it is put together.
+  Alpine.data("finishing", () => ({
+    plain: false,
+    timer: 0,
+    later() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.again(), 200);
+    },
+    async again() {
+      const to = "?" + new URLSearchParams(new FormData(this.$refs.form));
+      this.asked = to;
+      const answer = await fetch(to);
+      if (this.asked !== to) return;
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      await Promise.all([...page.querySelectorAll("#outcome img")].map((img) => {
+        const ready = new Image();
+        ready.src = img.getAttribute("src");
+        return ready.decode().catch(() => {});
+      }));
+      if (this.asked === to) this.$exchange(page, ["#outcome"]);
+    },
+  }));
 });
