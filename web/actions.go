@@ -26,7 +26,8 @@ func weightOf(w preview.Weight) string {
 // from is the view a form was sent from.
 func from(c *gin.Context, otherwise string) string {
 	key := c.PostForm("from")
-	if key == "parts" || key == "frame" {
+	switch key {
+	case "parts", "frame", "photos", "sheet", "finish":
 		return key
 	}
 	for _, st := range stations {

@@ -44,9 +44,9 @@ func TestScreenshots(t *testing.T) {
 	}
 	for name, page := range map[string]string{
 		"desk": "/", "master": "/marks/1/master", "inks": "/marks/1/inks", "versions": "/marks/1/versions",
-		"files": "/marks/2/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit", "take-in": "/new",
+		"files": "/marks/2/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit",
 		"parts": "/marks/2/parts", "frame": "/marks/2/frame?version=black&over=white", "recipe": "/marks/2/files?edit=1",
-		"machines": "/marks/1/proof?view=machines", "in-use": "/marks/1/proof?view=use",
+		"machines": "/marks/1/proof?view=machines",
 		"client": "/kits/1/page",
 	} {
 		shoot(name, page)
@@ -70,16 +70,10 @@ func TestScreenshots(t *testing.T) {
 		}
 	}
 	shoot("hand-over", "/kits/1/hand")
-	// A second master of the kettle, for what it changed.
 	data, err := os.ReadFile("../studio/demo/odd-kettle.svg")
 	if err != nil {
 		t.Fatal(err)
 	}
-	next := strings.ReplaceAll(string(data), "#cf7a22", "#2c5282")
-	if err := s.Revise(t.Context(), 2, studio.Taking{Filename: "odd-kettle-blue.svg", Data: []byte(next)}); err != nil {
-		t.Fatal(err)
-	}
-	shoot("compare", "/marks/2/compare")
 	// The kettle as a worn picture, traced; and a mark of words.
 	master, err := intake.Read(t.Context(), data, intake.Options{})
 	if err != nil {
@@ -106,5 +100,15 @@ func TestScreenshots(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	shoot("candidates", "/clients/2/candidates")
+	shoot("board", "/clients/2/board?by_ground=yes&paper=a4&ground=%23cf7a22&title=Odd+Kettle+Teahouse%3A+candidates")
+	shoot("sheet", "/marks/1/sheet")
+	shoot("finish", "/marks/1/finish")
+	m, err := s.Mark(t.Context(), 1)
+	if err == nil {
+		err = s.DemoPhotos(t.Context(), m)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	shoot("photos", "/marks/1/photos?n=4&place=quiet&x=0.5&y=0.5&size=30&margin=4&opacity=80&below=&mark=auto&dark=&light=&along=&longest=&name=%7Bphoto%7D_marked")
 }

@@ -32,7 +32,9 @@ const (
 	Along  = "along"  // along the shape: from its edge inwards
 )
 
-// A Fill is a gradient over one part or over the whole. What is white stays white.
+// A Fill is a gradient over one part or over the whole. What is white stays white; of
+// the whole, what is much lighter than its largest shape stays too, so that what is
+// drawn upon that is not lost.
 type Fill struct {
 	Part  string  `json:"part,omitempty"` // the whole if empty
 	Kind  string  `json:"kind"`
@@ -162,7 +164,7 @@ func (v *Version) finish(ctx context.Context) error {
 	if err := f.Check(); err != nil {
 		return fmt.Errorf("finish: %w", err)
 	}
-	d := v.Drawing
+	d, plain := v.Drawing, v.Drawing
 	box := d.Bounds()
 	if box.Empty() {
 		return fmt.Errorf("%w: there is nothing to be finished", errRefused)
@@ -199,138 +201,7 @@ func (v *Version) finish(ctx context.Context) error {
 		nodes = []drawing.Node{g}
 	}
 	v.Drawing = with(d, nodes...)
-	return v.judge(ctx)
-}
-
-// paints reports whether a fill changes a shape: it is of the part, and not white.
-func (x Fill) paints(s *drawing.Shape) bool {
-	if x.Part != "" && x.Part != s.Part {
-		return false
-	}
-	p, ok := s.Paint.(drawing.Solid)
-	return !ok || !p.Colour.RGB.NearWhite() || p.Colour.Spot != ""
-}
-
-func (x Fill) stops() (out []drawing.Stop, err error) {
-	for _, s := range x.Stops {
-		c, err := s.Ink.Colour()
-		if err != nil {
-			return nil, err
-		}
-		a := s.Opacity
-		if a == 0 {
-			a = 1
-		}
-		out = append(out, drawing.Stop{At: s.At, Colour: c, Alpha: a})
-	}
-	return out, nil
-}
-
-// fill gives shapes a gradient that runs over all of them together.
-func fill(ctx context.Context, d *drawing.Drawing, x Fill) (*drawing.Drawing, error) {
-	var box geom.Rect
-	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		if s, ok := n.(*drawing.Shape); ok && x.paints(s) {
-			box = box.Union(s.Path.Bounds())
-		}
-	})
-	if box.Empty() {
-		if x.Part != "" {
-			return nil, fmt.Errorf("%w: the part %q is not there, or has no shapes in colour", errRefused, x.Part)
-		}
-		return nil, fmt.Errorf("%w: a gradient needs shapes in colour, and the mark has none", errRefused)
-	}
-	stops, err := x.stops()
-	if err != nil {
-		return nil, err
-	}
-	if x.Kind == Along {
-		return along(ctx, d, x, stops)
-	}
-	g := &drawing.Gradient{Stops: stops, To: geom.Identity}
-	c := box.Centre()
-	switch x.Kind {
-	case Linear:
-		// The line through the middle whose ends the box reaches just.
-		a := x.Angle * math.Pi / 180
-		dir := geom.Pt(math.Cos(a), math.Sin(a))
-		half := (math.Abs(dir.X)*box.W() + math.Abs(dir.Y)*box.H()) / 2
-		g.P0, g.P1 = c.Sub(dir.Mul(half)), c.Add(dir.Mul(half))
-	case Radial:
-		g.Radial, g.P0, g.P1, g.R1 = true, c, c, math.Hypot(box.W(), box.H())/2
-	}
-	return d.Map(func(n drawing.Node) drawing.Node {
-		if s, ok := n.(*drawing.Shape); ok && x.paints(s) {
-			o := *s
-			o.Paint = g
-			return &o
-		}
-		return n
-	}), nil
-}
-
-// bands is how many steps a gradient along a shape has: so many that their edges are
-// not seen at usual sizes (common practice).
-const bands = 16
-
-// along runs from the edge of each shape inwards, as bands of one colour each: every
-// file type keeps them as curves.
-func along(ctx context.Context, d *drawing.Drawing, x Fill, stops []drawing.Stop) (*drawing.Drawing, error) {
-	ramp := &drawing.Gradient{Stops: stops}
-	var failed error
-	out := d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if !ok || !x.paints(s) || failed != nil {
-			return n
-		}
-		g, err := inwards(ctx, s, ramp)
-		if err != nil {
-			failed = err
-			return n
-		}
-		return g
-	})
-	return out, failed
-}
-
-// inwards lays bands over one another, each narrower than the one before.
-func inwards(ctx context.Context, s *drawing.Shape, ramp *drawing.Gradient) (drawing.Node, error) {
-	whole, err := planar.Resolve(ctx, planar.Layer{Path: s.Path, Rule: s.Rule})
-	if err != nil {
-		return nil, err
-	}
-	// How thick it is: an area and an edge are those of a stripe as wide.
-	thick := 2 * math.Abs(whole.Area()) / max(whole.Length(), 1e-9)
-	group := &drawing.Group{Alpha: 1, Part: s.Part}
-	for i := range bands {
-		t := (float64(i) + 0.5) / bands
-		path := whole
-		if i > 0 {
-			pen := geom.Pen{Width: 2 * thick * float64(i) / bands, Join: geom.RoundJoin}
-			edge := whole.Stroke(pen, thick/200)
-			if path, err = planar.Subtract(ctx, planar.Layer{Path: whole}, planar.Layer{Path: edge}); err != nil {
-				return nil, err
-			}
-			if len(path) == 0 {
-				break
-			}
-		}
-		rgb, a := ramp.Colour(t)
-		o := *s
-		o.Path, o.Rule, o.Simple, o.Paint = path, geom.NonZero, true, drawing.Solid{Colour: between(ramp.Stops, t, rgb), Alpha: a}
-		group.Nodes = append(group.Nodes, &o)
-	}
-	return group, nil
-}
-
-// between is the ink at a place of a ramp: mixed as inks are where both have builds.
-func between(stops []drawing.Stop, t float64, rgb colour.RGB) colour.Colour {
-	for i := 1; i < len(stops); i++ {
-		if a, b := stops[i-1], stops[i]; t <= b.At && b.At > a.At {
-			return colour.Mix(a.Colour, b.Colour, max(0, (t-a.At)/(b.At-a.At)))
-		}
-	}
-	return colour.Screen(rgb)
+	return v.judge(ctx, plain)
 }
 
 // everything is all that the mark covers, as one region.
@@ -482,21 +353,35 @@ var grounds = []struct {
 	c    colour.RGB
 }{{"white", colour.White}, {"mid grey", colour.FromBytes(128, 128, 128)}, {"black", colour.Black}}
 
-// judge warns where the finish does not hold.
-func (v *Version) judge(ctx context.Context) error {
+// judge warns where the finish does not hold: of what has colour in the plain version,
+// or of all where nothing has.
+func (v *Version) judge(ctx context.Context, plain *drawing.Drawing) error {
 	const fine = 160 // px
 	box := v.Drawing.Bounds()
 	k := fine / box.Long()
 	w, h := max(1, int(box.W()*k)), max(1, int(box.H()*k))
-	img, err := raster.Render(ctx, v.Drawing, raster.Fit(box, w, h), w, h, raster.Options{})
+	to := raster.Fit(box, w, h)
+	img, err := raster.Render(ctx, v.Drawing, to, w, h, raster.Options{})
 	if err != nil {
 		return err
+	}
+	was, err := raster.Render(ctx, plain, to, w, h, raster.Options{})
+	if err != nil {
+		return err
+	}
+	const opaque = 128
+	has := func(p []uint8) bool {
+		return p[3] >= opaque && !colour.FromBytes(p[0], p[1], p[2]).NearWhite()
+	}
+	any := false
+	for i := 0; i < len(was.Pix) && !any; i += 4 {
+		any = has(was.Pix[i:])
 	}
 	for _, g := range grounds {
 		all, seen := 0.0, 0.0
 		for i := 0; i < len(img.Pix); i += 4 {
 			p := img.Pix[i : i+4]
-			if p[3] < 128 {
+			if p[3] < opaque || any && !has(was.Pix[i:]) {
 				continue
 			}
 			all++
