@@ -21,11 +21,8 @@ import (
 // and it goes into an empty database alone.
 func TestBackupAndRestore(t *testing.T) {
 	ctx := context.Background()
-	dsn := database.New(t)
+	dsn := demonstration.Copy(t)
 	s := openAt(t, dsn)
-	if err := s.LoadDemo(ctx); err != nil {
-		t.Fatal(err)
-	}
 	if err := s.Decide(ctx, 1, "recipe web", func(d *Decisions) error { d.Recipe = "web"; return nil }); err != nil {
 		t.Fatal(err)
 	}

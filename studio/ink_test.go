@@ -16,10 +16,7 @@ import (
 
 // A word on a colour reaches the recipe, and only the version spoken of.
 func TestReadings(t *testing.T) {
-	s := open(t)
-	if err := s.LoadDemo(context.Background()); err != nil {
-		t.Fatal(err)
-	}
+	s := openDemo(t)
 	before := work(t, s, 2)
 	say := func(name string, o version.Override) error {
 		return s.Decide(context.Background(), 2, "say", func(d *Decisions) error { return d.Say(name, o) })

@@ -11,11 +11,8 @@ import (
 
 // Every need can be added, makes files, and is taken away again.
 func TestNeeds(t *testing.T) {
-	s := open(t)
+	s := openDemo(t)
 	ctx := context.Background()
-	if err := s.LoadDemo(ctx); err != nil {
-		t.Fatal(err)
-	}
 	before := work(t, s, 2)
 	files := len(before.Plan.Files)
 	needs := before.Needs()

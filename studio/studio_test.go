@@ -30,6 +30,22 @@ var fresh = testkit.Template{Database: &database, Prepare: func(dsn string) erro
 	return s.Close()
 }}
 
+// demonstration is a database with the demo scenario: it is built once, and every
+// test begins with a copy.
+var demonstration = testkit.Template{Database: &database, Prepare: func(dsn string) error {
+	s, err := Open(context.Background(), dsn)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return s.LoadDemo(context.Background())
+}}
+
+func openDemo(t *testing.T) *Studio {
+	t.Helper()
+	return openAt(t, demonstration.Copy(t))
+}
+
 func open(t *testing.T) *Studio {
 	t.Helper()
 	return openAt(t, fresh.Copy(t))
@@ -337,10 +353,7 @@ func TestDemo(t *testing.T) {
 
 // Estimated weights are near enough to plan with.
 func TestEstimates(t *testing.T) {
-	s := open(t)
-	if err := s.LoadDemo(context.Background()); err != nil {
-		t.Fatal(err)
-	}
+	s := openDemo(t)
 	d, _ := s.Desk(context.Background(), DeskQuery{Words: "kettle"})
 	w := work(t, s, d.Cards[0].ID)
 	guess := map[string]int{}

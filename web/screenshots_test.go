@@ -47,7 +47,7 @@ func TestScreenshots(t *testing.T) {
 		"files": "/marks/2/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit",
 		"parts": "/marks/2/parts", "frame": "/marks/2/frame?version=black&over=white", "recipe": "/marks/2/files?edit=1",
 		"machines": "/marks/1/proof?view=machines",
-		"client": "/kits/1/page",
+		"client":   "/kits/1/page",
 	} {
 		shoot(name, page)
 	}

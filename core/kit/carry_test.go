@@ -37,7 +37,7 @@ func TestEffectsInCurveFiles(t *testing.T) {
 	for effects, want := range map[string]struct {
 		left   int
 		pixels bool
-	}{"": {3, false}, "omit": {3, false}, "leave-out": {0, false}, "picture": {0, true}} {
+	}{"": {2, false}, "omit": {2, false}, "leave-out": {0, false}, "picture": {0, true}} {
 		in := Input{Master: []byte(shadowed), MasterName: "x.svg", Brand: "Soft", Recipe: parse(t, curves3(effects)), Readers: outside.All}
 		p, err := NewPlan(ctx, in)
 		if err != nil {

@@ -41,7 +41,7 @@ func specimens(t testing.TB) (out []struct{ Set, Name, SVG string }) {
 	return out
 }
 
-// The black version of open drawings (60, or 200 with DYEKIT_TEST_ALL set, as make
+// The black version of open drawings (40, or 200 with DYEKIT_TEST_ALL set, as make
 // test-all has it), drawn from SVG by librsvg, from PDF
 // by poppler and from EPS by ghostscript, is the picture one gets by drawing
 // the master at 4× and reading every pixel's colour as the version says. The
@@ -49,7 +49,7 @@ func specimens(t testing.TB) (out []struct{ Set, Name, SVG string }) {
 // are left to the cases by hand, as their pixels have no one colour.
 func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 	const side = 192
-	want, every := 60, 3
+	want, every := 40, 5
 	if os.Getenv("DYEKIT_TEST_ALL") != "" {
 		want, every = 200, 1
 	}
