@@ -249,7 +249,7 @@ func TestTracingsComeNear(t *testing.T) {
 			some = append(some, x)
 		}
 	}
-	for i, most := range []struct{ middle, nearly, pieces float64 }{{0.005, 0.017, 1.25}, {0.008, 0.030, 1.30}, {0.008, 0.034, 1.40}} {
+	for i, most := range []struct{ middle, nearly, pieces float64 }{{0.006, 0.017, 1.25}, {0.008, 0.030, 1.30}, {0.008, 0.034, 1.40}} {
 		r := rate(t, some, 256, spoilings[i])
 		if m, n, p := quantile(r, 0.5, off), quantile(r, 0.95, off), quantile(r, 0.5, more); m > most.middle || n > most.nearly || p > most.pieces {
 			t.Errorf("%s: %.2f %% of the area off in the middle, %.2f %% for 95 %%; segments × %.2f", spoilings[i].name, 100*m, 100*n, p)
