@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"dyekit/core/kit"
+	"dyekit/core/kit/outside"
 	"dyekit/core/version"
 	"dyekit/studio/queue"
 )
@@ -139,6 +140,7 @@ func TestCopiedFilesAreTheSame(t *testing.T) {
 	zips := [2]bytes.Buffer{}
 	for i, forget := range []bool{false, true} {
 		s := open(t)
+		s.Readers = outside.Auto
 		m := take(t, s, "Odd Kettle", "Kettle")
 		built(t, s, m.ID)
 		if err := s.Decide(ctx, m.ID, "reading", func(d *Decisions) error {

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -192,7 +193,7 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: o.Decisions.Reading(set),
-		Readers: outside.Auto, Partial: true,
+		Readers: cmp.Or(s.Readers, outside.Auto), Partial: true,
 	}
 	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision, who: o.Who, batch: o.Batch}, nil
 }

@@ -188,9 +188,12 @@ func (s *Studio) addPhoto(ctx context.Context, m *Mark, u Upload) error {
 	if photomark.Kind(u.Data) == "" {
 		return decision.Wrong("photo", "%s is no photograph of a known kind (JPEG, PNG, TIFF, WebP)", name)
 	}
-	w, h, err := picture.Size(u.Data)
+	w, h, err := picture.Extent(u.Data)
 	if err != nil {
 		return decision.Wrong("photo", "%s: %s", name, kit.Plain(err))
+	}
+	if w > photomark.MaxPixels/h {
+		return decision.Wrong("photo", "%s has %d × %d px, more than %d megapixels", name, w, h, photomark.MaxPixels/1_000_000)
 	}
 	sum, err := s.put(ctx, u.Data)
 	if err != nil {

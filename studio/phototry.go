@@ -4,12 +4,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"image"
 	"image/jpeg"
-	"math"
 	"sync"
-
-	"golang.org/x/image/draw"
 
 	"dyekit/core/intake/picture"
 	"dyekit/core/photomark"
@@ -50,13 +46,19 @@ func (s *Studio) smaller(ctx context.Context, p Photo, long int) ([]byte, error)
 		if err != nil {
 			return nil, err
 		}
-		img, err := picture.Decode(data)
+		// One at a time: large photographs take much while they are unpacked.
+		if long == TryLarge {
+			select {
+			case s.unpacking <- struct{}{}:
+				defer func() { <-s.unpacking }()
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			}
+		}
+		small, err := picture.Reduced(data, long)
 		if err != nil {
 			return nil, err
 		}
-		k := min(1, float64(long)/float64(max(p.W, p.H)))
-		small := image.NewRGBA(image.Rect(0, 0, max(1, int(math.Round(k*float64(p.W)))), max(1, int(math.Round(k*float64(p.H))))))
-		draw.BiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
 		var b bytes.Buffer
 		err = jpeg.Encode(&b, small, &jpeg.Options{Quality: tryQuality})
 		return b.Bytes(), err

@@ -24,6 +24,7 @@ import (
 	"dyekit/core/board"
 	"dyekit/core/fonts"
 	"dyekit/core/guide"
+	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
 	"dyekit/core/sheet"
 	"dyekit/studio/cache"
@@ -45,6 +46,9 @@ type Studio struct {
 	// Troubled is told when builds in this process stop going on, and why, and
 	// with "" when they go on again; nil if nobody wants to know.
 	Troubled func(why string)
+	// Readers says whether kits are read a second time by outside readers; Auto if it
+	// is empty. It is set before use.
+	Readers outside.Mode
 	// Post sends mail; nil if there is no mail server. It is set before use.
 	Post *post.Sender
 	// Caller calls hooks. It is set before use.
@@ -54,12 +58,13 @@ type Studio struct {
 	table *preview.Table
 	queue *queue.Queue
 
-	zipping parallel.Once[Hash]
-	pages   *cache.Cache[*guide.Page] // of kits, for clients
-	tries   *cache.Cache[[]byte]      // photographs, small
-	sheets  *cache.Cache[*sheet.Sheet]
-	boards  *cache.Cache[board.Candidate]
-	trouble atomic.Pointer[string]
+	zipping   parallel.Once[Hash]
+	pages     *cache.Cache[*guide.Page] // of kits, for clients
+	tries     *cache.Cache[[]byte]      // photographs, small
+	unpacking chan struct{}             // held by whoever unpacks a photograph
+	sheets    *cache.Cache[*sheet.Sheet]
+	boards    *cache.Cache[board.Candidate]
+	trouble   atomic.Pointer[string]
 }
 
 // maxPages bounds the pages of kits that are kept ready: some 200 kB each.
@@ -94,7 +99,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), unpacking: make(chan struct{}, 1), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

@@ -11,6 +11,7 @@ import (
 
 	"dyekit/core/frame"
 	"dyekit/core/intake"
+	"dyekit/core/kit/outside"
 	"dyekit/core/version"
 	"dyekit/internal/testkit"
 	"dyekit/studio/decision"
@@ -57,6 +58,7 @@ func openAt(t *testing.T, dsn string) *Studio {
 	if err != nil {
 		t.Fatal(err)
 	}
+	s.Readers = outside.None // they take most of the time, and are tested with kits
 	t.Cleanup(func() { s.Close() })
 	return s
 }

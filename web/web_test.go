@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"dyekit/core/kit"
+	"dyekit/core/kit/outside"
 	"dyekit/internal/testkit"
 	"dyekit/studio"
 )
@@ -81,6 +82,7 @@ func open(t testing.TB, demo bool) (*studio.Studio, http.Handler) {
 	} else if s, err = studio.Open(context.Background(), fresh.Copy(t)); err != nil {
 		t.Fatal(err)
 	}
+	s.Readers = outside.None // they take most of the time, and are tested with kits
 	h, err := New(s, Options{Open: true})
 	if err != nil {
 		t.Fatal(err)

@@ -3,9 +3,11 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image"
 	"image/jpeg"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -43,9 +45,14 @@ func contents(t *testing.T, dir string) map[string]os.FileInfo {
 	}
 	out := map[string]os.FileInfo{}
 	for _, e := range es {
-		if out[e.Name()], err = e.Info(); err != nil {
+		info, err := e.Info()
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // renamed meanwhile
+		}
+		if err != nil {
 			t.Fatal(err)
 		}
+		out[e.Name()] = info
 	}
 	return out
 }

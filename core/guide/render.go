@@ -48,9 +48,10 @@ type View struct {
 	// slash; "" beside the page. Pictures is that of the page's pictures; "" puts
 	// them into it.
 	Base, Pictures string
-	Zip            string // address of the whole, "" if there is none
-	ZipBytes       int    // of the files in it
-	ZipFiles       int    // all of them, whatever the page hides
+	Beside         []string // what lies in the kit beside its files, and beside the page
+	Zip            string   // address of the whole, "" if there is none
+	ZipBytes       int      // of the files in it
+	ZipFiles       int      // all of them, whatever the page hides
 
 	Studio, Greeting string
 	Portrait         string // address of the studio's picture, "" for none

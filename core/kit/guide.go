@@ -65,9 +65,13 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (
 }
 
 // startHere writes START-HERE.html.
-func startHere(pg *guide.Page, language string) ([]byte, error) {
+func startHere(pg *guide.Page, language string, besides []extraFile) ([]byte, error) {
 	var b bytes.Buffer
-	_, err := (&guide.View{Page: pg, Tongue: guide.In(language)}).Render(&b)
+	v := guide.View{Page: pg, Tongue: guide.In(language)}
+	for _, x := range besides {
+		v.Beside = append(v.Beside, x.path)
+	}
+	_, err := v.Render(&b)
 	return b.Bytes(), err
 }
 

@@ -370,7 +370,11 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	if k.Page, err = j.guide(ctx, k, in, p.Files); err != nil {
 		return err
 	}
-	page, err := startHere(k.Page, in.Recipe.Language)
+	besides, left, err := j.beside(ctx, in, k.Files)
+	if err != nil {
+		return err
+	}
+	page, err := startHere(k.Page, in.Recipe.Language, besides)
 	if err != nil {
 		return err
 	}
@@ -393,10 +397,6 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 			return err
 		}
 		m.Profile = &MasterRef{x.Path, x.SHA256}
-	}
-	besides, left, err := j.beside(ctx, in, k.Files)
-	if err != nil {
-		return err
 	}
 	m.Omitted = append(slices.Clip(m.Omitted), left...)
 	k.Omitted = m.Omitted

@@ -478,7 +478,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if page, err := startHere(pg, ""); err != nil || !bytes.Contains(page, []byte("<li><code>"+k.Failed[0].Path)) {
+	if page, err := startHere(pg, "", nil); err != nil || !bytes.Contains(page, []byte("<li><code>"+k.Failed[0].Path)) {
 		t.Errorf("the guide does not say what is missing: %v", err)
 	}
 	if s := Plain(fmt.Errorf("x: %w", context.DeadlineExceeded)); strings.Contains(s, "deadline") {

@@ -261,6 +261,11 @@ func TestBesides(t *testing.T) {
 	if out, err := exec.Command("pdfinfo", filepath.Join(dir, "s.pdf")).Output(); err != nil || !strings.Contains(string(out), "612 x 792 pts (letter)") {
 		t.Errorf("pdfinfo: %v %s", err, out)
 	}
+	for _, x := range []string{"brand-sheet.html", "brand-sheet.pdf", "working.svg", "web-snippet.html"} {
+		if !bytes.Contains(a["START-HERE.html"], []byte(`<a href="`+x+`">`)) {
+			t.Errorf("START-HERE leads to no %s", x)
+		}
+	}
 	if !bytes.Contains(a["brand-sheet.html"], []byte("Vat Nine")) || !bytes.Contains(a["brand-sheet.html"], []byte(colour.FromBytes(0x20, 0x60, 0x47).Hex())) {
 		t.Error("the page of the sheet lacks its line or its inks")
 	}

@@ -13,9 +13,12 @@ import (
 	"math"
 	"sync"
 
+	"golang.org/x/sync/semaphore"
+
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/intake/picture"
 	"dyekit/core/raster"
 )
 
@@ -30,10 +33,18 @@ type Mark struct {
 type Marker struct {
 	marks   map[string]Mark // Dark and Light, as far as there are
 	setting Setting
+	room    *semaphore.Weighted // px at work
 
 	mu   sync.Mutex
 	sets map[overlayKey]*overlay
 }
+
+// MaxPixels bounds a photograph. atOnce is how many px are at work at a time, some four
+// bytes each: a larger photograph is marked alone.
+const (
+	MaxPixels = 80_000_000
+	atOnce    = 32_000_000
+)
 
 // New returns a Marker. One of the two marks may be missing, and is never laid then.
 func New(dark, light Mark, s Setting) (*Marker, error) {
@@ -41,7 +52,7 @@ func New(dark, light Mark, s Setting) (*Marker, error) {
 	if err := s.Check(); err != nil {
 		return nil, err
 	}
-	m := &Marker{marks: map[string]Mark{}, setting: s, sets: map[overlayKey]*overlay{}}
+	m := &Marker{marks: map[string]Mark{}, setting: s, room: semaphore.NewWeighted(atOnce), sets: map[overlayKey]*overlay{}}
 	for name, k := range map[string]Mark{Dark: dark, Light: light} {
 		if k.Drawing != nil && !k.Box.Empty() {
 			m.marks[name] = k
@@ -86,8 +97,23 @@ type photo interface {
 // Lay returns a marked copy of a photograph. Errors say in a sentence what is wrong
 // with it.
 func (m *Marker) Lay(ctx context.Context, data []byte) (*Result, error) {
-	r := &Result{}
-	p, err := open(data, m.setting.Longest, r)
+	r := &Result{Kind: Kind(data)}
+	if r.Kind == "" {
+		return nil, errors.New("it is no photograph of a known kind (JPEG, PNG, TIFF, WebP)")
+	}
+	w, h, err := picture.Extent(data)
+	if err != nil {
+		return nil, err
+	}
+	if w > MaxPixels/h {
+		return nil, fmt.Errorf("the photograph of %d × %d px is larger than %d megapixels", w, h, MaxPixels/1_000_000)
+	}
+	at := int64(min(w*h, atOnce))
+	if err := m.room.Acquire(ctx, at); err != nil {
+		return nil, err
+	}
+	defer m.room.Release(at)
+	p, err := open(data, w, h, m.setting.Longest, r)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,6 @@ import (
 	"math"
 
 	"github.com/HugoSmits86/nativewebp"
-	xdraw "golang.org/x/image/draw"
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
@@ -38,31 +37,18 @@ func Kind(b []byte) string {
 	return ""
 }
 
-// open takes a photograph apart, or a copy whose longer side is at most longest px.
-func open(data []byte, longest int, r *Result) (photo, error) {
-	if r.Kind = Kind(data); r.Kind == "" {
-		return nil, errors.New("it is no photograph of a known kind (JPEG, PNG, TIFF, WebP)")
-	}
-	w, h, err := picture.Size(data)
-	if err != nil {
-		return nil, err
-	}
+// open takes a photograph of w × h px apart, or a copy whose longer side is at most
+// longest px.
+func open(data []byte, w, h, longest int, r *Result) (photo, error) {
 	small := longest > 0 && max(w, h) > longest
 	if r.Kind == "jpeg" && !small {
 		return openJPEG(data)
 	}
 	p := &pixelPhoto{kind: r.Kind, data: data, small: small}
 	if small {
-		img, err := picture.Decode(data)
-		if err != nil {
-			return nil, err
-		}
-		k := float64(longest) / float64(max(w, h))
-		to := image.NewRGBA(image.Rect(0, 0, max(1, int(math.Round(k*float64(w)))), max(1, int(math.Round(k*float64(h)))))) // the quickest way there is
-		xdraw.CatmullRom.Scale(to, to.Rect, img, img.Rect, xdraw.Src, nil)
-		p.img = image.NewNRGBA(to.Rect)
-		draw.Draw(p.img, to.Rect, to, image.Point{}, draw.Src)
-		return p, nil
+		var err error
+		p.img, err = picture.Reduced(data, longest)
+		return p, err
 	}
 	return p, p.read(r)
 }

@@ -10,9 +10,11 @@ import (
 	_ "image/gif" // formats that Decode knows
 	_ "image/jpeg"
 	_ "image/png"
+	"math"
 
 	cmyktiff "github.com/hhrutter/tiff"
 	_ "golang.org/x/image/bmp"
+	xdraw "golang.org/x/image/draw"
 	"golang.org/x/image/tiff"
 	_ "golang.org/x/image/webp"
 
@@ -29,8 +31,17 @@ func Check(data []byte) error {
 }
 
 // Size is the width and height of a picture in px as it is seen, from its head
-// alone.
+// alone. A picture that Decode does not take for its size is an error.
 func Size(data []byte) (w, h int, err error) {
+	w, h, err = Extent(data)
+	if err == nil && w > MaxPixels/h {
+		err = fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", w, h, MaxPixels/1_000_000)
+	}
+	return w, h, err
+}
+
+// Extent is Size of a picture however large.
+func Extent(data []byte) (w, h int, err error) {
 	c, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if errors.Is(err, image.ErrFormat) {
 		return 0, 0, errors.New("it is not a picture of a known kind (PNG, JPEG, GIF, TIFF, WebP, BMP)")
@@ -41,8 +52,8 @@ func Size(data []byte) (w, h int, err error) {
 	if err != nil {
 		return 0, 0, fmt.Errorf("the picture is damaged: %w", err)
 	}
-	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels/c.Height {
-		return 0, 0, fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", c.Width, c.Height, MaxPixels/1_000_000)
+	if c.Width < 1 || c.Height < 1 {
+		return 0, 0, errors.New("the picture is damaged: it has no size")
 	}
 	if ReadMeta(data).Turn >= 5 {
 		return c.Height, c.Width, nil
@@ -90,6 +101,59 @@ func Samples(data []byte) (image.Image, error) {
 		return nil, fmt.Errorf("the picture is damaged: %w", err)
 	}
 	return img, nil
+}
+
+// Reduced is Decode made smaller: at most long px on its longer side. The picture is
+// never held at its full size as sRGB, so that a large photograph takes little.
+func Reduced(data []byte, long int) (*image.NRGBA, error) {
+	w, h, err := Extent(data)
+	if err == nil && w > MaxReduced/h {
+		err = fmt.Errorf("the picture of %d × %d px is larger than %d megapixels", w, h, MaxReduced/1_000_000)
+	}
+	if err != nil {
+		return nil, err
+	}
+	img, err := decode(data)
+	if err != nil {
+		return nil, fmt.Errorf("the picture is damaged: %w", err)
+	}
+	m := ReadMeta(data)
+	b := img.Bounds()
+	k := min(1, float64(long)/float64(max(b.Dx(), b.Dy())))
+	to := image.Rect(0, 0, max(1, int(math.Round(k*float64(b.Dx())))), max(1, int(math.Round(k*float64(b.Dy())))))
+	if c, ok := img.(*image.CMYK); ok {
+		// Inks have four channels, which no quick way of scaling knows: each pixel is
+		// the mean of its part.
+		return Turned(seen(meanInks(c, to), m), m.Turn), nil
+	}
+	small := image.NewRGBA(to) // what scaling is quick for
+	xdraw.CatmullRom.Scale(small, to, img, b, xdraw.Src, nil)
+	return Turned(seen(small, m), m.Turn), nil
+}
+
+// meanInks makes a picture in process inks smaller.
+func meanInks(c *image.CMYK, to image.Rectangle) *image.CMYK {
+	out := image.NewCMYK(to)
+	w, h := c.Rect.Dx(), c.Rect.Dy()
+	for y := range to.Dy() {
+		for x := range to.Dx() {
+			x0, x1, y0, y1 := x*w/to.Dx(), (x+1)*w/to.Dx(), y*h/to.Dy(), (y+1)*h/to.Dy()
+			var sum [4]int
+			for v := y0; v < y1; v++ {
+				for u := x0; u < x1; u++ {
+					p := c.Pix[v*c.Stride+4*u:]
+					for i := range sum {
+						sum[i] += int(p[i])
+					}
+				}
+			}
+			n := (x1 - x0) * (y1 - y0)
+			for i := range sum {
+				out.Pix[out.PixOffset(x, y)+i] = uint8((sum[i] + n/2) / n)
+			}
+		}
+	}
+	return out
 }
 
 // decodePage is Decode of one page of several, from 1.

@@ -16,6 +16,9 @@ import (
 // MaxPixels bounds one picture.
 const MaxPixels = 40_000_000
 
+// MaxReduced bounds one that is only seen smaller.
+const MaxReduced = 80_000_000
+
 // Options tell how a picture is read as a master.
 type Options struct {
 	Sheet int // from 1, in files with several; 0 stands for the first
