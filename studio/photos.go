@@ -306,15 +306,14 @@ func (l Laying) Marker(p *kit.Plan) (*photomark.Marker, error) {
 // MarkPhotos orders a batch to be marked, or one that was cancelled to go on: what is
 // marked already stays.
 func (s *Studio) MarkPhotos(ctx context.Context, w *Snapshot, b *Batch, how Laying) (*Job, error) {
-	switch {
-	case b.Job != nil && b.Job.Open():
+	if b.Job != nil && b.Job.Open() {
 		return b.Job, nil
-	case len(b.Photos) == 0:
+	}
+	if len(b.Photos) == 0 {
 		return nil, decision.Wrong("photo", "there are no photographs yet")
-	case w.Stop != "" && w.Plan.Findings != nil:
-		if f, stop := w.Plan.Findings.Stopping(); stop {
-			return nil, decision.Wrong("photo", "the mark cannot be laid on: %s", f.Message)
-		}
+	}
+	if f, stop := w.Plan.Findings.Stopping(); stop {
+		return nil, decision.Wrong("photo", "the mark cannot be laid on: %s", f.Message)
 	}
 	if b.Job != nil {
 		how = b.How // what is marked and what is not are laid alike

@@ -209,6 +209,10 @@ func TestPhotoBatches(t *testing.T) {
 	if _, err := s.MarkedPhoto(ctx, b.Photos[0]); err != nil {
 		t.Errorf("a copy was collected: %v", err)
 	}
+	look, err := s.CopyLook(ctx, b.Photos[0], TrySmall)
+	if c, err2 := jpeg.DecodeConfig(bytes.NewReader(look)); err != nil || err2 != nil || max(c.Width, c.Height) > TrySmall {
+		t.Errorf("a copy is seen as %+v: %v, %v", c, err, err2)
+	}
 	if err := s.PutAway(ctx, m.ID); err != nil {
 		t.Fatal(err)
 	}

@@ -36,13 +36,13 @@ func (c *counted) at(more int, what string) {
 }
 
 // smaller is a photograph made small enough to be looked at.
-func (s *Studio) smaller(ctx context.Context, p Photo, long int) ([]byte, error) {
-	return s.tries.Get(ctx, fmt.Sprint(p.Hash, long), func(ctx context.Context) ([]byte, error) {
+func (s *Studio) smaller(ctx context.Context, h Hash, long int) ([]byte, error) {
+	return s.tries.Get(ctx, fmt.Sprint(h, long), func(ctx context.Context) ([]byte, error) {
 		from := s.get
 		if long < TryLarge { // of the large one, which is wanted too
-			from = func(ctx context.Context, _ Hash) ([]byte, error) { return s.smaller(ctx, p, TryLarge) }
+			from = func(ctx context.Context, _ Hash) ([]byte, error) { return s.smaller(ctx, h, TryLarge) }
 		}
-		data, err := from(ctx, p.Hash)
+		data, err := from(ctx, h)
 		if err != nil {
 			return nil, err
 		}
@@ -68,7 +68,7 @@ func (s *Studio) smaller(ctx context.Context, p Photo, long int) ([]byte, error)
 // TryPhoto lays the mark on a copy of a photograph of a batch, at most long px long, as
 // it will be laid on the photograph itself.
 func (s *Studio) TryPhoto(ctx context.Context, w *Snapshot, p Photo, how Laying, long int) (*photomark.Result, error) {
-	small, err := s.smaller(ctx, p, long)
+	small, err := s.smaller(ctx, p.Hash, long)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Name, err)
 	}
@@ -78,4 +78,12 @@ func (s *Studio) TryPhoto(ctx context.Context, w *Snapshot, p Photo, how Laying,
 		return nil, err
 	}
 	return m.Lay(ctx, small)
+}
+
+// CopyLook is the marked copy of a photograph, at most long px long.
+func (s *Studio) CopyLook(ctx context.Context, p Photo, long int) ([]byte, error) {
+	if !p.Marked {
+		return nil, ErrNotFound
+	}
+	return s.smaller(ctx, p.Copy, long)
 }

@@ -92,6 +92,8 @@ func (s *Studio) Stale(ctx context.Context, w *Snapshot) ([]string, error) {
 		{was.Frame, now.Frame, "the frame changed"},
 		{was.Lockups, now.Lockups, "lockups changed"},
 		{was.Files, now.Files, "the recipe asks for other files"},
+		{was.Beside, now.Beside, "what lies beside the files changed"},
+		{was.Language, now.Language, "START-HERE speaks another language"},
 		{was.Naming + was.Folders, now.Naming + now.Folders, "files are named otherwise"},
 	} {
 		if !same(x.was, x.is) && !slices.Contains(out, x.says) {

@@ -233,13 +233,22 @@ func (s *Server) photoTried(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	how, err := laying(photoForm(c.Request.URL.Query(), b.How))
-	if err != nil {
-		return err
-	}
 	long := studio.TryLarge
 	if c.Query("small") != "" {
 		long = studio.TrySmall
+	}
+	if p.Marked { // as it was marked, whatever the mark has become since
+		data, err := s.studio.CopyLook(c.Request.Context(), p, long)
+		if err != nil {
+			return err
+		}
+		c.Header("Cache-Control", "private, max-age=86400")
+		c.Data(http.StatusOK, "image/jpeg", data)
+		return nil
+	}
+	how, err := laying(photoForm(c.Request.URL.Query(), b.How))
+	if err != nil {
+		return err
 	}
 	r, err := s.studio.TryPhoto(c.Request.Context(), w, p, how, long)
 	if err != nil {

@@ -132,7 +132,7 @@ func TestPlates(t *testing.T) {
 		if err := os.WriteFile(file, bytesOf(t, k, f), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		run(t, "gs", "-q", "-dSAFER", "-dBATCH", "-dNOPAUSE", "-dEPSCrop", "-sDEVICE=tiffsep", "-r576", "-sOutputFile="+filepath.Join(dir, "out.tif"), file)
+		run(t, "gs", "-q", "-dSAFER", "-dBATCH", "-dNOPAUSE", "-dEPSCrop", "-sDEVICE=tiffsep", "-r288", "-sOutputFile="+filepath.Join(dir, "out.tif"), file)
 		for _, name := range []string{"Cyan", "Magenta", "Yellow", "Black", "Kettle Plum"} {
 			r, err := os.Open(filepath.Join(dir, fmt.Sprintf("out(%s).tif", name)))
 			if err != nil {
@@ -151,7 +151,7 @@ func TestPlates(t *testing.T) {
 				sum += 1 - float64(v)/255
 			}
 			// Dots that are touched are inked: fine ones keep that small.
-			got := sum / (f.WidthPt * 8 * f.HeightPt * 8)
+			got := sum / (f.WidthPt * 4 * f.HeightPt * 4)
 			for _, q := range proofs[f.Version] { // the proof's plate is this plate
 				if q.Name == name {
 					if math.Abs(got-q.Coverage) > 0.005 {
