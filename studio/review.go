@@ -14,6 +14,7 @@ import (
 	"dyekit/core/board"
 	"dyekit/core/export"
 	"dyekit/core/kit"
+	"dyekit/core/parallel"
 	"dyekit/studio/decision"
 	"dyekit/studio/secret"
 )
@@ -30,32 +31,38 @@ func (s *Studio) Board(ctx context.Context, cs []*Candidate) (out []board.Candid
 
 // board is Board with the candidates that can be shown, beside what is shown of them.
 func (s *Studio) board(ctx context.Context, cs []*Candidate) (out []board.Candidate, shown []*Candidate, failed []string, err error) {
-	for _, c := range cs {
+	made := make([]board.Candidate, len(cs))
+	wrong := make([]error, len(cs))
+	err = parallel.Do(ctx, len(cs), func(ctx context.Context, i int) (err error) {
+		c := cs[i]
 		m := Mark{ClientID: c.ClientID, Master: Master{Hash: c.Hash}}
 		if m.fonts, err = s.clientFonts(ctx, c.ClientID); err != nil {
-			return nil, nil, nil, err
+			return err
 		}
 		d := Decisions{Mends: c.Mends}
 		name, err := decision.NameOf(c.Hash.String(), d, m.fonts)
 		if err != nil {
-			return nil, nil, nil, err
+			return err
 		}
-		x, err := s.boards.Get(ctx, name, func(ctx context.Context) (board.Candidate, error) {
+		made[i], wrong[i] = s.boards.Get(ctx, name, func(ctx context.Context) (board.Candidate, error) {
 			master, err := s.table.Master(ctx, m.subject(), d)
 			if err != nil {
 				return board.Candidate{}, err
 			}
 			return board.New(ctx, c.Filename, master.Drawing)
 		})
-		if ctx.Err() != nil {
-			return nil, nil, nil, ctx.Err()
-		}
-		if err != nil {
-			failed = append(failed, c.Filename+": "+kit.Plain(err))
+		made[i].Name, made[i].Chosen = c.Filename, c.Chosen
+		return ctx.Err()
+	})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for i, c := range cs {
+		if wrong[i] != nil {
+			failed = append(failed, c.Filename+": "+kit.Plain(wrong[i]))
 			continue
 		}
-		x.Name, x.Chosen = c.Filename, c.Chosen
-		out, shown = append(out, x), append(shown, c)
+		out, shown = append(out, made[i]), append(shown, c)
 	}
 	return out, shown, failed, nil
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"dyekit/core/export"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
+	"dyekit/core/parallel"
 )
 
 func boardCmd() *cobra.Command {
@@ -40,25 +42,25 @@ func boardCmd() *cobra.Command {
 			if len(args) > board.Most {
 				return usage(fmt.Errorf("a board has at most %d candidates, not %d", board.Most, len(args)))
 			}
-			var cs []board.Candidate
-			for i, a := range args {
-				data, name, err := readMaster(a)
+			cs := make([]board.Candidate, len(args))
+			err = parallel.Do(cmd.Context(), len(args), func(ctx context.Context, i int) error {
+				data, name, err := readMaster(args[i])
 				if err != nil {
-					return usage(err)
+					return err
 				}
-				m, err := intake.Read(cmd.Context(), data, intake.Options{Fonts: set})
+				m, err := intake.Read(ctx, data, intake.Options{Fonts: set})
 				if err != nil {
-					return usage(fmt.Errorf("%s: %w", name, err))
+					return fmt.Errorf("%s: %w", name, err)
 				}
 				if f, stop := m.Findings.Stopping(); stop {
-					return usage(fmt.Errorf("%s: %s", name, f.Message))
+					return fmt.Errorf("%s: %s", name, f.Message)
 				}
-				x, err := board.New(cmd.Context(), strings.TrimSuffix(name, filepath.Ext(name)), m.Drawing)
-				if err != nil {
-					return usage(err)
-				}
-				x.Chosen = slices.Contains(chosen, i+1)
-				cs = append(cs, x)
+				cs[i], err = board.New(ctx, strings.TrimSuffix(name, filepath.Ext(name)), m.Drawing)
+				cs[i].Chosen = slices.Contains(chosen, i+1)
+				return err
+			})
+			if err != nil {
+				return usage(err)
 			}
 			for _, n := range chosen {
 				if n < 1 || n > len(cs) {

@@ -127,7 +127,7 @@ func SheetPNG(ctx context.Context, w io.Writer, p export.Page, ppi float64) erro
 	if err != nil {
 		return err
 	}
-	return png.Encode(w, img, png.Options{PPI: ppi, Auto: true})
+	return png.Encode(w, img, png.Options{PPI: ppi})
 }
 
 // SheetJPEG writes a page as a JPEG, for looking at.

@@ -297,7 +297,7 @@ const (
 func (m *Marker) draw(ctx context.Context, k overlayKey) (*overlay, error) {
 	mark := m.marks[k.which]
 	w, h := float64(k.w), float64(k.h)
-	to := geom.Identity
+	var to geom.Affine
 	b := mark.Box
 	switch m.setting.Along {
 	case "up":
