@@ -52,9 +52,9 @@ document.addEventListener("alpine:init", () => {
     async again() {
       const query = new URLSearchParams(new FormData(this.$refs.form)).toString();
       this.asked = query;
-      const answer = await fetch("?" + query);
+      const text = await (await fetch("?" + query)).text();
       if (this.asked !== query) return; // something newer was asked for
-      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      const page = new DOMParser().parseFromString(text, "text/html");
       this.$exchange(page, ["#tried", "#strip"]);
     },
     drag(e) {

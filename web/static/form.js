@@ -141,9 +141,9 @@ document.addEventListener("alpine:init", () => {
     async again() {
       const query = new URLSearchParams(new FormData(this.$refs.form));
       this.asked = query.toString();
-      const answer = await fetch("?" + query);
+      const text = await (await fetch("?" + query)).text();
       if (this.asked !== query.toString()) return; // something newer was typed
-      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      const page = new DOMParser().parseFromString(text, "text/html");
       this.$exchange(page, ["#typed-art", "#typed-size", "#typed-wrong"]);
       if (this.chosen) this.$root.querySelector(this.chosen)?.focus();
       this.chosen = "";
