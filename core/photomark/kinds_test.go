@@ -14,6 +14,7 @@ import (
 	"github.com/HugoSmits86/nativewebp"
 
 	"dyekit/core/colour"
+	ownjpeg "dyekit/core/export/jpeg"
 	"dyekit/core/export/tiff"
 )
 
@@ -41,6 +42,7 @@ func TestKinds(t *testing.T) {
 	}
 	files := map[string][]byte{
 		"colour.jpg":  encoded(t, ground, 96),
+		"process.jpg": pack(func(b *bytes.Buffer) error { return ownjpeg.EncodeCMYK(b, process, ownjpeg.Options{Quality: 97}) }),
 		"grey.jpg":    encoded(t, grey, 96),
 		"colour.png":  pack(func(b *bytes.Buffer) error { return stdpng.Encode(b, ground) }),
 		"grey.png":    pack(func(b *bytes.Buffer) error { return stdpng.Encode(b, grey) }),
@@ -49,8 +51,7 @@ func TestKinds(t *testing.T) {
 		"process.tif": pack(func(b *bytes.Buffer) error { return tiff.EncodeCMYK(b, process, tiff.Options{PPI: 300}) }),
 		"colour.webp": pack(func(b *bytes.Buffer) error { return nativewebp.Encode(b, ground, nil) }),
 	}
-	// A wide space: the primaries of DCI P3 with a gamma of 2.2, and CMYK by
-	// ImageMagick-free means: exiftool adds the profile, cjpeg nothing.
+	// A wide space: the primaries of DCI P3 with a gamma of 2.2, put in by exiftool.
 	for name, profile := range map[string][]byte{"wide.jpg": wide(), "wide.png": wide()} {
 		src := files["colour"+filepath.Ext(name)]
 		write(t, dir, name, src)
@@ -150,4 +151,30 @@ func wide() []byte {
 	out := append(append(head, table...), data...)
 	copy(out, be(uint32(len(out))))
 	return out
+}
+
+// In every model of a JPEG, what a colour is kept as shows that colour again: inks give
+// back what a press can print.
+func TestModelsThereAndBack(t *testing.T) {
+	for m := grey; m <= ycck; m++ {
+		p := &jpegPhoto{model: m, press: colour.Coated, shown: map[[4]uint8]colour.RGB{}}
+		for _, c := range []colour.RGB{colour.Black, colour.White, ink, paper, colour.FromBytes(0x80, 0x80, 0x80), colour.FromBytes(0x9a, 0x40, 0x50)} {
+			s := p.samples(c)
+			var v [4]uint8
+			for i := range s {
+				v[i] = clamp(s[i])
+			}
+			want := c
+			switch {
+			case m == grey:
+				y := colour.BT601.Of(c.R, c.G, c.B)
+				want = colour.RGB{R: y, G: y, B: y}
+			case m >= cmyk && !c.NearWhite():
+				want = colour.Coated.Show(colour.Coated.Print(colour.Screen(c)).Build)
+			}
+			if d := colour.Difference(p.show(v).Lab(), want.Lab()); d > 2.5 {
+				t.Errorf("model %d: %s comes back as %s, ΔE %.1f", m, c.Hex(), p.show(v).Hex(), d)
+			}
+		}
+	}
 }

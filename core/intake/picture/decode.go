@@ -168,7 +168,12 @@ func decodePage(data []byte, page int) (*image.NRGBA, error) {
 	return Decode(data)
 }
 
-func decode(data []byte) (image.Image, error) {
+func decode(data []byte) (img image.Image, err error) {
+	defer func() { // readers of rare kinds break on some damaged files
+		if x := recover(); x != nil {
+			img, err = nil, fmt.Errorf("it breaks its reader (%v)", x)
+		}
+	}()
 	if !tags.Are(data) {
 		img, _, err := image.Decode(bytes.NewReader(data))
 		return img, err
