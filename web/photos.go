@@ -373,6 +373,7 @@ func (s *Server) actPhotos(c *gin.Context) error {
 			return studio.ErrNotFound
 		}
 		err = s.studio.DropPhoto(ctx, b, seq)
+		to += "?" + form.Encode() // what stands in the form stays
 	case "again":
 		err = s.studio.AgainPhotos(ctx, w.Mark, b)
 	case "mark":

@@ -38,7 +38,9 @@ document.addEventListener("alpine:init", () => {
         }
       }
       this.says = wrong.join(" ");
-      if (wrong.length < files.length) location.href = this.$root.dataset.send + (wrong.length ? "#tried" : "");
+      const form = this.$refs.form; // what stands in it stays
+      const query = form ? "?" + new URLSearchParams(new FormData(form)) : "";
+      if (wrong.length < files.length) location.href = this.$root.dataset.send + query;
     },
     later() {
       clearTimeout(this.timer);
