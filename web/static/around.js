@@ -57,7 +57,23 @@ document.addEventListener("alpine:init", () => {
       const text = await (await fetch("?" + query)).text();
       if (this.asked !== query) return; // something newer was asked for
       const page = new DOMParser().parseFromString(text, "text/html");
-      this.$exchange(page, ["#tried", "#strip"]);
+      this.$exchange(page, ["#tried"]);
+      this.strip(page);
+    },
+    // The small ones stay where they are and show something else: one that is
+    // about to be clicked must not change places with its like.
+    strip(page) {
+      const [was, is] = [document, page].map((d) => [...d.querySelectorAll("#strip li")]);
+      if (was.length !== is.length) return this.$exchange(page, ["#strip"]);
+      was.forEach((li, i) => {
+        li.className = is[i].className;
+        const look = li.querySelector("button[name=n]");
+        if (look && li.matches(".here")) look.setAttribute("aria-current", "true");
+        else look?.removeAttribute("aria-current");
+        const [shown, next] = [li, is[i]].map((x) => x.querySelector("img"));
+        if (shown && next) shown.src = next.getAttribute("src");
+        else if (next) li.replaceWith(document.importNode(is[i], true));
+      });
     },
     drag(e) {
       const img = this.$refs.large;
