@@ -220,10 +220,11 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	if err != nil {
 		return err
 	}
+	art := func(v *version.Version) *drawing.Drawing { return j.plan.outlines.Drawing(v.Drawing) }
 	if v := j.standing(ground); v != nil {
 		box := j.plan.FrameOf(v.Spec.Name).Box
 		k := min(608/box.W(), 304/box.H())
-		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), v.Drawing, box, ground})
+		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), art(v), box, ground})
 	}
 	light := map[string]bool{}
 	for _, v := range pg.Versions {
@@ -244,7 +245,7 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 					brand = colour.FromBytes(0x2b, 0x2b, 0x2a)
 				}
 				if s, ok := scene.Card(a.Use, light[name], brand); ok {
-					d := s.Draw(v.Drawing, box)
+					d := s.Draw(art(v), box)
 					add(sketch{guide.UsePicture(a.Use), 2 * scene.CardW, 2 * scene.CardH, d, d.Page, colour.White})
 				}
 				add(j.versionSketch(v, light[name]))
@@ -283,7 +284,7 @@ func (j *job) versionSketch(v *version.Version, light bool) sketch {
 		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
 	}
 	box := j.plan.FrameOf(v.Spec.Name).Box
-	return sketch{guide.VersionPicture(v.Spec.Name), w, h, v.Drawing, frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
+	return sketch{guide.VersionPicture(v.Spec.Name), w, h, j.plan.outlines.Drawing(v.Drawing), frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
 }
 
 // roomSketch shows the clear space: the mark, and around it what stays free.
@@ -300,7 +301,7 @@ func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
 		return &drawing.Shape{Path: geom.Box(r), Paint: drawing.Solid{Colour: colour.Screen(c), Alpha: 1}}
 	}
 	tint := brand.Over(colour.White, 0.16)
-	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, v.Drawing.Nodes...)}
+	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, j.plan.outlines.Drawing(v.Drawing).Nodes...)}
 	k := min(640/box.W(), 320/box.H())
 	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, colour.White}, true
 }

@@ -2,44 +2,69 @@ package raster
 
 import (
 	"context"
+	"math"
+	"slices"
 
-	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/flat"
 	"dyekit/core/geom"
 )
 
 // Numbers paints every shape and picture as its number instead of its colour
 // and returns, row by row, the number seen at the middle of each of w × h
-// pixels: 0 where nothing is. number gives them, from 1 to 1<<24 - 1; 0 leaves
-// a node out. Paint counts as opaque, effects and masks as absent.
+// pixels: 0 where nothing is. number gives them; 0 leaves a node out. Paint
+// counts as opaque, effects and masks as absent.
+//
+// What lies at a point asks for no areas: every row is crossed once, along the
+// middles of its pixels, whatever crosses or covers itself.
 func Numbers(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, number func(drawing.Node) int) ([]int, error) {
-	pic, err := RenderRuns(ctx, &drawing.Drawing{Page: d.Page, Nodes: numbered(d.Nodes, number)}, to, w, h, Options{Hard: true})
-	if err != nil {
+	if err := checkSize(w, h); err != nil {
 		return nil, err
 	}
+	p := &points{ctx: ctx, to: to, w: w, h: h, starts: make([]int32, h+1)}
 	out := make([]int, w*h)
-	for y, row := range pic.Rows {
-		at, line := 0, out[y*w:(y+1)*w]
-		for _, r := range row {
-			if c := flat.Bytes(r.Colour); c[3] > 0 {
-				n := int(c[0])<<16 | int(c[1])<<8 | int(c[2])
-				for i := at; i < int(r.End); i++ {
-					line[i] = n
-				}
-			}
-			at = int(r.End)
-		}
+	if err := p.nodes(d.Nodes, out, number, nil); err != nil {
+		return nil, err
 	}
 	return out, nil
 }
 
-func numbered(ns []drawing.Node, number func(drawing.Node) int) []drawing.Node {
-	var out []drawing.Node
+// points are the middles of w × h pixels.
+type points struct {
+	ctx    context.Context
+	to     geom.Affine
+	w, h   int
+	edges  []pointEdge
+	starts []int32 // of each row in hits
+	hits   []hit
+}
+
+// A pointEdge runs through the middles of rows [y0, y1): at x at the first of
+// them, and by step more at each next.
+type pointEdge struct {
+	y0, y1  int32
+	dir     int32
+	x, step float64
+}
+
+// A hit is where an edge crosses the middle of a row.
+type hit struct {
+	x   float64
+	dir int32
+}
+
+// nodes paints what lies within clip, which is nil for everywhere.
+func (p *points) nodes(ns []drawing.Node, out []int, number func(drawing.Node) int, clip []bool) error {
 	for _, n := range ns {
+		if err := p.ctx.Err(); err != nil {
+			return err
+		}
 		if g, ok := n.(*drawing.Group); ok {
-			if in := numbered(g.Nodes, number); in != nil {
-				out = append(out, &drawing.Group{Nodes: in, Alpha: 1, Clip: g.Clip})
+			in := clip
+			if g.Clip != nil && len(g.Nodes) > 0 {
+				in = p.within(g.Clip, clip)
+			}
+			if err := p.nodes(g.Nodes, out, number, in); err != nil {
+				return err
 			}
 			continue
 		}
@@ -47,14 +72,127 @@ func numbered(ns []drawing.Node, number func(drawing.Node) int) []drawing.Node {
 		if id == 0 {
 			continue
 		}
-		s := drawing.Shape{Paint: drawing.Solid{Colour: colour.Screen(colour.FromBytes(uint8(id>>16), uint8(id>>8), uint8(id))), Alpha: 1}}
+		fill := func(from, to int) {
+			for i := from; i < to; i++ {
+				if clip == nil || clip[i] {
+					out[i] = id
+				}
+			}
+		}
 		switch n := n.(type) {
 		case *drawing.Shape:
-			s.Path, s.Rule = n.Path, n.Rule
+			p.each(n.Path, p.to, n.Rule, fill)
 		case *drawing.Picture:
-			s.Path = geom.Box(geom.Rect{X1: 1, Y1: 1}).Transform(n.To)
+			p.each(geom.Box(geom.Rect{X1: 1, Y1: 1}), p.to.Mul(n.To), geom.NonZero, fill)
 		}
-		out = append(out, &s)
 	}
-	return out
+	return nil
+}
+
+// within tells which points lie in any of the regions, and in what is around
+// them.
+func (p *points) within(rs []drawing.Region, around []bool) []bool {
+	in := make([]bool, p.w*p.h)
+	for _, r := range rs {
+		clip := around
+		if r.Clip != nil {
+			clip = p.within(r.Clip, around)
+		}
+		p.each(r.Path, p.to, r.Rule, func(from, to int) {
+			for i := from; i < to; i++ {
+				in[i] = in[i] || clip == nil || clip[i]
+			}
+		})
+	}
+	return in
+}
+
+// each calls fill with each stretch of points, counted row by row, that lie in a
+// path mapped by m.
+func (p *points) each(path geom.Path, m geom.Affine, rule geom.Rule, fill func(from, to int)) {
+	p.edges = p.edges[:0]
+	clear(p.starts)
+	path.FlattenBy(m, geom.Flatness, p.edge)
+	total := int32(0)
+	for y, n := range p.starts[:p.h] {
+		p.starts[y] = total
+		total += n
+	}
+	p.starts[p.h] = total
+	p.hits = slices.Grow(p.hits[:0], int(total))[:total]
+	for i := range p.edges {
+		e := &p.edges[i]
+		x := e.x
+		for y := e.y0; y < e.y1; y++ {
+			p.hits[p.starts[y]] = hit{x, e.dir}
+			p.starts[y]++
+			x += e.step
+		}
+	}
+	from := int32(0)
+	for y, to := range p.starts[:p.h] { // they are where the next row begins now
+		p.row(p.hits[from:to], y*p.w, rule, fill)
+		from = to
+	}
+}
+
+// edge takes in a line, and counts the rows whose middles it crosses.
+func (p *points) edge(a, b geom.Point) {
+	dir := int32(1)
+	if a.Y > b.Y {
+		a, b, dir = b, a, -1
+	}
+	if !(b.Y > 0 && a.Y < float64(p.h)) {
+		return
+	}
+	y0, y1 := int32(math.Ceil(max(a.Y, 0)-0.5)), int32(math.Ceil(min(b.Y, float64(p.h))-0.5))
+	if y0 >= y1 {
+		return
+	}
+	slope := (b.X - a.X) / (b.Y - a.Y)
+	p.edges = append(p.edges, pointEdge{y0, y1, dir, a.X + (float64(y0)+0.5-a.Y)*slope, slope})
+	for y := y0; y < y1; y++ {
+		p.starts[y]++
+	}
+}
+
+// row fills between the crossings of one row; at is its first point.
+func (p *points) row(hits []hit, at int, rule geom.Rule, fill func(from, to int)) {
+	if len(hits) > few {
+		slices.SortFunc(hits, func(a, b hit) int {
+			switch {
+			case a.x < b.x:
+				return -1
+			case a.x > b.x:
+				return 1
+			}
+			return 0
+		})
+	} else {
+		for i := 1; i < len(hits); i++ {
+			for j := i; j > 0 && hits[j].x < hits[j-1].x; j-- {
+				hits[j], hits[j-1] = hits[j-1], hits[j]
+			}
+		}
+	}
+	wind := 0
+	for i, k := range hits {
+		if wind += int(k.dir); i+1 < len(hits) && inside(rule, wind) {
+			if from, to := p.column(k.x), p.column(hits[i+1].x); from < to {
+				fill(at+from, at+to)
+			}
+		}
+	}
+}
+
+// column is the first whose middle does not lie left of x, which is no number
+// where an edge is too long for it.
+func (p *points) column(x float64) int {
+	switch {
+	case !(x > 0.5):
+		return 0
+	case x >= float64(p.w):
+		return p.w
+	}
+	return int(math.Ceil(x - 0.5))
 }

@@ -67,14 +67,7 @@ func Quantise(img *image.NRGBA, n int) *image.NRGBA {
 	count := map[uint32]float64{}
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	for y := range h {
-		row := img.Pix[y*img.Stride:][:4*w]
-		for i := 0; i < len(row); i += 4 {
-			c := binary.LittleEndian.Uint32(row[i:])
-			if row[i+3] == 0 {
-				c = 0
-			}
-			count[c]++
-		}
+		runs(img.Pix[y*img.Stride:][:4*w], func(from, to int, c uint32) { count[c] += float64(to - from) })
 	}
 	ts := make([]tint, 0, len(count))
 	for c, k := range count {
@@ -89,16 +82,28 @@ func Quantise(img *image.NRGBA, n int) *image.NRGBA {
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
-		row, dst := img.Pix[y*img.Stride:][:4*w], out.Pix[y*out.Stride:]
-		for i := 0; i < len(row); i += 4 {
-			c := binary.LittleEndian.Uint32(row[i:])
-			if row[i+3] == 0 {
-				c = 0
-			}
-			binary.LittleEndian.PutUint32(dst[i:], to[c])
-		}
+		dst := out.Pix[y*out.Stride:]
+		runs(img.Pix[y*img.Stride:][:4*w], func(from, end int, c uint32) {
+			var b [4]byte
+			binary.LittleEndian.PutUint32(b[:], to[c])
+			fillBytes(dst[4*from:4*end], b[:])
+		})
 	}
 	return out
+}
+
+// runs calls f with each stretch of one colour in a row, in px; what is bare has
+// none.
+func runs(row []byte, f func(from, to int, c uint32)) {
+	for i := 0; i < len(row); {
+		c := binary.LittleEndian.Uint32(row[i:])
+		end := skip(row, i+4, c)
+		if c>>24 == 0 {
+			c = 0
+		}
+		f(i/4, end/4, c)
+		i = end
+	}
 }
 
 // split halves the group that varies most until there are n, and returns their
@@ -202,8 +207,8 @@ func settle(ts []tint, centres [][4]float64) [][4]float64 {
 func nearest(v [4]float64, centres [][4]float64) int {
 	best, at := math.Inf(1), 0
 	for i, c := range centres {
-		d := 0.0
-		for k := range v {
+		d := (v[0] - c[0]) * (v[0] - c[0])
+		for k := 1; k < len(v) && d < best; k++ {
 			d += (v[k] - c[k]) * (v[k] - c[k])
 		}
 		if d < best {
