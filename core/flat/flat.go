@@ -48,6 +48,26 @@ func (p *Picture) Inked(r, g, b uint8) *Picture {
 	return q
 }
 
+// Ink is the one colour of all that is seen; false if there are several, or none.
+func (p *Picture) Ink() (ink [3]uint8, one bool) {
+	for y, row := range p.Rows {
+		if p.Same(y) {
+			continue
+		}
+		for _, r := range row {
+			c := Bytes(r.Colour)
+			switch {
+			case c[3] == 0:
+			case !one:
+				ink, one = [3]uint8(c[:]), true
+			case ink != [3]uint8(c[:]):
+				return ink, false
+			}
+		}
+	}
+	return ink, one
+}
+
 // Bytes are the four bytes of a colour: red, green, blue, opacity.
 func Bytes(c uint32) (b [4]uint8) {
 	binary.LittleEndian.PutUint32(b[:], c)

@@ -3,6 +3,7 @@ package kit
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"image"
 	"slices"
 
@@ -102,6 +103,48 @@ func beside(p *readback.PNG, want drawn) (besides, error) {
 	})
 	b.colours = seen.list
 	return b, err
+}
+
+// An alike is a file that was read beside its picture, for those of the same
+// picture in other inks.
+type alike struct {
+	file *readback.PNG
+	besides
+}
+
+// besides reads a file beside what was drawn for it. If its lines are to the byte
+// those of a file in another ink, which was found right, its palette is all that
+// is left to look at.
+func (j *job) besides(p *readback.PNG, px pixels) (besides, error) {
+	if px.runs == nil {
+		return beside(p, drawnPixels{px.screen[0]})
+	}
+	want := drawnRuns{px.runs}
+	if px.runs.Of == nil {
+		return beside(p, want)
+	}
+	first, err := j.reads.get(fmt.Sprintf("%p", px.runs.Of), func() (*alike, error) {
+		b, err := beside(p, want)
+		return &alike{p, b}, err
+	})
+	if err == nil && first.file == p {
+		return first.besides, nil
+	}
+	if err != nil || first.off > 0 || !p.SameLines(first.file) {
+		return beside(p, want)
+	}
+	b := first.besides
+	b.colours = nil
+	var seen sight
+	ink, one := px.runs.Ink()
+	for i, c := range p.Palette {
+		if c[3] != first.file.Palette[i][3] || c[3] > 0 && !(one && [3]uint8(c[:]) == ink) {
+			return beside(p, want)
+		}
+		seen.add(c)
+	}
+	b.colours = seen.list
+	return b, nil
 }
 
 func opaqueRow(row []uint8) bool {

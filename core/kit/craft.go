@@ -46,7 +46,7 @@ func init() { // not in the declaration, as the crafts speak of the table
 }
 
 func (j *job) encodePNG(_ context.Context, w io.Writer, f recipe.File, px pixels) error {
-	o := png.Options{PPI: f.PPI, Interlace: f.Entry.Interlace}
+	o := png.Options{PPI: f.PPI, Interlace: f.Entry.Interlace, Lines: &j.lines}
 	if p := f.Entry.Palette; p != nil {
 		o.NoPalette, o.Colours, o.Auto = p.Never, p.Colors, !p.Never && p.Colors == 0
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"image"
 	"io"
@@ -264,6 +265,43 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		return append(b[:bytes.LastIndex(b, []byte("<path"))], "</svg>\n"...)
 	})
 
+	// Of pictures that share their lines the palette is looked at. Each is tried as
+	// the one that is read first, and as one of the others.
+	for _, path := range []string{"PNG/odd-kettle_black_600_rgb.png", "PNG/odd-kettle_plum_600_rgb.png"} {
+		entry := func(chunk string, at int) func(b []byte) []byte {
+			return func(b []byte) []byte {
+				i := bytes.Index(b, []byte(chunk))
+				n := int(binary.BigEndian.Uint32(b[i-4:]))
+				b[i+4+at] ^= 1
+				binary.BigEndian.PutUint32(b[i+4+n:], crc32.ChecksumIEEE(b[i:i+4+n]))
+				return b
+			}
+		}
+		for _, first := range []bool{false, true} {
+			wrong := func(name, check, chunk string, at int) {
+				t.Helper()
+				if first {
+					j.reads = memo[*alike]{}
+				}
+				file(fmt.Sprintf("%s: %s, first %v", name, path, first), path, check, entry(chunk, at))
+			}
+			wrong("one entry of another ink", "", "PLTE", 3*9)
+			wrong("one entry fainter", "picture", "tRNS", 9)
+			wrong("what is bare is seen", "picture", "tRNS", 0)
+		}
+		// A wrong one that was read first harms no other.
+		for _, other := range all {
+			if other.px.runs == nil {
+				continue
+			}
+			if cs, err := j.check(ctx, other.f, other.px, other.data); err != nil {
+				t.Fatal(err)
+			} else if c, bad := failed(cs); bad {
+				t.Errorf("%s is right and refused: %s: %s", other.f.Path, c.Name, c.Found)
+			}
+		}
+	}
+
 	// Small faults of flat art: one pixel, one step, one row.
 	const flatPNG = "PNG/odd-kettle_black_600_rgb.png"
 	other := func(name, check string, change func(pic *flat.Picture) *flat.Picture) {
@@ -272,8 +310,9 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		if m.px.runs == nil {
 			t.Fatalf("%s is not made of runs", flatPNG)
 		}
-		pic := change(m.px.runs)
-		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, pixels{runs: pic}) })
+		pic := *change(m.px.runs)
+		pic.Of = nil // it is not inked from the same any more
+		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, pixels{runs: &pic}) })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -12,6 +12,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
+	"dyekit/core/export/png"
 	"dyekit/core/flat"
 	"dyekit/core/format"
 	"dyekit/core/frame"
@@ -37,6 +38,8 @@ type job struct {
 	carriages memo[*drawing.Drawing] // versions as other file types hold them
 	arts      memo[*drawing.Drawing] // what files hold, one for all that hold the same
 	covers    memo[*flat.Picture]    // what versions in one ink cover
+	lines     png.Lines              // of pictures of it
+	reads     memo[*alike]           // the first of those that was read again
 	verdicts  memo[witness.Verdict]  // on what is covered
 	looks     memo[*image.NRGBA]     // art as files are compared with it
 	sounds    memo[[]Check]          // what is found of the art itself
@@ -225,17 +228,25 @@ func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, e
 // cover is drawn once for all of them that cover the same.
 func (j *job) renderRuns(ctx context.Context, f recipe.File, d *drawing.Drawing) (*flat.Picture, error) {
 	to, w, h, o := j.camera(f, f.W)
-	name, ink, one := silhouette(d)
-	if !one || o.Ground != nil {
+	key, ink, one := j.inkedFrom(f, d)
+	if !one {
 		return raster.RenderRuns(ctx, d, to, w, h, o)
 	}
-	cover, err := j.covers.get(fmt.Sprint(name, to, w, h, o.Hard), func() (*flat.Picture, error) {
+	cover, err := j.covers.get(key, func() (*flat.Picture, error) {
 		return raster.RenderRuns(ctx, d, to, w, h, o)
 	})
 	if err != nil {
 		return nil, err
 	}
 	return cover.Inked(ink.Bytes()), nil
+}
+
+// inkedFrom names the picture in one ink, on nothing, from which that of a file
+// comes by inking it.
+func (j *job) inkedFrom(f recipe.File, d *drawing.Drawing) (key string, ink colour.RGB, ok bool) {
+	to, w, h, o := j.camera(f, f.W)
+	name, ink, one := silhouette(d)
+	return fmt.Sprint(name, to, w, h, o.Hard), ink, one && o.Ground == nil
 }
 
 // silhouette names what a drawing of plain shapes in one ink covers: drawings of

@@ -7,14 +7,18 @@ import (
 	"sync"
 	"time"
 
+	"dyekit/core/format"
 	"dyekit/core/recipe"
 )
 
 // costs is about how long each file takes on one core, in ns, as measured: of
 // curves what they weigh, of pixels their number and what is drawn again of them.
+// Of pictures that differ in their ink alone the first takes the time of all: the
+// others had better come later than wait for it.
 func (j *job) costs(want []recipe.File) []float64 {
-	const curve, pixel, again, least = 150, 15, 30, 2e6
+	const curve, pixel, again, least, inked = 150, 15, 30, 2e6, 0.1
 	weight := map[string]float64{}
+	drawn := map[string]bool{} // by what they cover, and by size
 	cost := make([]float64, len(want))
 	for i, f := range want {
 		w, ok := weight[f.Versions[0]]
@@ -24,6 +28,13 @@ func (j *job) costs(want []recipe.File) []float64 {
 		}
 		if f.Entry.Kind().Pixels {
 			cost[i] = least + pixel*float64(f.W)*float64(f.H) + again*w
+			if d := j.drawing(f.Versions[0]); f.Entry.Format == format.PNG && !f.Entry.Reduced() && d != nil {
+				key, _, ok := j.inkedFrom(f, j.seen(f))
+				if ok && drawn[key] {
+					cost[i] *= inked
+				}
+				drawn[key] = true
+			}
 		} else {
 			cost[i] = least + curve*w*float64(len(f.Versions))
 		}

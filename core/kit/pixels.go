@@ -43,13 +43,7 @@ func (j *job) checkPNG(ctx context.Context, f recipe.File, px pixels, data []byt
 	if p.W != f.W || p.H != f.H {
 		return nil
 	}
-	var want drawn
-	if px.runs != nil {
-		want = drawnRuns{px.runs}
-	} else {
-		want = drawnPixels{px.screen[0]}
-	}
-	b, err := beside(p, want)
+	b, err := j.besides(p, px)
 	if err != nil {
 		return err
 	}

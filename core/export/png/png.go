@@ -23,6 +23,7 @@ type Options struct {
 	Colours   int     // at most so many, 2 to 256, whatever is lost; 0 for all
 	Auto      bool    // a palette of 256 if nobody sees what is lost
 	Quick     bool    // larger and sooner: for looking at, not for keeping
+	Lines     *Lines  // of other inks of the same picture; may be nil
 }
 
 // Colour types of PNG section 11.2.2.
@@ -90,7 +91,7 @@ func (f *facts) write(dst io.Writer, o Options) error {
 			chunk(out, "tRNS", trns)
 		}
 	}
-	chunk(out, "IDAT", f.rows(kind, depth, o.Interlace).deflate(o.Quick))
+	chunk(out, "IDAT", f.body(kind, depth, o))
 	chunk(out, "IEND", nil)
 	return out.Flush()
 }

@@ -8,6 +8,7 @@ import (
 	"hash/crc32"
 	"image"
 	"io"
+	"slices"
 
 	"github.com/klauspost/compress/zlib"
 )
@@ -113,6 +114,13 @@ func (p *PNG) chunk(name string, body []byte) error {
 		p.data = append(p.data, body)
 	}
 	return nil
+}
+
+// SameLines reports whether both hold the same lines, compressed to the same bytes
+// and to be read in the same way, by palettes of the same length.
+func (p *PNG) SameLines(q *PNG) bool {
+	return p.W == q.W && p.H == q.H && p.kind == q.kind && p.depth == q.depth && p.adam7 == q.adam7 &&
+		p.Palette != nil && len(p.Palette) == len(q.Palette) && slices.EqualFunc(p.data, q.data, bytes.Equal)
 }
 
 // samples is how many samples make a pixel; 0 for what is no colour type.

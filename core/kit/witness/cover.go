@@ -50,6 +50,8 @@ const long = 16
 type stretch struct {
 	box  geom.Rect
 	from pen // where the stretch begins
+	a, d geom.Point
+	one  bool // its curves lead from a to d without a leap
 }
 
 // A pen goes along a path.
@@ -132,10 +134,17 @@ func newOutline(p geom.Path) *outline {
 	o := &outline{path: p, box: none}
 	var w pen
 	for i := 0; i < len(p); i += long {
-		o.stretches = append(o.stretches, stretch{none, w})
-		box := &o.stretches[len(o.stretches)-1].box
-		w = o.along(i/long, func(x curve) { *box = joined(*box, x.box()) })
-		o.box = joined(o.box, *box)
+		s := stretch{box: none, from: w, one: true}
+		o.stretches = append(o.stretches, s)
+		w = o.along(i/long, func(x curve) {
+			if s.box == none {
+				s.a, s.d = x.a, x.a
+			}
+			s.one = s.one && x.a == s.d
+			s.box, s.d = joined(s.box, x.box()), x.d
+		})
+		o.stretches[i/long] = s
+		o.box = joined(o.box, s.box)
 	}
 	return o
 }
@@ -206,14 +215,21 @@ func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.R
 	c := &w.counting
 	c.begin(r)
 	for k := range o.stretches {
-		if _, none := away(o.stretches[k].box); none {
+		s := &o.stretches[k]
+		q, none := away(s.box)
+		if none {
+			continue
+		}
+		if q.X1 < x0-1 && s.one { // what lies to the left counts as its chord does
+			a, d := m.Apply(s.a), m.Apply(s.d)
+			c.left(line{a.X, a.Y, d.X, d.Y})
 			continue
 		}
 		o.along(k, func(x curve) {
 			q, none := away(x.box())
 			switch {
 			case none:
-			case q.X1 < x0-1: // what lies to the left counts as its chord does
+			case q.X1 < x0-1:
 				a, d := m.Apply(x.a), m.Apply(x.d)
 				c.left(line{a.X, a.Y, d.X, d.Y})
 			default:
