@@ -139,3 +139,28 @@ func Differ(got []uint8, row []Run) (n int) {
 	}
 	return n
 }
+
+// DifferIndexed is Differ of a row of indices into a table of straight colours, a
+// byte for each pixel.
+func DifferIndexed(got []uint8, table *[256][4]uint8, row []Run) (n int) {
+	at := 0
+	for _, r := range row {
+		end := int(r.End)
+		for at < end {
+			i := got[at]
+			c := Colour(table[i])
+			from := at
+			// As far as the same index goes, one look at the table is enough.
+			for all := uint64(i) * 0x0101010101010101; at+8 <= end && binary.LittleEndian.Uint64(got[at:]) == all; {
+				at += 8
+			}
+			for at < end && got[at] == i {
+				at++
+			}
+			if c != r.Colour && (c != 0 || r.Colour>>24 > 0) {
+				n += at - from
+			}
+		}
+	}
+	return n
+}

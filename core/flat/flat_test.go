@@ -63,3 +63,41 @@ func TestInked(t *testing.T) {
 		t.Errorf("%v", q.Rows)
 	}
 }
+
+// A row of indices differs from runs in as many pixels as the row that it stands
+// for: right ones in none.
+func TestDifferIndexed(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 9))
+	var table [256][4]uint8
+	for i := range table {
+		table[i] = [4]uint8{uint8(i), 9, 9, uint8(i / 2 * 2)} // two entries are bare
+	}
+	none := 0
+	for range 300 {
+		w := 1 + r.IntN(90)
+		line, full := make([]uint8, w), make([]uint8, 4*w)
+		var row []Run
+		for at := 0; at < w; {
+			end := min(w, at+1+r.IntN(30))
+			i := uint8(r.IntN(6))
+			for x := at; x < end; x++ {
+				if line[x] = i; r.IntN(60) == 0 {
+					line[x] = uint8(r.IntN(256))
+				}
+				copy(full[4*x:], table[line[x]][:])
+			}
+			row = append(row, Run{int32(end), Colour(table[i])})
+			at = end
+		}
+		want := Differ(full, row)
+		if got := DifferIndexed(line, &table, row); got != want {
+			t.Fatalf("%d px differ, want %d: %v %v", got, want, line, row)
+		}
+		if want == 0 {
+			none++
+		}
+	}
+	if none < 20 || none > 280 {
+		t.Errorf("%d of 300 rows were right", none)
+	}
+}

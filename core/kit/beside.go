@@ -79,12 +79,27 @@ func beside(p *readback.PNG, want drawn) (besides, error) {
 	b := besides{opaque: true, wantOpaque: true}
 	var seen sight
 	off := 0
-	err := p.Each(func(y int, got []uint8, same bool) error {
+	each := p.Each
+	differ, colours := want.differ, func(got []uint8) bool { eachColour(got, seen.add); return opaqueRow(got) }
+	if r, ok := want.(drawnRuns); ok && p.Indexed() {
+		each = p.EachIndexed
+		differ = func(y int, got []uint8) int { return flat.DifferIndexed(got, p.Table(), r.Rows[y]) }
+		colours = func(got []uint8) bool {
+			opaque := true
+			for _, i := range got {
+				c := p.Table()[i]
+				seen.add(c)
+				opaque = opaque && c[3] == 255
+			}
+			return opaque
+		}
+	}
+	err := each(func(y int, got []uint8, same bool) error {
 		if same && want.same(y) {
 			b.off += off // as many as in the row before
 			return nil
 		}
-		off = want.differ(y, got)
+		off = differ(y, got)
 		b.off += off
 		opaque := true
 		want.colours(y, func(c [4]uint8) {
@@ -95,8 +110,7 @@ func beside(p *readback.PNG, want drawn) (besides, error) {
 		})
 		b.wantOpaque = b.wantOpaque && opaque
 		if off > 0 {
-			opaque = opaqueRow(got)
-			eachColour(got, seen.add)
+			opaque = colours(got)
 		}
 		b.opaque = b.opaque && opaque
 		return nil

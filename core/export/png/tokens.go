@@ -25,7 +25,7 @@ type tokenizer struct {
 const (
 	hashBits = 14
 	// tries is how many places with the same hash are looked at.
-	tries = 32
+	tries = 4
 	// stretch is how much is tokenized at a time, in bytes.
 	stretch = 1 << 20
 	// Lengths of a match (RFC 1951, section 3.2.5), and the least worth one.

@@ -157,6 +157,27 @@ func (p *PNG) Each(f func(y int, row []uint8, same bool) error) error {
 	})
 }
 
+// Indexed reports whether a row is a byte for each pixel, an index into Table.
+func (p *PNG) Indexed() bool { return p.kind == 3 && p.depth == 8 && !p.adam7 }
+
+// Table holds the palette, and bare colours behind it.
+func (p *PNG) Table() *[256][4]uint8 { return &p.table }
+
+// EachIndexed is Each with the indices of a picture that is Indexed; each of them
+// is in the palette.
+func (p *PNG) EachIndexed(f func(y int, row []uint8, same bool) error) error {
+	return p.lines(func(l lines) error {
+		return l.each(p, func(y int, line []byte, same bool) error {
+			if !same {
+				if err := p.within(slices.Max(line)); err != nil {
+					return err
+				}
+			}
+			return f(y, line, same)
+		})
+	})
+}
+
 // Image reads the whole picture.
 func (p *PNG) Image() (*image.NRGBA, error) {
 	img := image.NewNRGBA(image.Rect(0, 0, p.W, p.H))
@@ -331,9 +352,15 @@ func (p *PNG) expand(row, line []byte) error {
 				*(*[4]uint8)(row[4*x:]) = p.table[k]
 			}
 		}
-		if int(most) >= len(p.Palette) {
-			return fmt.Errorf("a pixel has colour %d of a palette of %d", most, len(p.Palette))
-		}
+		return p.within(most)
+	}
+	return nil
+}
+
+// within sees to it that the highest index of a row is one of the palette's.
+func (p *PNG) within(most uint8) error {
+	if int(most) >= len(p.Palette) {
+		return fmt.Errorf("a pixel has colour %d of a palette of %d", most, len(p.Palette))
 	}
 	return nil
 }
