@@ -160,25 +160,24 @@ func (j *job) dye(tones []preflight.Tone) (ground, on colour.RGB) {
 	return colour.FromBytes(0x2b, 0x2b, 0x2a), colour.White
 }
 
-// standing is the version that is shown on a ground: in colour on grey, otherwise
-// the first in one ink that stands there; nil if there is none.
-func (j *job) standing(ground colour.RGB) (best *version.Version) {
-	most := 3.0 // WCAG 2.2, 1.4.11
-	for _, v := range j.plan.Versions {
-		if v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() {
-			continue
-		}
-		if !v.Spec.OneInk() {
-			if v.White() != (ground.Luminance() > 0.5) && ground.Lab().Chroma() < 8 {
-				return v
+// standing is the version that is shown on a ground; nil if none stands there.
+func (j *job) standing(ground colour.RGB) *version.Version {
+	stands := make([]version.Stand, len(j.plan.Versions))
+	for i, v := range j.plan.Versions {
+		stands[i] = version.Stand{Light: v.White(), Out: v.Drawing == nil || v.OnBacking() || !v.Spec.Whole()}
+		if v.Spec.OneInk() {
+			if c, ok := ink(v); ok {
+				stands[i].Ink = &c
+			} else {
+				stands[i].Out = true
 			}
-			continue
-		}
-		if c, ok := ink(v); ok && colour.Contrast(c, ground) >= most {
-			best, most = v, colour.Contrast(c, ground)+1 // a later one must be much better
 		}
 	}
-	return best
+	i, _ := version.Standing(ground, stands)
+	if i < 0 {
+		return nil
+	}
+	return j.plan.Versions[i]
 }
 
 // smallest says how small the mark may get.

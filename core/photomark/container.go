@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/binary"
 	"slices"
+
+	"dyekit/core/chunk"
 )
 
 // Chunks of PNG that a copy keeps (third edition, section 11.3): of colour, and what
@@ -16,53 +18,41 @@ var (
 // chunks gives a new PNG what an old one says beside its pixels. With a smaller copy,
 // whose numbers are sRGB, nothing is said of colour or of size in inches.
 func chunks(data, old []byte, profile, small bool) []byte {
-	const head = 8 + 25 // the signature, and IHDR
+	const head = chunk.PNGHead + 25 // with IHDR
 	out := slices.Clone(data[:head])
-	each(old[8:], func(kind string, all []byte) {
+	for c := range chunk.PNG(old[chunk.PNGHead:]) {
 		switch {
-		case slices.Contains(colourChunks, kind) && !small && (kind != "iCCP" || profile),
-			slices.Contains(otherChunks, kind) && !(small && kind == "pHYs"),
-			kind == "eXIf" && !small:
-			out = append(out, all...)
+		case slices.Contains(colourChunks, c.Kind) && !small && (c.Kind != "iCCP" || profile),
+			slices.Contains(otherChunks, c.Kind) && !(small && c.Kind == "pHYs"),
+			c.Kind == "eXIf" && !small:
+			out = append(out, c.Whole...)
 		}
-	})
-	told := len(out) > head
-	each(data[head:], func(kind string, all []byte) {
-		if kind == "sRGB" && told && !small {
-			return // the old one knows better, or said nothing
-		}
-		out = append(out, all...)
-	})
-	return out
-}
-
-// each calls f with the chunks of a PNG.
-func each(b []byte, f func(kind string, all []byte)) {
-	for len(b) >= 12 {
-		n := int(binary.BigEndian.Uint32(b))
-		if n < 0 || n > len(b)-12 {
-			return
-		}
-		f(string(b[4:8]), b[:12+n])
-		b = b[12+n:]
 	}
+	told := len(out) > head
+	for c := range chunk.PNG(data[head:]) {
+		if c.Kind == "sRGB" && told && !small {
+			continue // the old one knows better, or said nothing
+		}
+		out = append(out, c.Whole...)
+	}
+	return out
 }
 
 // webp puts the pixels of a WebP into the extended form (RFC 9649, section 2.7) with
 // the profile and what an old one says.
 func webp(data, old, profile []byte, w, h int, alpha bool) []byte {
 	var exif, xmp []byte
-	riff(old, func(kind string, body []byte) {
-		switch kind {
+	for c := range chunk.RIFF(old[min(len(old), chunk.RIFFHead):]) {
+		switch c.Kind {
 		case "EXIF":
 			// The pixels are upright now, and have the mark on them.
-			if head := bytes.TrimPrefix(body, exifHead); len(head) > 8 {
-				exif = append(slices.Clone(body[:len(body)-len(head)]), without(upright(head))...)
+			if head := bytes.TrimPrefix(c.Body, exifHead); len(head) > 8 {
+				exif = append(slices.Clone(c.Body[:len(c.Body)-len(head)]), without(upright(head))...)
 			}
 		case "XMP ":
-			xmp = body
+			xmp = c.Body
 		}
-	})
+	}
 	if len(profile) == 0 && exif == nil && xmp == nil {
 		return data
 	}
@@ -90,11 +80,11 @@ func webp(data, old, profile []byte, w, h int, alpha bool) []byte {
 	if len(profile) > 0 {
 		put("ICCP", profile)
 	}
-	riff(data, func(kind string, body []byte) {
-		if kind == "VP8L" || kind == "VP8 " || kind == "ALPH" {
-			put(kind, body)
+	for c := range chunk.RIFF(data[chunk.RIFFHead:]) {
+		if c.Kind == "VP8L" || c.Kind == "VP8 " || c.Kind == "ALPH" {
+			put(c.Kind, c.Body)
 		}
-	})
+	}
 	if exif != nil {
 		put("EXIF", exif)
 	}
@@ -103,16 +93,4 @@ func webp(data, old, profile []byte, w, h int, alpha bool) []byte {
 	}
 	binary.LittleEndian.PutUint32(out[4:], uint32(len(out)-8))
 	return out
-}
-
-// riff calls f with the chunks of a WebP.
-func riff(b []byte, f func(kind string, body []byte)) {
-	for b = b[min(len(b), 12):]; len(b) >= 8; {
-		n := int(binary.LittleEndian.Uint32(b[4:]))
-		if n < 0 || n > len(b)-8 {
-			return
-		}
-		f(string(b[:4]), b[8:8+n])
-		b = b[min(len(b), 8+n+n&1):]
-	}
 }

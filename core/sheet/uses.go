@@ -7,29 +7,23 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/version"
 )
 
-// least is the contrast that a mark needs on its ground (WCAG 2.2, 1.4.11).
-const least = 3
-
-// standing is the version for a ground: that in colour where the ground is light and
-// grey, otherwise the one in one ink that stands out most; ok is false if none does.
+// standing is the version for a ground; ok is false if none stands there.
 func (b *builder) standing(ground colour.RGB) (best Version, contrast float64, ok bool) {
-	for _, v := range b.c.Versions {
-		if v.Drawing == nil || v.Part || v.Own {
-			continue
-		}
-		if v.Ink == nil {
-			if v.Light != (ground.Luminance() > 0.5) && ground.Lab().Chroma() < 8 && !ok {
-				best, ok = v, true
-			}
-			continue
-		}
-		if c := colour.Contrast(v.Ink.RGB, ground); c >= least && c > contrast && (!ok || best.Ink != nil) {
-			best, contrast, ok = v, c, true
+	stands := make([]version.Stand, len(b.c.Versions))
+	for i, v := range b.c.Versions {
+		stands[i] = version.Stand{Light: v.Light, Out: v.Drawing == nil || v.Part || v.Own}
+		if v.Ink != nil {
+			stands[i].Ink = &v.Ink.RGB
 		}
 	}
-	return best, contrast, ok
+	i, contrast := version.Standing(ground, stands)
+	if i < 0 {
+		return Version{}, 0, false
+	}
+	return b.c.Versions[i], contrast, true
 }
 
 func (b *builder) grounds() []row {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/klauspost/compress/zlib"
 
+	"dyekit/core/chunk"
 	"dyekit/core/tags"
 )
 
@@ -24,11 +25,11 @@ const maxProfile = 8 << 20
 func ReadMeta(data []byte) (m Meta) {
 	switch {
 	case bytes.HasPrefix(data, []byte("\x89PNG\r\n\x1a\n")):
-		m.png(data[8:])
+		m.png(data[chunk.PNGHead:])
 	case bytes.HasPrefix(data, []byte("\xff\xd8")):
 		m.jpeg(data[2:])
-	case bytes.HasPrefix(data, []byte("RIFF")) && len(data) > 12:
-		m.webp(data[12:])
+	case bytes.HasPrefix(data, []byte("RIFF")) && len(data) > chunk.RIFFHead:
+		m.webp(data[chunk.RIFFHead:])
 	case tags.Are(data):
 		m.tiff(data)
 	}
@@ -38,24 +39,21 @@ func ReadMeta(data []byte) (m Meta) {
 // png reads the chunks before the pixels (PNG, third edition, section 11.3).
 func (m *Meta) png(b []byte) {
 	plain := false
-	for len(b) >= 12 {
-		n, kind := int(binary.BigEndian.Uint32(b)), string(b[4:8])
-		if n < 0 || n > len(b)-12 || kind == "IDAT" {
+	for c := range chunk.PNG(b) {
+		if c.Kind == "IDAT" {
 			break
 		}
-		body := b[8 : 8+n]
-		b = b[12+n:]
-		switch kind {
+		switch c.Kind {
 		case "sRGB":
 			plain = true
 		case "iCCP":
-			if _, packed, ok := bytes.Cut(body, []byte{0}); ok && len(packed) > 1 {
+			if _, packed, ok := bytes.Cut(c.Body, []byte{0}); ok && len(packed) > 1 {
 				if z, err := zlib.NewReader(bytes.NewReader(packed[1:])); err == nil {
 					m.Profile, _ = io.ReadAll(io.LimitReader(z, maxProfile))
 				}
 			}
 		case "eXIf":
-			m.exif(body)
+			m.exif(c.Body)
 		}
 	}
 	if plain {
@@ -94,18 +92,13 @@ func (m *Meta) jpeg(b []byte) {
 
 // webp reads the chunks of the extended form (RFC 9649, section 2.7).
 func (m *Meta) webp(b []byte) {
-	for len(b) >= 8 {
-		n := int(binary.LittleEndian.Uint32(b[4:]))
-		if n < 0 || n > len(b)-8 {
-			break
-		}
-		switch body := b[8 : 8+n]; string(b[:4]) {
+	for c := range chunk.RIFF(b) {
+		switch c.Kind {
 		case "ICCP":
-			m.Profile = body
+			m.Profile = c.Body
 		case "EXIF":
-			m.exif(bytes.TrimPrefix(body, []byte("Exif\x00\x00")))
+			m.exif(bytes.TrimPrefix(c.Body, []byte("Exif\x00\x00")))
 		}
-		b = b[min(len(b), 8+n+n&1):]
 	}
 }
 
