@@ -64,27 +64,44 @@ func (b *borders) axes() (all []mirrors) {
 	return all
 }
 
-// same reports whether the colours across an axis are the same, but for a pixel here
-// or there.
+// same reports whether the colours across an axis are the same.
 func (b *borders) same(m mirrors, upright bool) bool {
+	return b.alike(func(p geom.Point) geom.Point { return m.flip(p, upright, !upright) })
+}
+
+// alike reports whether the colours at the image of each place are those of the
+// place, but for a pixel here or there.
+func (b *borders) alike(image func(geom.Point) geom.Point) bool {
 	const few = 500 // one in so many may differ
+	return b.compare(image, 1, few)
+}
+
+// coarsely is alike by a look at few places: most art is not symmetric, and is told
+// soon.
+func (b *borders) coarsely(image func(geom.Point) geom.Point) bool {
+	const places, few = 4000, 50
+	return b.compare(image, max(1, int(math.Sqrt(float64(b.p.w*b.p.h)/places))), few)
+}
+
+// compare looks at every so many pixels across and down.
+func (b *borders) compare(image func(geom.Point) geom.Point, step, few int) bool {
 	w, h := b.p.w, b.p.h
 	painted, wrong := 0, 0
-	for y := range h {
-		for x := range w {
+	for y := 0; y < h; y += step {
+		for x := 0; x < w; x += step {
 			l := b.l[y*w+x]
 			if l == b.ground {
 				continue
 			}
 			painted++
-			q := m.flip(geom.Pt(float64(x)+0.5, float64(y)+0.5), upright, !upright)
+			q := image(geom.Pt(float64(x)+0.5, float64(y)+0.5))
 			nx, ny := int(math.Floor(q.X)), int(math.Floor(q.Y))
 			near := b.lab(nx, ny) == l
 			for d := 0; d < 9 && !near; d++ {
 				near = b.lab(nx+d%3-1, ny+d/3-1) == l
 			}
 			if !near {
-				if wrong++; wrong*few > w*h {
+				if wrong++; wrong*few*step*step > w*h {
 					return false
 				}
 			}
