@@ -10,9 +10,10 @@ import (
 
 // labels tell of each pixel which colour of the palette it belongs to.
 type labels struct {
-	p  *hues
-	cs []hue
-	l  []int16
+	p      *hues
+	cs     []hue // the colours, as pixels are compared with them
+	paints []hue // the same, as they are painted
+	l      []int16
 }
 
 // none marks pixels that are not decided yet.
@@ -21,7 +22,7 @@ const none = -1
 // label gives plain pixels the colour they have, and those of edges the nearer of
 // the two they mix.
 func (p *hues) label(ctx context.Context, cs []hue, noise float64, speck int) (*labels, error) {
-	m := &labels{p, cs, make([]int16, len(p.v))}
+	m := &labels{p: p, cs: cs, paints: cs, l: make([]int16, len(p.v))}
 	sure := 0.06 + noise
 	parallel.Each(p.h, func(y int) {
 		for i := y * p.w; i < (y+1)*p.w; i++ {

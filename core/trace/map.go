@@ -87,10 +87,18 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if t.Noise > noisy {
 		speck += 6
 	}
-	m, err := p.label(ctx, cs, noise, speck)
+	q, ds := p, cs
+	if t.Noise > noisy {
+		q, ds = p.lightly(), make([]hue, len(cs))
+		for k, c := range cs {
+			ds[k] = c.lightly()
+		}
+	}
+	m, err := q.label(ctx, ds, noise, speck)
 	if err != nil {
 		return nil, err
 	}
+	m.paints = cs
 	ground := m.ground()
 	t.Bare = ground >= 0 && cs[ground][3] < 0.04
 	t.Grounds = ground >= 0 && !t.Bare
@@ -103,7 +111,7 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	}
 	tol := 0.20 + 0.5*opt.Smooth
 	if t.Noise > noisy {
-		tol += 0.15
+		tol += 0.25 // its borders waver
 	}
 	if m.hard() {
 		// Steps of whole pixels: the border runs through their middles.
@@ -161,7 +169,7 @@ func (m *labels) ground() int16 {
 }
 
 func (m *labels) colour(k int16) color.NRGBA {
-	c := m.cs[k]
+	c := m.paints[k]
 	if c[3] == 0 {
 		return color.NRGBA{}
 	}

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"dyekit/core/colour"
 	"dyekit/core/parallel"
 )
 
@@ -54,6 +55,26 @@ func huesOf(img *image.NRGBA) *hues {
 		}
 	}
 	return p
+}
+
+// lightly is a colour as it is compared where pixels waver: its lightness counts in
+// full, and half of how it differs from grey. Packing blurs that over twice as many
+// pixels across and down, and in coarser steps (ITU-T T.81 annex K.1): of an edge,
+// lightness tells where it is.
+func (c hue) lightly() hue {
+	const part = 0.5
+	y := colour.BT601.Of(c[0], c[1], c[2])
+	return hue{math.Sqrt(3) * y, part * (c[0] - y), part * (c[2] - y), c[3]} // a grey is as far from black as it was
+}
+
+func (p *hues) lightly() *hues {
+	q := &hues{p.w, p.h, make([]hue, len(p.v))}
+	parallel.Each(p.h, func(y int) {
+		for i := y * p.w; i < (y+1)*p.w; i++ {
+			q.v[i] = p.v[i].lightly()
+		}
+	})
+	return q
 }
 
 // step is the largest difference of a pixel from its four neighbours.
