@@ -6,6 +6,16 @@ import (
 	"dyekit/core/geom"
 )
 
+// symmetric fits the borders of art that is the same on both sides of an axis, or
+// when it is turned; false if it is neither, and nothing is fitted.
+func (b *borders) symmetric(tol float64) bool {
+	if len(b.arcs) > mostPieces {
+		return false
+	}
+	middles := b.middles()
+	return b.mirrored(tol, middles) || b.turned(tol, middles)
+}
+
 // middles are where the axes may be, one guess in each point: the middle of all
 // borders, that of their bounds, that of all that is painted. What pixels leave open
 // moves each otherwise.
@@ -26,11 +36,16 @@ func (b *borders) middles() []geom.Point {
 			box = geom.Rect{X0: min(box.X0, p.X), Y0: min(box.Y0, p.Y), X1: max(box.X1, p.X), Y1: max(box.Y1, p.Y)}
 		}
 	}
-	for i, l := range b.l {
-		if l != b.ground {
-			area = area.Add(geom.Pt(float64(i%b.p.w)+0.5, float64(i/b.p.w)+0.5))
-			n++
+	for y := range b.p.h {
+		xs, many := 0, 0
+		for x, l := range b.l[y*b.p.w : (y+1)*b.p.w] {
+			if l != b.ground {
+				xs += x
+				many++
+			}
 		}
+		area = area.Add(geom.Pt(float64(xs)+0.5*float64(many), (float64(y)+0.5)*float64(many)))
+		n += float64(many)
 	}
 	if whole == 0 || n == 0 {
 		return nil
@@ -38,10 +53,11 @@ func (b *borders) middles() []geom.Point {
 	return []geom.Point{sum.Mul(1 / whole), box.Centre(), area.Mul(1 / n)}
 }
 
-// axes lists the axes that may be, the likeliest first: both, and each alone.
-func (b *borders) axes() (all []mirrors) {
+// axes lists the axes that may be, through one of some places: the likeliest first,
+// both, and each alone.
+func (b *borders) axes(middles []geom.Point) (all []mirrors) {
 	var xs, ys []float64
-	for _, c := range b.middles() {
+	for _, c := range middles {
 		m := mirrors{x: c.X, y: c.Y}
 		if b.same(m, true) {
 			xs = append(xs, c.X)

@@ -127,9 +127,11 @@ func (m *labels) fill() {
 		n := 0
 		for dy := -2; dy <= 2; dy++ {
 			for dx := -2; dx <= 2; dx++ {
-				if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < m.p.h && from[ny*w+nx] != none {
-					around[n] = from[ny*w+nx]
-					n++
+				if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < m.p.h {
+					if l := from[ny*w+nx]; l != none && !slices.Contains(around[:n], l) {
+						around[n] = l
+						n++
+					}
 				}
 			}
 		}
@@ -145,9 +147,7 @@ func (m *labels) fill() {
 		}
 		for a := range n {
 			for b := range a {
-				if around[a] != around[b] {
-					try(around[a], around[b], 1)
-				}
+				try(around[a], around[b], 1)
 			}
 		}
 		if least > unmixed { // a colour that stands nowhere plain nearby
@@ -186,20 +186,21 @@ func (m *labels) specks(speck int, noise float64) {
 			i := stack[len(stack)-1]
 			stack = stack[:len(stack)-1]
 			piece = append(piece, i)
-			x, y := i%w, i/w
-			for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-				nx, ny := x+d[0], y+d[1]
-				if nx < 0 || ny < 0 || nx >= w || ny >= h {
-					continue
-				}
-				j := ny*w + nx
-				if m.l[j] != own {
+			take := func(j int, within bool) {
+				switch {
+				case !within:
+				case m.l[j] != own:
 					beside[m.l[j]]++
-				} else if !seen[j] {
+				case !seen[j]:
 					seen[j] = true
 					stack = append(stack, j)
 				}
 			}
+			x := i % w
+			take(i+1, x+1 < w)
+			take(i-1, x > 0)
+			take(i+w, i+w < w*h)
+			take(i-w, i >= w)
 		}
 		if len(piece) >= speck && (noise == 0 || len(piece) >= rings*speck) {
 			continue
@@ -264,13 +265,17 @@ func (m *labels) place(x, y, dx, dy int) float64 {
 	return min(0.98, max(0.02, (0.5-t0)/(t1-t0)))
 }
 
+// stride is between the pixels that are looked at where a hundred thousand tell as
+// much as all.
+func (m *labels) stride() int { return len(m.l)/100_000 | 1 }
+
 // hard reports whether the picture has no soft edges: hardly a pixel beside a
 // border is a mixture.
 func (m *labels) hard() bool {
 	w := m.p.w
 	soft, all := 0, 0
-	for i, l := range m.l {
-		x, y := i%w, i/w
+	for i := 0; i < len(m.l); i += m.stride() {
+		x, y, l := i%w, i/w, m.l[i]
 		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
 			o := m.at(x+d[0], y+d[1])
 			if o == none || o == l {
@@ -290,8 +295,7 @@ func (m *labels) hard() bool {
 func (m *labels) edge() float64 {
 	w := m.p.w
 	var all []float64
-	stride := max(1, len(m.l)/100_000)
-	for i := 0; i < len(m.l); i += stride {
+	for i := 0; i < len(m.l); i += m.stride() {
 		x, y := i%w, i/w
 		for _, d := range [2][2]int{{1, 0}, {0, 1}} {
 			la, lb := m.at(x, y), m.at(x+d[0], y+d[1])

@@ -122,7 +122,7 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 		}
 		tol = max(tol, 0.45)
 	}
-	if !b.mirrored(tol) && !b.turned(tol) {
+	if !b.symmetric(tol) {
 		err = parallel.Do(ctx, len(b.arcs), func(_ context.Context, i int) error {
 			b.arcs[i].fit(tol)
 			return nil

@@ -72,13 +72,10 @@ type rim struct {
 	smooth bool // the border goes on without a corner
 }
 
-// mirrored fits the borders of art that has axes; false if it has none, and nothing
-// is fitted.
-func (b *borders) mirrored(tol float64) bool {
-	if len(b.arcs) > mostPieces {
-		return false
-	}
-	return slices.ContainsFunc(b.axes(), func(m mirrors) bool { return b.mirror(m, tol) })
+// mirrored fits the borders of art that has axes through one of some places; false
+// if it has none, and nothing is fitted.
+func (b *borders) mirrored(tol float64, middles []geom.Point) bool {
+	return slices.ContainsFunc(b.axes(middles), func(m mirrors) bool { return b.mirror(m, tol) })
 }
 
 func (b *borders) mirror(m mirrors, tol float64) bool {

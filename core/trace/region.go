@@ -99,17 +99,17 @@ func (b *borders) grounds() (out []geom.Point) {
 		for stack = append(stack[:0], s); len(stack) > 0; {
 			i := stack[len(stack)-1]
 			stack = stack[:len(stack)-1]
-			x, y := i%w, i/w
-			for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-				nx, ny := x+d[0], y+d[1]
-				if nx < 0 || ny < 0 || nx >= w || ny >= h {
-					continue
-				}
-				if j := ny*w + nx; b.l[j] == b.ground && !seen[j] {
+			take := func(j int, within bool) {
+				if within && b.l[j] == b.ground && !seen[j] {
 					seen[j] = true
 					stack = append(stack, j)
 				}
 			}
+			x := i % w
+			take(i+1, x+1 < w)
+			take(i-1, x > 0)
+			take(i+w, i+w < w*h)
+			take(i-w, i >= w)
 		}
 	}
 	return out

@@ -31,14 +31,11 @@ type turning struct {
 	paths []geom.Path  // of the arcs
 }
 
-// turned fits the borders of art that can be turned; false if it cannot, and nothing
-// is fitted.
-func (b *borders) turned(tol float64) bool {
-	if len(b.arcs) > mostPieces {
-		return false
-	}
+// turned fits the borders of art that can be turned about one of some places; false
+// if it cannot, and nothing is fitted.
+func (b *borders) turned(tol float64, middles []geom.Point) bool {
 	for n := mostTurns; n > 1; n-- {
-		for _, c := range b.middles() {
+		for _, c := range middles {
 			t := &turning{c: c, n: n, b: b, tol: tol, paths: make([]geom.Path, len(b.arcs))}
 			turn := t.by(1).Apply
 			if !b.coarsely(turn) || !b.alike(turn) || !t.meetings() || !t.borders() {
