@@ -124,12 +124,14 @@ type masterPage struct {
 	Anyone   bool          // nobody signs in: people say who they are
 	Fonts    []studio.Font // added for the client
 	NoFont   bool          // whether one is missing
-	StandIn  bool          // whether another is shown in its place
-	History  []studio.Step
-	Text     string // the findings, to be copied into a letter
-	Words    bool   // it was typed
-	OldYear  int    // that it says and should not, or 0
-	ThisYear int
+	// MayStandIn tells whether another can be shown in its place, and StandIn that
+	// one is.
+	MayStandIn, StandIn bool
+	History             []studio.Step
+	Text                string // the findings, to be copied into a letter
+	Words               bool   // it was typed
+	OldYear             int    // that it says and should not, or 0
+	ThisYear            int
 }
 
 func newMasterPage(d header) masterPage {
@@ -137,7 +139,9 @@ func newMasterPage(d header) masterPage {
 	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
 	for _, f := range d.Snapshot.Findings() {
 		x := seen{Finding: f, Rect: f.Place, HasRect: !f.Place.Empty()}
-		p.NoFont = p.NoFont || f.Code == finding.MissingFont && m.Kind.Key == "svg" // others bring their fonts
+		if f.Code == finding.MissingFont {
+			p.NoFont, p.MayStandIn = true, m.Kind.Key == "svg"
+		}
 		p.Several = p.Several || f.Code == finding.SeveralDrawings
 		if f.Mend != "" {
 			x.Mended = d.Snapshot.Decisions.Mended(intake.Mend(f.Mend))

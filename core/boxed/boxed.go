@@ -24,12 +24,15 @@ type Job struct {
 	Name    string // for people, in errors
 	Program string
 	Args    []string
-	Files   map[string][]byte // that lie in its folder
+	Files   map[string][]byte // that lie in its folder, or in folders of it
 	Want    string            // the file it is to make; empty for what it prints
 	Time    time.Duration
 	Memory  int64 // bytes of address space
 	Output  int64 // bytes of one file it writes; 0 for a gigabyte
 }
+
+// Here stands in arguments for the folder in which a program runs.
+const Here = "{here}"
 
 // Done is what came of it.
 type Done struct {
@@ -64,7 +67,11 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 	}
 	defer os.RemoveAll(dir)
 	for n, data := range j.Files {
-		if err := os.WriteFile(filepath.Join(dir, n), data, 0o600); err != nil {
+		path := filepath.Join(dir, n)
+		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+			return nil, err
+		}
+		if err := os.WriteFile(path, data, 0o600); err != nil {
 			return nil, err
 		}
 	}
@@ -73,7 +80,10 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 	if j.Output == 0 {
 		j.Output = 1 << 30
 	}
-	argv := append([]string{j.Program}, j.Args...)
+	argv := []string{j.Program}
+	for _, a := range j.Args {
+		argv = append(argv, strings.ReplaceAll(a, Here, dir))
+	}
 	if limit, err := exec.LookPath("prlimit"); err == nil {
 		argv = append([]string{limit, "--as=" + strconv.FormatInt(j.Memory, 10), "--fsize=" + strconv.FormatInt(j.Output, 10), "--core=0", "--"}, argv...)
 	}

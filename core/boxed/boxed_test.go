@@ -62,3 +62,11 @@ func TestLimits(t *testing.T) {
 		t.Errorf("%v after %v", err, time.Since(start))
 	}
 }
+
+// Files may lie in folders of the box, and arguments name the box by Here.
+func TestFolders(t *testing.T) {
+	d, err := run(t, Job{Args: []string{"-c", `cat "$0/in/a.txt" in/b.txt`, Here}, Files: map[string][]byte{"in/a.txt": []byte("one "), "in/b.txt": []byte("two")}})
+	if err != nil || string(d.Data) != "one two" {
+		t.Errorf("%v %v", d, err)
+	}
+}

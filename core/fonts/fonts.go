@@ -23,6 +23,7 @@ import (
 	"github.com/go-text/typesetting/font/opentype/tables"
 	"github.com/go-text/typesetting/language"
 	"github.com/go-text/typesetting/shaping"
+	names "golang.org/x/image/font/sfnt"
 	"golang.org/x/image/math/fixed"
 
 	"dyekit/core/geom"
@@ -41,6 +42,7 @@ type Face struct {
 	Weight float64 // of a static font
 	Width  float64 // of a static font, in percent of the normal one
 	font   *font.Font
+	file   []byte // TrueType or OpenType
 	// Axes of a variable font.
 	weights, widths bool
 }
@@ -141,6 +143,22 @@ func Name(data []byte) (string, error) {
 	return f.Family, nil
 }
 
+// PostScript returns the file of the font with a PostScript name (OpenType, name
+// table, name 6), TrueType or OpenType whatever it was packed in; nil if there is
+// none. Of a variable font that is the name of its default.
+func (s *Set) PostScript(name string) []byte {
+	for _, f := range s.faces {
+		x, err := names.Parse(f.file)
+		if err != nil {
+			continue // it has letters, and perhaps no names
+		}
+		if own, err := x.Name(nil, names.NameIDPostScript); err == nil && own == name {
+			return f.file
+		}
+	}
+	return nil
+}
+
 // read reads a font and sets a few letters in it: a damaged one breaks the
 // libraries in many places, and must do so here.
 func read(data []byte) (f *Face, err error) {
@@ -170,7 +188,7 @@ func open(data []byte) (*Face, error) {
 		return nil, fmt.Errorf("font cannot be read: %w", err)
 	}
 	d := ft.Describe()
-	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft}
+	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft, file: data}
 	if !(f.Width > 0) {
 		f.Width = 100
 	}

@@ -32,7 +32,7 @@ func chosen(ms []Mend) (page int, box pdf.Box) {
 
 func readPDF(ctx context.Context, data []byte, opt Options) (source, error) {
 	page, box := chosen(opt.Mends)
-	o := pdf.Options{Page: page, Box: box}
+	o := pdf.Options{Page: page, Box: box, Font: added(opt)}
 	if ghost.Ready() {
 		o.Outline = ghost.Outline
 	}
@@ -50,6 +50,14 @@ func readPDF(ctx context.Context, data []byte, opt Options) (source, error) {
 		fs[len(fs)-1].Mend = "box " + string(box)
 	}
 	return source{d, fs, doc.Pages, false}, nil
+}
+
+// added finds the fonts that were added for a master, by their PostScript names.
+func added(opt Options) func(name string) []byte {
+	if opt.Fonts == nil {
+		return nil
+	}
+	return opt.Fonts.PostScript
 }
 
 // pages says which page of several was read; asked is the one that was chosen,
@@ -74,9 +82,9 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 	if err != nil {
 		return source{}, err
 	}
-	ps, err := ghost.Interpret(ctx, head.Program, false)
+	ps, err := ghost.Interpret(ctx, head.Program, false, added(opt))
 	if err == nil && ps.Trouble == "" && !pdf.HasPages(ctx, ps.PDF) {
-		ps, err = ghost.Interpret(ctx, head.Program, true)
+		ps, err = ghost.Interpret(ctx, head.Program, true, added(opt))
 	}
 	if err != nil {
 		return source{}, err
@@ -91,8 +99,11 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 		return source{}, errors.New(strings.ReplaceAll(err.Error(), "PDF", "PostScript"))
 	}
 	d.Title = head.Title
+	if ps.Lent != nil {
+		fs.Add(finding.LiveText, finding.Mended, fmt.Sprintf("live text was turned into shapes by the font %s, which is not inside the file and was added", strings.Join(ps.Lent, ", ")), "", geom.Rect{})
+	}
 	if ps.StandIns != nil {
-		fs.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("text is set in the font %s, which is not inside the file; another one (%s) would stand in its place: embed it, or turn the text into shapes in the program that drew it", strings.Join(ps.Wanted, ", "), strings.Join(ps.StandIns, ", ")), "", geom.Rect{})
+		fs.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("text is set in the font %s, which is not inside the file; another one (%s) would stand in its place: add its file, embed it, or turn the text into shapes in the program that drew it", strings.Join(ps.Wanted, ", "), strings.Join(ps.StandIns, ", ")), "", geom.Rect{})
 	}
 	if ps.Trouble != "" {
 		fs.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("the PostScript program has a fault after what it draws (%s); what it drew until then is all there is", ps.Trouble), "", geom.Rect{})

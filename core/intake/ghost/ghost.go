@@ -9,6 +9,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
@@ -42,23 +44,44 @@ var common = []string{
 	"-dPassThroughJPEGImages=false", "-dPassThroughJPXImages=false", "-dPreserveSeparation=true", "-dPreserveDeviceN=true", "-dUCRandBGInfo=/Remove", "-dTransferFunctionInfo=/Remove", "-dDetectDuplicateImages=false",
 }
 
-// Outline makes one page of a PDF a PDF of its own without text.
-func Outline(ctx context.Context, data []byte, page int) ([]byte, error) {
+// Outline makes one page of a PDF a PDF of its own without text. fonts are files of
+// those that are not inside it, by their PostScript names.
+func Outline(ctx context.Context, data []byte, page int, fonts map[string][]byte) ([]byte, error) {
 	if !Ready() {
 		return nil, ErrMissing
 	}
 	p := strconv.Itoa(page)
-	d, err := run(ctx, data, "in.pdf", "-dFirstPage="+p, "-dLastPage="+p, "-dPrinted=true", "-sOutputFile=out.pdf", "in.pdf")
+	d, err := run(ctx, data, "in.pdf", fonts, "-dFirstPage="+p, "-dLastPage="+p, "-dPrinted=true", "-sOutputFile=out.pdf", "in.pdf")
 	if err != nil {
 		return nil, err
+	}
+	for _, name := range slices.Sorted(maps.Keys(fonts)) {
+		if !slices.ContainsFunc(loaded.FindAllStringSubmatch(d.Out+d.Errs, -1), func(m []string) bool { return m[1] == name && lent(m[2]) }) {
+			return nil, fmt.Errorf("the font %q was added, and ghostscript cannot set the text in it", name)
+		}
 	}
 	return d.Data, nil
 }
 
-func run(ctx context.Context, data []byte, in string, args ...string) (*boxed.Done, error) {
+// lending is the folder of fonts that are not inside a document. It holds nothing
+// else: ghostscript looks through all of it, and would wait for what it writes.
+const lending = "lent"
+
+// lent reports whether a font came from that folder.
+func lent(path string) bool { return filepath.Base(filepath.Dir(path)) == lending }
+
+// run hands ghostscript one document, and fonts by their names.
+func run(ctx context.Context, data []byte, in string, fonts map[string][]byte, args ...string) (*boxed.Done, error) {
+	files := map[string][]byte{in: data}
+	all := slices.Clone(common)
+	for i, name := range slices.Sorted(maps.Keys(fonts)) {
+		files[fmt.Sprintf("%s/%d.ttf", lending, i)] = fonts[name]
+	}
+	if len(fonts) > 0 {
+		all = append(all, "-sFONTPATH="+boxed.Here+"/"+lending)
+	}
 	return boxed.Run(ctx, boxed.Job{
-		Name: "ghostscript", Program: program, Files: map[string][]byte{in: data}, Want: "out.pdf",
-		Args: append(common[:len(common):len(common)], args...),
+		Name: "ghostscript", Program: program, Files: files, Want: "out.pdf", Args: append(all, args...),
 		Time: MaxTime, Memory: MaxMemory, Output: MaxOutput,
 	})
 }
@@ -70,6 +93,8 @@ type PostScript struct {
 	// file, if text was set in them; Wanted are their own names, as far as they
 	// are known.
 	StandIns, Wanted []string
+	// Lent are fonts that the program asks for and that were added for it.
+	Lent []string
 	// Trouble is what went wrong after something was drawn, or empty.
 	Trouble string
 	// OffX and OffY are where the program's own origin came to lie on the page,
@@ -84,18 +109,36 @@ const plane = 14_000.0
 
 var (
 	substituted = regexp.MustCompile(`(?m)^Substituting font \S+ for (\S+?)\.\s*$`)
-	loaded      = regexp.MustCompile(`(?m)^Loading (\S+) font from `)
+	loaded      = regexp.MustCompile(`(?m)^Loading (?:font )?(\S+) (?:font|\(or substitute\)) from (\S+)`)
 	based       = regexp.MustCompile(`/BaseFont/([^/\s<>\[\]()]+)`)
 	fault       = regexp.MustCompile(`(?m)^Error: /(\S+) in (.*)$`)
 )
 
 // Interpret runs a PostScript program. Its pages come out on a large plane, with
 // its origin in the middle. finish ends a page that the program itself leaves
-// open.
-func Interpret(ctx context.Context, data []byte, finish bool) (*PostScript, error) {
+// open. font finds the file of a font that is not in the program by its PostScript
+// name; it may be nil.
+func Interpret(ctx context.Context, data []byte, finish bool, font func(name string) []byte) (*PostScript, error) {
 	if !Ready() {
 		return nil, ErrMissing
 	}
+	ps, err := interpret(ctx, data, finish, nil)
+	if err != nil || ps.StandIns == nil || font == nil {
+		return ps, err
+	}
+	fonts := map[string][]byte{}
+	for _, name := range ps.Wanted {
+		if file := font(name); file != nil {
+			fonts[name] = file
+		}
+	}
+	if len(fonts) == 0 {
+		return ps, nil
+	}
+	return interpret(ctx, data, finish, fonts)
+}
+
+func interpret(ctx context.Context, data []byte, finish bool, fonts map[string][]byte) (*PostScript, error) {
 	ps := &PostScript{OffX: plane / 2, OffY: plane / 2}
 	size := strconv.Itoa(int(plane))
 	install := fmt.Sprintf("<</PageSize [%s %s] /Install {%g %g translate}>> setpagedevice", size, size, ps.OffX, ps.OffY)
@@ -103,7 +146,7 @@ func Interpret(ctx context.Context, data []byte, finish bool) (*PostScript, erro
 	if finish {
 		args = append(args, "-c", "showpage")
 	}
-	d, err := run(ctx, data, "in.ps", args...)
+	d, err := run(ctx, data, "in.ps", fonts, args...)
 	if d != nil {
 		if m := fault.FindStringSubmatch(d.Out + "\n" + d.Errs); m != nil {
 			ps.Trouble = fmt.Sprintf("%s in %s", m[1], strings.TrimSpace(m[2]))
@@ -123,18 +166,27 @@ func Interpret(ctx context.Context, data []byte, finish bool) (*PostScript, erro
 	case refused != nil && ps.Trouble == "":
 		ps.Trouble = refused.Says
 	}
-	return ps, ps.standIns(ctx, data, d.Out, args)
+	return ps, ps.standIns(ctx, data, d.Out, fonts, args)
 }
 
 // standIns finds fonts of this machine in which text was set. Programs load
 // more fonts than they use: which ones they use is seen in what ghostscript
 // writes when it keeps them.
-func (ps *PostScript) standIns(ctx context.Context, data []byte, said string, args []string) error {
-	fonts := matches(loaded, said)
+func (ps *PostScript) standIns(ctx context.Context, data []byte, said string, added map[string][]byte, args []string) error {
+	var fonts []string
+	for _, m := range loaded.FindAllStringSubmatch(said, -1) {
+		list := &fonts
+		if lent(m[2]) {
+			list = &ps.Lent
+		}
+		if !slices.Contains(*list, m[1]) {
+			*list = append(*list, m[1])
+		}
+	}
 	if fonts == nil {
 		return nil
 	}
-	d, err := run(ctx, data, "in.ps", append([]string{"-dNoOutputFonts=false", "-dCompatibilityLevel=1.4"}, args...)...)
+	d, err := run(ctx, data, "in.ps", added, append([]string{"-dNoOutputFonts=false", "-dCompatibilityLevel=1.4"}, args...)...)
 	var refused *boxed.Refused
 	if err != nil && !errors.As(err, &refused) {
 		return err

@@ -28,7 +28,7 @@ func (r *reader) outlined(data []byte, opt Options, _ *drawing.Drawing, doc *Doc
 	if !ok {
 		media = geom.Rect{X1: 612, Y1: 792}
 	}
-	plain, err := opt.Outline(r.ctx, r.file.alone(page, media), 1)
+	plain, err := opt.Outline(r.ctx, r.file.alone(page, media), 1, r.lent)
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -60,9 +60,12 @@ type Options struct {
 	// Window becomes the page instead, in points of the file, if it is not empty.
 	Window geom.Rect
 	// Outline turns text into outlines; nil where no program is at hand that
-	// can. It is handed a PDF and the number of a page and returns a PDF of
-	// that page alone.
-	Outline func(ctx context.Context, data []byte, page int) ([]byte, error)
+	// can. It is handed a PDF, the number of a page, and font files by name, and
+	// returns a PDF of that page alone.
+	Outline func(ctx context.Context, data []byte, page int, fonts map[string][]byte) ([]byte, error)
+	// Font finds the file of a font that is not inside by its PostScript name; nil
+	// where none is at hand.
+	Font func(name string) []byte
 }
 
 // A Doc is what a file holds: its pages.
@@ -83,9 +86,11 @@ type reader struct {
 	base     geom.Affine // points of the file to page units
 	tol      float64     // of fitted outlines, page units
 	layers   layers
-	layer    string          // that is being drawn
-	fonts    map[string]bool // names that were met; whether they are inside
-	needs    string          // what only another program can draw
+	layer    string                   // that is being drawn
+	fonts    map[string]bool          // names that were met; whether they are inside or lent
+	find     func(name string) []byte // of a font that is not inside; may be nil
+	lent     map[string][]byte        // fonts from outside the file, by name
+	needs    string                   // what only another program can draw
 	operated int
 	segments int
 	nodes    int
@@ -151,7 +156,7 @@ func read(ctx context.Context, data []byte, opt Options) (*reader, *drawing.Draw
 		return nil, nil, nil, fmt.Errorf("the PDF has %d pages; there is no page %d", len(pages), n)
 	}
 	p := pages[n-1]
-	r := &reader{ctx: ctx, file: f, press: colour.Coated, spaces: map[ref]*space{}, fonts: map[string]bool{}}
+	r := &reader{ctx: ctx, file: f, press: colour.Coated, spaces: map[ref]*space{}, fonts: map[string]bool{}, find: opt.Font, lent: map[string][]byte{}}
 	r.readLayers()
 	r.intent()
 	doc := &Doc{Pages: len(pages), Page: n}

@@ -51,9 +51,16 @@ func (m *machine) shows() {
 		return
 	}
 	inside := m.file.embedded(m.font)
+	if !inside && m.find != nil {
+		if file := m.find(fontName(full)); file != nil {
+			m.fonts[full], m.lent[fontName(full)] = true, file
+			m.findings.Add(finding.LiveText, finding.Mended, fmt.Sprintf("live text was turned into shapes by the font %q, which is not inside the PDF and was added", fontName(full)), m.layer, geom.Rect{})
+			return
+		}
+	}
 	m.fonts[full] = inside
 	if !inside {
-		m.findings.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("the font %q is not inside the PDF, so nobody knows what its letters look like: embed it, or turn the text into shapes in the program that drew it", fontName(full)), m.layer, geom.Rect{})
+		m.findings.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("the font %q is not inside the PDF, so nobody knows what its letters look like: add its file, embed it, or turn the text into shapes in the program that drew it", fontName(full)), m.layer, geom.Rect{})
 		return
 	}
 	m.findings.Add(finding.LiveText, finding.Mended, "live text was turned into shapes by the fonts inside the PDF, so that no printer needs them", m.layer, geom.Rect{})
