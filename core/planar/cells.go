@@ -37,15 +37,14 @@ func newCells(ps []piece) *cells {
 		m := make([]int32, len(ps))
 		return &m
 	}
-	span := func() (n int64) {
-		for i := range ps {
-			p := &ps[i]
-			n += 1 + int64(p.b.x-p.a.x)>>c.shift + int64(max(p.b.y-p.a.y, p.a.y-p.b.y))>>c.shift
-		}
-		return n
+	// So wide that a piece runs on by half of cellsEach squares on the mean.
+	long := int64(0)
+	for i := range ps {
+		p := &ps[i]
+		long += int64(p.b.x-p.a.x) + int64(max(p.b.y-p.a.y, p.a.y-p.b.y))
 	}
 	c.shift = 4
-	for c.shift < gridBits && span() > cellsEach/2*int64(len(ps)) {
+	for c.shift < gridBits && long>>c.shift > (cellsEach/2-1)*int64(len(ps)) {
 		c.shift++
 	}
 	c.bits = uint(bits.Len(uint(cellsEach * len(ps))))

@@ -49,31 +49,28 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	if err != nil {
 		return nil, err
 	}
-	var cuts []cutting
-	var hot []keyed // crossings, each once
+	cuts := make([][]cutting, 0, 2*len(met))
+	hot := make([]keyed, 0, crossings.Load()) // crossings, each once
 	for _, m := range met {
-		cuts = append(cuts, m.cuttings...)
+		cuts = append(cuts, m.cuttings)
 		for _, v := range m.hot {
 			hot = append(hot, keyed{key: v.key()})
 		}
 	}
 	sortKeys(hot)
 	hot = slices.CompactFunc(hot, func(a, b keyed) bool { return a.key == b.key })
-	more, err := inParts(ctx, len(hot), func(from, to int) (out []cutting) {
+	more, err := inParts(ctx, len(hot), func(from, to int) [][]cutting {
+		var out []cutting
 		for _, k := range hot[from:to] {
 			v := unkey(k.key)
 			near.at(v, func(j int) { out = passes(&ps[j], j, v, orient(ps[j].a, ps[j].b, v), out) })
 		}
-		return out
+		return [][]cutting{out}
 	})
 	if err != nil {
 		return nil, err
 	}
-	cuts = append(cuts, more...)
-	if len(ps)+len(cuts) > 2*MaxPieces {
-		return nil, ErrTooMany
-	}
-	return apply(ps, cuts), nil
+	return apply(ctx, ps, append(cuts, more...))
 }
 
 // inParts runs f over parts of n things on all cores and joins what it finds
@@ -160,53 +157,69 @@ func bend(p *piece, i int, v pt, out []cutting) []cutting {
 }
 
 // apply cuts the pieces. Parameters divide as the piece does.
-func apply(ps []piece, cuts []cutting) []piece {
+func apply(ctx context.Context, ps []piece, cuts [][]cutting) ([]piece, error) {
 	// By piece, counted; those of one piece are few.
 	starts := make([]int32, len(ps)+1)
-	for i := range cuts {
-		starts[cuts[i].piece+1]++
+	n := 0
+	for _, cs := range cuts {
+		n += len(cs)
+		for i := range cs {
+			starts[cs[i].piece+1]++
+		}
+	}
+	if len(ps)+n > 2*MaxPieces {
+		return nil, ErrTooMany
 	}
 	for i := range ps {
 		starts[i+1] += starts[i]
 	}
-	sorted := make([]cutting, len(cuts))
-	for i := range cuts {
-		c := &cuts[i]
-		sorted[starts[c.piece]] = *c
-		starts[c.piece]++
+	sorted := make([]cutting, n)
+	for _, cs := range cuts {
+		for i := range cs {
+			c := &cs[i]
+			sorted[starts[c.piece]] = *c
+			starts[c.piece]++
+		}
+	} // starts[i] is now where those of piece i end
+	return inParts(ctx, len(ps), func(from, to int) []piece {
+		at := int32(0)
+		if from > 0 {
+			at = starts[from-1]
+		}
+		out := make([]piece, 0, to-from+int(starts[to-1]-at))
+		for i := from; i < to; i++ {
+			out = ps[i].at(sorted[at:starts[i]], out)
+			at = starts[i]
+		}
+		return out
+	})
+}
+
+// at appends the piece as its cuttings divide it.
+func (p piece) at(cuts []cutting, out []piece) []piece {
+	if len(cuts) == 0 {
+		return append(out, p)
 	}
-	out := make([]piece, 0, len(ps)+len(cuts)/2)
-	at := 0
-	for i := range ps {
-		p := ps[i]
-		own := sorted[at:starts[i]]
-		at = int(starts[i])
-		if len(own) == 0 {
-			out = append(out, p)
+	slices.SortFunc(cuts, func(a, b cutting) int {
+		switch {
+		case a.along < b.along:
+			return -1
+		case a.along > b.along:
+			return 1
+		}
+		return cmp.Compare(a.at.key(), b.at.key())
+	})
+	dx, dy := float64(p.b.x-p.a.x), float64(p.b.y-p.a.y)
+	q := p
+	for _, c := range cuts {
+		if c.at == q.a {
 			continue
 		}
-		slices.SortFunc(own, func(a, b cutting) int {
-			switch {
-			case a.along < b.along:
-				return -1
-			case a.along > b.along:
-				return 1
-			}
-			return cmp.Compare(a.at.key(), b.at.key())
-		})
-		dx, dy := float64(p.b.x-p.a.x), float64(p.b.y-p.a.y)
-		q := p
-		for _, c := range own {
-			if c.at == q.a {
-				continue
-			}
-			u := min(max(float64(c.along)/(dx*dx+dy*dy), 0), 1)
-			q.b, q.t1 = c.at, p.t0+(p.t1-p.t0)*u
-			out = q.add(out)
-			q.a, q.t0 = q.b, q.t1
-		}
-		q.b, q.t1 = p.b, p.t1
+		u := min(max(float64(c.along)/(dx*dx+dy*dy), 0), 1)
+		q.b, q.t1 = c.at, p.t0+(p.t1-p.t0)*u
 		out = q.add(out)
+		q.a, q.t0 = q.b, q.t1
 	}
-	return out
+	q.b, q.t1 = p.b, p.t1
+	return q.add(out)
 }
