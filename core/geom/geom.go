@@ -19,7 +19,16 @@ func (p Point) Sub(q Point) Point     { return Point{p.X - q.X, p.Y - q.Y} }
 func (p Point) Mul(k float64) Point   { return Point{p.X * k, p.Y * k} }
 func (p Point) Dot(q Point) float64   { return p.X*q.X + p.Y*q.Y }
 func (p Point) Cross(q Point) float64 { return p.X*q.Y - p.Y*q.X }
-func (p Point) Len() float64          { return math.Hypot(p.X, p.Y) }
+
+// Len is the distance from the origin.
+func (p Point) Len() float64 {
+	// Hypot minds squares that are no numbers, and takes four times as long.
+	if d := p.X*p.X + p.Y*p.Y; d > 1e-280 && d < 1e280 {
+		return math.Sqrt(d)
+	}
+	return math.Hypot(p.X, p.Y)
+}
+
 func (p Point) Lerp(q Point, t float64) Point {
 	return Point{p.X + (q.X-p.X)*t, p.Y + (q.Y-p.Y)*t}
 }

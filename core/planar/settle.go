@@ -35,7 +35,7 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	met, err := inParts(ctx, len(ps), func(from, to int) []meeting {
 		mark := near.marks.Get().(*[]int32)
 		defer near.marks.Put(mark)
-		var m meeting
+		m := meeting{cuttings: make([]cutting, 0, 4*(to-from))} // about as many as there are
 		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			n := len(m.hot)
 			near.later(i, *mark, func(j int) { m.meet(ps, i, j) })

@@ -417,7 +417,7 @@ func doubt(l line, r image.Rectangle, out []cover) {
 		for x := max(r.Min.X, int(math.Floor(a-flat))); x <= min(r.Max.X-1, int(b+flat)); x++ {
 			run := max(0, min(b, float64(x+1))-max(a, float64(x)))
 			c := &out[(y-r.Min.Y)*r.Dx()+x-r.Min.X]
-			c.e += (run+0.25)/(2*perRow) + flat*math.Hypot(run, high)
+			c.e += (run+0.25)/(2*perRow) + flat*geom.Pt(run, high).Len()
 			c.e = min(c.e, 1)
 		}
 	}
