@@ -13,7 +13,6 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
-	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -49,19 +48,14 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
-	// While one core divides the page for versions in one ink, another readies
-	// the outlines for the pictures.
-	var p *Plan
+	// What the pictures are drawn by divides the page sooner, too.
 	outlines := new(raster.Outlines)
-	err = parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
-		switch {
-		case i == 0:
-			p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
-		case drawnOften(in.Recipe):
-			err = outlines.Resolve(ctx, m.Drawing)
+	if drawnOften(in.Recipe) {
+		if err := outlines.Resolve(ctx, m.Drawing); err != nil {
+			return nil, err
 		}
-		return err
-	})
+	}
+	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys, Outlines: outlines}, in.Brand, in.Recipe)
 	if err != nil {
 		return nil, err
 	}
