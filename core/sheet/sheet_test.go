@@ -1,0 +1,154 @@
+package sheet
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/fonts"
+	"dyekit/core/geom"
+)
+
+// mark is a made-up mark of a proportion: a frame with two shapes in it.
+func mark(w, h float64, c colour.RGB) (*drawing.Drawing, geom.Rect) {
+	box := geom.Rect{X1: w, Y1: h}
+	d := &drawing.Drawing{Page: box, Nodes: []drawing.Node{
+		Fill(geom.Box(box.Grow(-min(w, h)/10)), colour.Screen(c)),
+		Fill(geom.Ellipse(box.Centre(), min(w, h)/5, min(w, h)/5), colour.Screen(colour.White)),
+	}}
+	return d, box
+}
+
+func content(w, h float64, inks int) *Content {
+	plum, black, white := colour.FromBytes(0x6b, 0x2d, 0x4f), colour.Screen(colour.Black), colour.Screen(colour.White)
+	c := &Content{Brand: "Odd Kettle Teahouse", Line: "Larkmoor Studio", Smallest: Smallest{Px: 40, MM: 12}}
+	d, box := mark(w, h, plum)
+	c.Art, c.Frame = d.Bounds(), box
+	k, _ := mark(w, h, colour.Black)
+	l, _ := mark(w, h, colour.White)
+	c.Versions = []Version{{Name: "colour", Drawing: d, Box: box, Says: "as drawn"}, {Name: "black", Drawing: k, Box: box, Ink: &black}, {Name: "white", Drawing: l, Box: box, Light: true, Ink: &white}, {Name: "emblem", Drawing: d, Box: box, Part: true}}
+	for i := range inks {
+		x := colour.FromBytes(uint8(40*i+20), uint8(200-30*i), 0x4f)
+		c.Inks = append(c.Inks, Ink{Name: fmt.Sprintf("An ink with a rather long name, number %d", i+1), Colour: colour.Screen(x), Build: colour.CMYK{C: 20, M: 60, Y: 10, K: float64(10 * i)}})
+	}
+	c.Fonts = []Font{{Family: plain, Faces: fonts.Shipped().Find(plain, fonts.Style{})}}
+	return c
+}
+
+// Whatever the paper, the side it lies on, the blocks and the mark's proportions: all
+// blocks that have something to say are there in the order that was asked for, and
+// nothing lies beyond the margins.
+func TestEverySheet(t *testing.T) {
+	const off = 0.05 // mm
+	for i, size := range [][2]float64{{300, 200}, {2000, 90}, {60, 1500}} {
+		inks := []int{6, 1, 6}[i]
+		c := content(size[0], size[1], inks)
+		for _, l := range []Layout{{}, {Paper: "letter", Wide: true, One: true}, {Wide: true, Blocks: []string{"wrong", "inks", "versions"}}} {
+			s, err := Pages(c, l)
+			if err != nil {
+				t.Fatalf("%v %+v: %v", size, l, err)
+			}
+			w, h := l.Size()
+			if l.One && len(s.Pages) != 1 {
+				t.Errorf("%v %+v: %d pages", size, l, len(s.Pages))
+			}
+			for i, p := range s.Pages {
+				if math.Abs(p.Drawing.Page.W()-w) > off || math.Abs(p.Drawing.Page.H()-h) > off {
+					t.Errorf("%v %+v: page %d is %v", size, l, i+1, p.Drawing.Page)
+				}
+				for _, n := range p.Drawing.Nodes {
+					if b := drawing.Bounds(n); !b.Empty() && (b.X0 < margin-1-off || b.X1 > w-margin+1+off || b.Y0 < 0 || b.Y1 > h) && b.W() < w-1 {
+						t.Errorf("%v, %d inks, %+v: something lies at %v on page %d of %.0f × %.0f mm", size, inks, l, b, i+1, w, h)
+					}
+				}
+			}
+			want := l.Blocks
+			if want == nil {
+				want = Blocks
+			}
+			var got []string
+			for _, p := range s.Places {
+				if !slices.Contains(got, p.Block) {
+					got = append(got, p.Block)
+				}
+			}
+			if !slices.Equal(got, want) {
+				t.Errorf("%v %+v: blocks %v, want %v", size, l, got, want)
+			}
+		}
+	}
+}
+
+func TestLayoutIsChecked(t *testing.T) {
+	for _, c := range []struct {
+		l    Layout
+		says string
+	}{
+		{Layout{}, ""}, {Layout{Paper: "letter", Blocks: []string{"inks"}}, ""},
+		{Layout{Paper: "a5"}, `"a5" is no paper`}, {Layout{Blocks: []string{"inks", "ink"}}, `"ink" is no block`}, {Layout{Blocks: []string{"inks", "space", "inks"}}, "twice"},
+	} {
+		err := c.l.Check()
+		if (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%+v: %v, want %q", c.l, err, c.says)
+		}
+	}
+	if w, h := (Layout{Wide: true}).Size(); w != 297 || h != 210 { // ISO 216
+		t.Errorf("A4 on its side is %v × %v mm", w, h)
+	}
+}
+
+// Lines are broken between words, within a word only where it is wider than the line,
+// and lose no letter.
+func TestLines(t *testing.T) {
+	w := NewWriter(4, 0, Printed)
+	const words = "The mark stands alone: nothing else comes nearer than its own clear space allows, Überlandstraßenbahnhaltestellenverzeichnis included"
+	for _, width := range []float64{25, 40, 90, 1000} {
+		lines := w.Lines(words, width)
+		for _, l := range lines {
+			if w.Width(l) > width {
+				t.Errorf("%q is %.1f mm wide, more than %.0f", l, w.Width(l), width)
+			}
+		}
+		if got := strings.Join(lines, ""); strings.ReplaceAll(got, " ", "") != strings.ReplaceAll(words, " ", "") {
+			t.Errorf("at %.0f mm: %q", width, got)
+		}
+		if width == 1000 && len(lines) != 1 {
+			t.Errorf("%d lines", len(lines))
+		}
+	}
+	if n := w.Line("  ", geom.Point{}); n != nil {
+		t.Errorf("of nothing comes %v", n)
+	}
+}
+
+// Art is laid into a box in its middle, as large as there is room, in its own
+// proportions.
+func TestFit(t *testing.T) {
+	d, box := mark(300, 100, colour.Black)
+	for _, into := range []geom.Rect{{X0: 10, Y0: 20, X1: 70, Y1: 220}, {X0: 0, Y0: 0, X1: 900, Y1: 30}} {
+		ns, at := Fit(d.Nodes, box, into)
+		k := min(into.W()/300, into.H()/100)
+		if math.Abs(at.W()-300*k) > 1e-9 || math.Abs(at.H()-100*k) > 1e-9 || at.Centre().Sub(into.Centre()).Len() > 1e-9 {
+			t.Errorf("into %v: %v", into, at)
+		}
+		if b := drawing.Bounds(ns[0]); !at.Contains(b, 1e-9) {
+			t.Errorf("into %v: the art lies at %v, outside %v", into, b, at)
+		}
+	}
+}
+
+// Greys print in black alone, as light as they are on screens.
+func TestGrey(t *testing.T) {
+	for _, c := range []struct {
+		v uint8
+		k float64
+	}{{255, 0}, {0, 100}, {119, 50}} { // CIE L* of sRGB 119 is 50 (IEC 61966-2-1, CIE 15)
+		if g := Grey(c.v); !g.Built || math.Abs(g.Build.K-c.k) > 0.5 || g.Build.C+g.Build.M+g.Build.Y != 0 {
+			t.Errorf("grey %d prints as %+v", c.v, g.Build)
+		}
+	}
+}
