@@ -219,11 +219,10 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	if err != nil {
 		return err
 	}
-	art := func(v *version.Version) *drawing.Drawing { return j.plan.outlines.Drawing(v.Drawing) }
 	if v := j.standing(ground); v != nil {
 		box := j.plan.FrameOf(v.Spec.Name).Box
 		k := min(608/box.W(), 304/box.H())
-		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), art(v), box, ground})
+		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), v.Drawing, box, ground})
 	}
 	light := map[string]bool{}
 	for _, v := range pg.Versions {
@@ -244,7 +243,7 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 					brand = colour.FromBytes(0x2b, 0x2b, 0x2a)
 				}
 				if s, ok := scene.Card(a.Use, light[name], brand); ok {
-					d := s.Draw(art(v), box)
+					d := s.Draw(v.Drawing, box)
 					add(sketch{guide.UsePicture(a.Use), 2 * scene.CardW, 2 * scene.CardH, d, d.Page, colour.White})
 				}
 				add(j.versionSketch(v, light[name]))
@@ -260,7 +259,7 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	err = parallel.Do(ctx, len(todo), func(ctx context.Context, i int) (err error) {
 		s := todo[i]
 		var img *image.NRGBA
-		if img, err = raster.Render(ctx, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground}); err == nil {
+		if img, err = raster.Render(ctx, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground, Outlines: j.plan.outlines}); err == nil {
 			made[i], err = export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{Colours: sketchColours}) })
 		}
 		return err
@@ -283,8 +282,9 @@ func (j *job) versionSketch(v *version.Version, light bool) sketch {
 		ground = colour.FromBytes(0x2b, 0x2b, 0x2a)
 	}
 	box := j.plan.FrameOf(v.Spec.Name).Box
-	return sketch{guide.VersionPicture(v.Spec.Name), w, h, j.plan.outlines.Drawing(v.Drawing), frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
+	return sketch{guide.VersionPicture(v.Spec.Name), w, h, v.Drawing, frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
 }
+
 
 // roomSketch shows the clear space: the mark, and around it what stays free.
 func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
@@ -300,7 +300,7 @@ func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
 		return &drawing.Shape{Path: geom.Box(r), Paint: drawing.Solid{Colour: colour.Screen(c), Alpha: 1}}
 	}
 	tint := brand.Over(colour.White, 0.16)
-	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, j.plan.outlines.Drawing(v.Drawing).Nodes...)}
+	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, v.Drawing.Nodes...)}
 	k := min(640/box.W(), 320/box.H())
 	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, colour.White}, true
 }

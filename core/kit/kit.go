@@ -208,6 +208,9 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	for _, v := range p.Versions {
 		k.Versions = append(k.Versions, v.Summary())
 	}
+	if err := j.readyAll(ctx); err != nil {
+		return nil, err
+	}
 	if err := j.files(ctx, p.Files, k, in, time.Since(begun)); err != nil {
 		return nil, err
 	}

@@ -19,6 +19,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/guide"
 	"dyekit/core/kit/witness"
+	"dyekit/core/parallel"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -164,7 +165,7 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 	case !kind.Pixels:
 		return px, nil
 	}
-	if err := j.ready(ctx, f); err != nil {
+	if err := j.ready(ctx, f.Versions[0]); err != nil {
 		return px, err
 	}
 	switch {
@@ -287,10 +288,9 @@ func (j *job) camera(f recipe.File, w int) (to geom.Affine, _, h int, o raster.O
 // resolved first.
 const severalPictures = 4
 
-// ready resolves the outlines of a file's version, if several pictures of it are
-// planned: then each is drawn sooner.
-func (j *job) ready(ctx context.Context, f recipe.File) error {
-	name := f.Versions[0]
+// ready resolves the outlines of a version, if several pictures of it are planned:
+// then each is drawn sooner.
+func (j *job) ready(ctx context.Context, name string) error {
 	_, err := j.plan.resolved.get(name, func() (struct{}, error) {
 		n := 0
 		for _, x := range j.plan.Files {
@@ -304,6 +304,17 @@ func (j *job) ready(ctx context.Context, f recipe.File) error {
 		return struct{}{}, j.plan.outlines.Resolve(ctx, j.drawing(name))
 	})
 	return err
+}
+
+// readyAll is ready for all versions. Paths of one may be those of another: what is
+// drawn by resolved outlines must not depend on which came first.
+func (j *job) readyAll(ctx context.Context) error {
+	return parallel.Do(ctx, len(j.plan.Versions), func(ctx context.Context, i int) error {
+		if v := j.plan.Versions[i]; v.Drawing != nil {
+			return j.ready(ctx, v.Spec.Name)
+		}
+		return nil
+	})
 }
 
 // previewSide is the longer side of the preview in an EPS, in px: enough to

@@ -13,6 +13,7 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
+	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
@@ -48,14 +49,19 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
-	// What the pictures are drawn by divides the page sooner, too.
+	// While one core divides the page for versions in one ink, another readies
+	// the outlines for the pictures.
+	var p *Plan
 	outlines := new(raster.Outlines)
-	if drawnOften(in.Recipe) {
-		if err := outlines.Resolve(ctx, m.Drawing); err != nil {
-			return nil, err
+	err = parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
+		switch {
+		case i == 0:
+			p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
+		case drawnOften(in.Recipe):
+			err = outlines.Resolve(ctx, m.Drawing)
 		}
-	}
-	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys, Outlines: outlines}, in.Brand, in.Recipe)
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}

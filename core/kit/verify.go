@@ -147,6 +147,9 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 		return bad(m.Master.Path, "%v", err)
 	}
 	j := newJob(m.Brand, p)
+	if err := j.readyAll(ctx); err != nil {
+		return nil, err
+	}
 	plan := map[string]recipe.File{}
 	for _, f := range p.Files {
 		plan[f.Path] = f

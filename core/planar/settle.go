@@ -5,6 +5,7 @@ import (
 	"context"
 	"math/bits"
 	"slices"
+	"sync"
 	"sync/atomic"
 
 	"dyekit/core/parallel"
@@ -35,13 +36,15 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	met, err := inParts(ctx, len(ps), func(from, to int) []meeting {
 		mark := near.marks.Get().(*[]int32)
 		defer near.marks.Put(mark)
-		m := meeting{cuttings: make([]cutting, 0, 4*(to-from))} // about as many as there are
+		m := scratch.Get().(*meeting)
+		defer scratch.Put(m)
+		m.cuttings, m.hot = m.cuttings[:0], m.hot[:0]
 		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			n := len(m.hot)
 			near.later(i, *mark, func(j int) { m.meet(ps, i, j) })
 			crossings.Add(int64(len(m.hot) - n))
 		}
-		return []meeting{m}
+		return []meeting{{slices.Clone(m.cuttings), slices.Clone(m.hot)}}
 	})
 	if crossings.Load() > MaxCrossings {
 		return nil, cmp.Or(err, ErrTooMany)
@@ -84,6 +87,9 @@ func inParts[T any](ctx context.Context, n int, f func(from, to int) []T) ([]T, 
 	})
 	return slices.Concat(found...), err
 }
+
+// scratch is where meetings are gathered before it is known how many they are.
+var scratch = sync.Pool{New: func() any { return new(meeting) }}
 
 // A meeting is what pieces ask of each other.
 type meeting struct {

@@ -1,6 +1,7 @@
 package raster
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -159,15 +160,7 @@ func (p *points) edge(a, b geom.Point) {
 // row fills between the crossings of one row; at is its first point.
 func (p *points) row(hits []hit, at int, rule geom.Rule, fill func(from, to int)) {
 	if len(hits) > few {
-		slices.SortFunc(hits, func(a, b hit) int {
-			switch {
-			case a.x < b.x:
-				return -1
-			case a.x > b.x:
-				return 1
-			}
-			return 0
-		})
+		slices.SortFunc(hits, func(a, b hit) int { return cmp.Compare(a.x, b.x) })
 	} else {
 		for i := 1; i < len(hits); i++ {
 			for j := i; j > 0 && hits[j].x < hits[j-1].x; j-- {

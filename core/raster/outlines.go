@@ -87,21 +87,3 @@ func (o *Outlines) Path(p geom.Path, r geom.Rule) (simple geom.Path, ok bool) {
 	}
 	return p, false
 }
-
-// Drawing is d with the outlines that are known in the place of its own: moved
-// elsewhere, its areas may be summed there too. It is seen as d is.
-func (o *Outlines) Drawing(d *drawing.Drawing) *drawing.Drawing {
-	return d.Map(func(n drawing.Node) drawing.Node {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return n
-		}
-		p, known := o.Path(s.Path, s.Rule)
-		if !known {
-			return n
-		}
-		c := *s
-		c.Path, c.Rule, c.Simple = p, geom.NonZero, true
-		return &c
-	})
-}

@@ -101,10 +101,11 @@ func Of(key string, brand colour.RGB) (Scene, bool) {
 }
 
 // Draw puts art into the scene, its frame as large as there is room. box is that
-// frame, in the page units of the art.
+// frame, in the page units of the art; they are those of the outcome too, whose page
+// is the scene: the art stays as it is, and the little around it is moved.
 func (s Scene) Draw(art *drawing.Drawing, box geom.Rect) *drawing.Drawing {
 	k := min(s.mark.W()/box.W(), s.mark.H()/box.H())
 	to := frame.Around(rect(0, 0, box.W()*k, box.H()*k), s.mark.W(), s.mark.H(), s.place)
-	m := geom.Translate(s.mark.X0-to.X0, s.mark.Y0-to.Y0).Mul(geom.Scale(k, k)).Mul(geom.Translate(-box.X0, -box.Y0))
-	return &drawing.Drawing{Page: s.page, Nodes: append(s.back(), drawing.Moved(art.Nodes, m)...)}
+	m := geom.Translate(box.X0, box.Y0).Mul(geom.Scale(1/k, 1/k)).Mul(geom.Translate(to.X0-s.mark.X0, to.Y0-s.mark.Y0))
+	return &drawing.Drawing{Page: m.Rect(s.page), Nodes: append(drawing.Moved(s.back(), m), art.Nodes...)}
 }

@@ -31,7 +31,8 @@ func TestScenes(t *testing.T) {
 		art := &drawing.Drawing{Page: box, Nodes: []drawing.Node{flat(geom.Box(box), grey8(0))}}
 		for _, s := range all {
 			d := s.Draw(art, box)
-			b := drawing.Bounds(d.Nodes[len(d.Nodes)-1])
+			k := s.page.W() / d.Page.W() // from its units to those of the scene
+			b := geom.Translate(s.page.X0, s.page.Y0).Mul(geom.Scale(k, k)).Mul(geom.Translate(-d.Page.X0, -d.Page.Y0)).Rect(drawing.Bounds(d.Nodes[len(d.Nodes)-1]))
 			if !s.mark.Contains(b, 1e-6) || math.Abs(b.W()/b.H()-dims[0]/dims[1]) > 1e-9 || math.Abs(b.W()-s.mark.W()) > 1e-6 && math.Abs(b.H()-s.mark.H()) > 1e-6 {
 				t.Errorf("%s: art of %v stands on %v within %v", s.Key, dims, b, s.mark)
 			}

@@ -16,6 +16,17 @@ func (b *borders) symmetric(tol float64) bool {
 	return b.mirrored(tol, middles) || b.turned(tol, middles)
 }
 
+// meetings are where colours meet, by the number of the node.
+func (b *borders) meetings() []geom.Point {
+	at := make([]geom.Point, len(b.nodes))
+	for i := range b.arcs {
+		if a := &b.arcs[i]; a.from.node >= 0 {
+			at[a.from.node], at[a.to.node] = a.ps[0], a.ps[len(a.ps)-1]
+		}
+	}
+	return at
+}
+
 // middles are where the axes may be, one guess in each point: the middle of all
 // borders, that of their bounds, that of all that is painted. What pixels leave open
 // moves each otherwise.

@@ -157,12 +157,7 @@ func (r *reflection) whole(s *spot) (geom.Point, bool) {
 
 // meetings puts the meetings of colours where their images are.
 func (r *reflection) meetings() bool {
-	old := make([]geom.Point, len(r.b.nodes))
-	for i := range r.b.arcs {
-		if a := &r.b.arcs[i]; a.from.node >= 0 {
-			old[a.from.node], old[a.to.node] = a.ps[0], a.ps[len(a.ps)-1]
-		}
-	}
+	old := r.b.meetings()
 	var spots []*spot
 	which := make([]int, len(old))
 	for i, p := range old {

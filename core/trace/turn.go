@@ -91,12 +91,7 @@ func (t *turning) images(i, places int, at func(int) (geom.Point, bool)) (all []
 
 // meetings puts the meetings of colours where their images are, or into the middle.
 func (t *turning) meetings() bool {
-	old := make([]geom.Point, len(t.b.nodes))
-	for i := range t.b.arcs {
-		if a := &t.b.arcs[i]; a.from.node >= 0 {
-			old[a.from.node], old[a.to.node] = a.ps[0], a.ps[len(a.ps)-1]
-		}
-	}
+	old := t.b.meetings()
 	t.at = make([]geom.Point, len(old))
 	done := make([]bool, len(old))
 	middle := false // a meeting is there

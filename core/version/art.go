@@ -26,9 +26,6 @@ type Art struct {
 	// Keys are those of the master's pieces, for overrides that name one; it may
 	// be nil.
 	Keys []string
-	// Outlines are those of the drawing that are known without crossings, so that
-	// the page need not be divided where one only crosses itself; it may be nil.
-	Outlines *raster.Outlines
 
 	fine bool // gradients are cut into bands that nobody tells apart
 
@@ -152,9 +149,6 @@ type compiler struct {
 }
 
 func (c *compiler) layer(p geom.Path, r geom.Rule) int {
-	if simple, known := c.art.Outlines.Path(p, r); known {
-		p, r = simple, geom.NonZero
-	}
 	c.layers = append(c.layers, planar.Layer{Path: p, Rule: r})
 	return len(c.layers) - 1
 }
