@@ -62,3 +62,43 @@ func TestBuildTellsItsShare(t *testing.T) {
 		t.Errorf("shares %v", shares)
 	}
 }
+
+// overlapping is art whose outlines cover themselves: strokes that turn sharply.
+const overlapping = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 200"><path d="M20 180L60 30L100 170L140 40L180 160L220 50L260 150" fill="none" stroke="#6b2d4f" stroke-width="17" stroke-linejoin="round"/><path d="M30 100C120 10 200 190 280 90C200 60 90 160 30 100Z" fill="#1a5f7a" stroke="#e0b000" stroke-width="5"/></svg>`
+
+// A file is to the byte the same whenever its turn comes, also where another version
+// has the same outlines and more pictures.
+func TestFilesDoNotDependOnTheirTurn(t *testing.T) {
+	ctx := context.Background()
+	in := Input{Master: []byte(overlapping), MasterName: "x.svg", Brand: "Odd Kettle", Readers: outside.None, Recipe: parse(t, `{"name":"turns","naming":"{brand}_{version}_{size}","frame":{"margin":"4%"},
+		"versions":[{"name":"faint","treatment":"as-drawn","opacity":0.45},{"name":"colour","treatment":"as-drawn"},{"name":"black","treatment":"single-ink","ink":{"name":"Black","rgb":"#000000","cmyk":[0,0,0,100]}}],
+		"files":[{"format":"png","widths":[90],"ppi":72,"versions":["faint"]},{"format":"png","widths":[200,120,90,64,48],"ppi":72,"versions":["colour","black"]},{"format":"svg"},{"format":"jpeg","widths":[120]}]}`)}
+	k, err := Build(ctx, in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := NewPlan(ctx, in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(k.Files) != len(p.Files) {
+		t.Fatalf("%d files of %d", len(k.Files), len(p.Files))
+	}
+	for i := len(p.Files) - 1; i >= 0; i-- { // from the last, each as if it were alone
+		fresh, err := NewPlan(ctx, in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		j := newJob(in.Brand, fresh)
+		if err := j.readyAll(ctx); err != nil {
+			t.Fatal(err)
+		}
+		data, _, err := j.make(ctx, fresh.Files[i])
+		if err != nil {
+			t.Fatal(err)
+		}
+		if Hash(data) != k.Files[i].SHA256 {
+			t.Errorf("%s is another file when it is made alone", k.Files[i].Path)
+		}
+	}
+}
