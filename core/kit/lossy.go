@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"dyekit/core/colour"
+	"dyekit/core/t81"
 )
 
 // checkJPEG holds a JPEG to what was drawn: each coefficient of each block may
@@ -206,52 +207,13 @@ func (p *plane) allowed(want *[64]float64, x, y, w, h int) bool {
 		}
 		return math.Sqrt(sum) <= math.Sqrt(bound)+noise
 	}
-	for i, f := range forward(&diff) {
+	t81.Forward(&diff)
+	for i, f := range diff {
 		if math.Abs(f) > float64(p.table[i])/2+noise {
 			return false
 		}
 	}
 	return true
-}
-
-// waves[k][n] is the nth sample of the kth wave of the transform (T.81, A.3.3).
-var waves = func() (w [8][8]float64) {
-	for k := range w {
-		c := 0.5
-		if k == 0 {
-			c = math.Sqrt(0.125)
-		}
-		for n := range w[k] {
-			w[k][n] = c * math.Cos(float64(2*n+1)*float64(k)*math.Pi/16)
-		}
-	}
-	return w
-}()
-
-func forward(b *[64]float64) (f [64]float64) {
-	var rows [64]float64
-	for y := range 8 {
-		for k := range 8 {
-			for n := range 8 {
-				rows[8*y+k] += waves[k][n] * b[8*y+n]
-			}
-		}
-	}
-	for x := range 8 {
-		for k := range 8 {
-			for n := range 8 {
-				f[8*k+x] += waves[k][n] * rows[8*n+x]
-			}
-		}
-	}
-	return f
-}
-
-// zigzag is where the coefficients of a table stand, in order of rows (T.81,
-// figure A.6).
-var zigzag = [64]int{
-	0, 1, 8, 16, 9, 2, 3, 10, 17, 24, 32, 25, 18, 11, 4, 5, 12, 19, 26, 33, 40, 48, 41, 34, 27, 20, 13, 6, 7, 14, 21, 28,
-	35, 42, 49, 56, 57, 50, 43, 36, 29, 22, 15, 23, 30, 37, 44, 51, 58, 59, 52, 45, 38, 31, 39, 46, 53, 60, 61, 54, 47, 55, 62, 63,
 }
 
 // quantisation reads the tables of a JPEG, of 8-bit steps; the second is the
@@ -268,7 +230,7 @@ func quantisation(data []byte) (t [2]*[64]int, err error) {
 			}
 			k := new([64]int)
 			for i, q := range body[1:65] {
-				k[zigzag[i]] = int(q)
+				k[t81.Zigzag[i]] = int(q)
 			}
 			t[body[0]] = k
 		}

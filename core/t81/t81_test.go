@@ -114,3 +114,14 @@ func TestMagnitude(t *testing.T) {
 		}
 	}
 }
+
+func BenchmarkForward(b *testing.B) {
+	var s [64]float64
+	for i := range s {
+		s[i] = float64(i*i%255) - 128
+	}
+	for b.Loop() {
+		t := s
+		Forward(&t)
+	}
+}
