@@ -285,7 +285,6 @@ func (j *job) versionSketch(v *version.Version, light bool) sketch {
 	return sketch{guide.VersionPicture(v.Spec.Name), w, h, v.Drawing, frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
 }
 
-
 // roomSketch shows the clear space: the mark, and around it what stays free.
 func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
 	i := slices.IndexFunc(j.plan.Versions, func(v *version.Version) bool {
