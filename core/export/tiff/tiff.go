@@ -82,15 +82,15 @@ func encode(to io.Writer, w, h, n, photometric int, alpha bool, o Options, row f
 	out := bytes.NewBuffer([]byte("II*\x00\x00\x00\x00\x00")) // the place of the directory follows
 	perStrip := max(1, (256<<10)/(w*n))
 	var offsets, counts []uint32
-	line := make([]byte, w*n)
+	strip := make([]byte, min(h, perStrip)*w*n)
 	for from := 0; from < h; from += perStrip {
-		var raw []byte
-		for y := from; y < min(h, from+perStrip); y++ {
-			row(line, y)
+		raw := strip[:min(h-from, perStrip)*w*n]
+		for at := 0; at < len(raw); at += w * n {
+			line := raw[at : at+w*n]
+			row(line, from+at/(w*n))
 			for i := len(line) - 1; i >= n; i-- { // horizontal differences, section 14
 				line[i] -= line[i-n]
 			}
-			raw = append(raw, line...)
 		}
 		offsets = append(offsets, uint32(out.Len()))
 		if err := compress(out, raw, o.Compression); err != nil {

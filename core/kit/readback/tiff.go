@@ -81,7 +81,7 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 	if w < 1 || h < 1 || n < 3 || n > 4 || w*h*n > maxPixels || one(317) != 2 || len(values[273]) != len(values[279]) {
 		return nil, errors.New("its size or layout is not one we write")
 	}
-	var raw []byte
+	var pixels bytes.Buffer
 	for i, off := range values[273] {
 		end := off + values[279][i]
 		if off < 0 || end > len(b) || end < off {
@@ -100,12 +100,11 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 		if err != nil {
 			return nil, err
 		}
-		strip, err := io.ReadAll(io.LimitReader(r, int64(w*h*n-len(raw))+1))
-		if err != nil {
+		if _, err := pixels.ReadFrom(io.LimitReader(r, int64(w*h*n-pixels.Len())+1)); err != nil {
 			return nil, err
 		}
-		raw = append(raw, strip...)
 	}
+	raw := pixels.Bytes()
 	if len(raw) != w*h*n {
 		return nil, fmt.Errorf("it holds %d bytes of pixels, not %d", len(raw), w*h*n)
 	}
