@@ -211,13 +211,50 @@ func (m *labels) specks(speck int, noise float64) {
 				best, most = int16(l), n
 			}
 		}
-		if len(piece) >= speck && m.cs[best].far(m.cs[own]) > 0.1+3*noise {
+		mixed := int16(none)
+		if noise > noisy {
+			mixed = m.mixed(own, beside, noise)
+		}
+		switch {
+		case mixed != none:
+			best = mixed
+		case len(piece) >= speck && m.cs[best].far(m.cs[own]) > 0.1+3*noise:
 			continue
 		}
 		for _, i := range piece {
 			m.l[i] = best
 		}
 	}
+}
+
+// mixed returns the colour of a small piece whose own is a mixture of the two that
+// surround it most, as packing leaves it of thin lines: the one that it has more of;
+// none if it is no such mixture.
+func (m *labels) mixed(own int16, beside map[int16]int, noise float64) int16 {
+	a, b := int16(none), int16(none)
+	all := 0
+	for l := range m.cs {
+		n := beside[int16(l)]
+		all += n
+		switch {
+		case n == 0:
+		case a < 0 || n > beside[a]:
+			a, b = int16(l), a
+		case b < 0 || n > beside[b]:
+			b = int16(l)
+		}
+	}
+	if b < 0 || beside[b]*8 < all {
+		return none
+	}
+	t, off := m.cs[own].along(m.cs[a], m.cs[b])
+	switch {
+	case off > unmixed+noise || t < 0.1 || t > 0.9:
+		return none
+	case t < 0.5:
+		return a
+	}
+	return b
 }
 
 // rings is how many times larger than a speck what noise makes can be.

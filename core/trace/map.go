@@ -57,6 +57,9 @@ type arc struct {
 // An end is a spoke of a meeting of colours; none of a closed arc.
 type end struct{ node, spoke int }
 
+// noisy is the noise from which on a picture wavers.
+const noisy = 0.012
+
 // Trace turns a picture into regions.
 func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error) {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
@@ -68,10 +71,7 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	}
 	p := huesOf(img)
 	t := &Tracing{W: w, H: h, Noise: p.noise()}
-	const (
-		noisy = 0.012
-		grain = 0.055 // a median takes thin strokes along: only of what is worse than packing leaves
-	)
+	const grain = 0.055 // a median takes thin strokes along: only of what is worse than packing leaves
 	if t.Noise > grain {
 		p = p.calm()
 	}

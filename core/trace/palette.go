@@ -264,7 +264,7 @@ func (p *hues) palette(want int, noise float64) []hue {
 		colours = withoutRings(colours)
 	}
 	if len(colours) <= maxAuto {
-		colours = p.missing(colours, unmixed+2*noise)
+		colours = p.missing(colours, unmixed+2*noise, noise > noisy)
 	}
 	if want > 0 {
 		if slices.ContainsFunc(colours, func(h heap) bool { return h.mean()[3] < 0.04 }) {
@@ -369,19 +369,26 @@ func joinNearest(hs []heap) []heap {
 }
 
 // missing adds colours that stand nowhere plain, as those of thin lines: of the
-// pixels that are no mixture of two colours, those that lie furthest from all.
-func (p *hues) missing(hs []heap, unmixed float64) []heap {
+// pixels that are no mixture of two colours, those that lie furthest from all. Of a
+// packed picture they are compared lightly: thin lines lose colour to what is around.
+func (p *hues) missing(hs []heap, unmixed float64, packed bool) []heap {
+	compared := func(c hue) hue {
+		if packed {
+			return c.lightly()
+		}
+		return c
+	}
 	for range 6 {
-		var cs []hue
+		var cs, ls []hue
 		for _, h := range hs {
-			cs = append(cs, h.mean())
+			cs, ls = append(cs, h.mean()), append(ls, compared(h.mean()))
 		}
 		bins := map[[4]uint8]*heap{}
 		off := map[[4]uint8]float64{}
 		stride := max(1, len(p.v)/60_000)
 		for i := 0; i < len(p.v); i += stride {
 			c := p.v[i]
-			if d := mixtureOff(c, cs); d > unmixed && (d > 3*unmixed || !p.between(i, cs)) {
+			if d := mixtureOff(compared(c), ls); d > unmixed && (d > 3*unmixed || !p.between(i, cs)) {
 				k := [4]uint8{uint8(c[0] * 15.99), uint8(c[1] * 15.99), uint8(c[2] * 15.99), uint8(c[3] * 15.99)}
 				b := bins[k]
 				if b == nil {

@@ -244,3 +244,54 @@ func BenchmarkTracings(b *testing.B) {
 		}
 	}
 }
+
+// Letters of 8 to 10 px in packed pictures stay letters of one colour: where packing took
+// colour from their strokes, the pieces are theirs and not those of another ink.
+func TestSmallLettersKeepTheirInk(t *testing.T) {
+	data, err := os.ReadFile("../../studio/demo/odd-kettle.svg")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, _, err := svg.Read(context.Background(), data, svg.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	orange := colour.FromBytes(0xcf, 0x7a, 0x22).Lab()
+	inked := func(img *image.NRGBA) (ink, other float64) { // below the name: the line of small letters
+		for y := img.Rect.Dy() * 93 / 100; y < img.Rect.Dy(); y++ {
+			for x := range img.Rect.Dx() {
+				p := img.Pix[img.PixOffset(x, y):]
+				c := colour.FromBytes(p[0], p[1], p[2]).Lab()
+				part := (100 - c.L) / (100 - orange.L)
+				if part < 0.3 {
+					continue
+				}
+				// As far from grey as a mixture of the ink and white is, or not.
+				if c.Chroma() > 0.75*part*orange.Chroma() {
+					ink += part
+				} else {
+					other += part
+				}
+			}
+		}
+		return ink, other
+	}
+	var want, ink, other float64
+	for _, w := range []int{600, 640, 720} {
+		h := int(float64(w)*d.Page.H()/d.Page.W() + 0.5)
+		clean := render(t, d, w, h)
+		tr, err := trace.Trace(context.Background(), spoilings[2].do(clean), trace.Options{Smooth: 0.3})
+		if err != nil {
+			t.Fatal(err)
+		}
+		x, _ := inked(onWhite(clean))
+		y, z := inked(onWhite(render(t, traced(tr), w, h)))
+		want, ink, other = want+x, ink+y, other+z
+	}
+	if want < 1000 {
+		t.Fatalf("the letters cover %.0f px", want)
+	}
+	if ink < 0.55*want || other > 0.22*want { // 0.33 and 0.48 where each piece keeps the nearest ink
+		t.Errorf("of %.0f px of small letters %.0f are there in their ink, and %.0f in another", want, ink, other)
+	}
+}
