@@ -23,7 +23,6 @@ import (
 	"github.com/go-text/typesetting/font/opentype/tables"
 	"github.com/go-text/typesetting/language"
 	"github.com/go-text/typesetting/shaping"
-	names "golang.org/x/image/font/sfnt"
 	"golang.org/x/image/math/fixed"
 
 	"dyekit/core/geom"
@@ -42,7 +41,8 @@ type Face struct {
 	Weight float64 // of a static font
 	Width  float64 // of a static font, in percent of the normal one
 	font   *font.Font
-	file   []byte // TrueType or OpenType
+	file   []byte // TrueType or OpenType; nil of shipped ones
+	name   string // PostScript name
 	// Axes of a variable font.
 	weights, widths bool
 }
@@ -88,7 +88,7 @@ var shipped = sync.OnceValue(func() []*Face {
 		if err != nil {
 			panic(err)
 		}
-		face.Family = f.family
+		face.Family, face.file, face.name = f.family, nil, ""
 		fs = append(fs, face)
 	}
 	return fs
@@ -144,15 +144,13 @@ func Name(data []byte) (string, error) {
 }
 
 // PostScript returns the file of the font with a PostScript name (OpenType, name
-// table, name 6), TrueType or OpenType whatever it was packed in; nil if there is
-// none. Of a variable font that is the name of its default.
+// table, name 6) among those that were added, TrueType or OpenType whatever it was
+// packed in; nil if there is none. Of a variable font that is the name of its
+// default. Shipped fonts are parts of theirs: for a text that was set in the whole
+// font they may lack a letter.
 func (s *Set) PostScript(name string) []byte {
 	for _, f := range s.faces {
-		x, err := names.Parse(f.file)
-		if err != nil {
-			continue // it has letters, and perhaps no names
-		}
-		if own, err := x.Name(nil, names.NameIDPostScript); err == nil && own == name {
+		if f.name == name && name != "" {
 			return f.file
 		}
 	}
@@ -189,6 +187,12 @@ func open(data []byte) (*Face, error) {
 	}
 	d := ft.Describe()
 	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft, file: data}
+	if raw, err := l.RawTable(ot.MustNewTag("name")); err == nil {
+		const postScript = 6
+		if names, _, err := tables.ParseName(raw); err == nil {
+			f.name = names.Name(postScript)
+		}
+	}
 	if !(f.Width > 0) {
 		f.Width = 100
 	}

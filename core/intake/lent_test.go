@@ -72,8 +72,19 @@ func TestFontsThatAreAdded(t *testing.T) {
 	if err := set.Add(file); err != nil {
 		t.Fatal(err)
 	}
-	if set.PostScript(name) == nil || set.PostScript("AlfaSlabOne-Bold") != nil || fonts.Shipped().PostScript(name) == nil {
+	if set.PostScript(name) == nil || set.PostScript("AlfaSlabOne-Bold") != nil || fonts.Shipped().PostScript(name) != nil {
 		t.Fatal("fonts are not found by their PostScript names")
+	}
+	// Others have their tables in an order of their own.
+	for file, name := range map[string]string{"cabin": "Cabin-Regular", "lora": "Lora-Regular", "dancing-script": "DancingScript-Regular"} {
+		data, err := os.ReadFile("../fonts/shipped/" + file + ".ttf")
+		if err != nil {
+			t.Fatal(err)
+		}
+		var s fonts.Set
+		if err := s.Add(data); err != nil || s.PostScript(name) == nil {
+			t.Errorf("%s is not found as %s: %v", file, name, err)
+		}
 	}
 	draw := func(data []byte, opt intake.Options) ([]uint8, finding.List) {
 		t.Helper()
@@ -98,7 +109,7 @@ func TestFontsThatAreAdded(t *testing.T) {
 		}
 		said := false
 		for _, f := range fs {
-			said = said || f.Code == finding.LiveText && f.Severity == finding.Mended && strings.Contains(f.Message, name)
+			said = said || f.Code == finding.LiveText && f.Severity == finding.Warn && strings.Contains(f.Message, name)
 		}
 		if !said {
 			t.Errorf("%s: nothing is said of the font: %v", what, fs)

@@ -100,7 +100,7 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 	}
 	d.Title = head.Title
 	if ps.Lent != nil {
-		fs.Add(finding.LiveText, finding.Mended, fmt.Sprintf("live text was turned into shapes by the font %s, which is not inside the file and was added", strings.Join(ps.Lent, ", ")), "", geom.Rect{})
+		fs.Add(finding.LiveText, finding.Warn, fmt.Sprintf("live text was turned into shapes by the font %s, which is not inside the file and was added: look at each letter, as it may be another version, and what it lacks is an empty box", strings.Join(ps.Lent, ", ")), "", geom.Rect{})
 	}
 	if ps.StandIns != nil {
 		fs.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("text is set in the font %s, which is not inside the file; another one (%s) would stand in its place: add its file, embed it, or turn the text into shapes in the program that drew it", strings.Join(ps.Wanted, ", "), strings.Join(ps.StandIns, ", ")), "", geom.Rect{})

@@ -54,7 +54,7 @@ func (m *machine) shows() {
 	if !inside && m.find != nil {
 		if file := m.find(fontName(full)); file != nil {
 			m.fonts[full], m.lent[fontName(full)] = true, file
-			m.findings.Add(finding.LiveText, finding.Mended, fmt.Sprintf("live text was turned into shapes by the font %q, which is not inside the PDF and was added", fontName(full)), m.layer, geom.Rect{})
+			m.findings.Add(finding.LiveText, finding.Warn, fmt.Sprintf("live text was turned into shapes by the font %q, which is not inside the PDF and was added: look at each letter, as the file may be another version, and what it lacks is an empty box", fontName(full)), m.layer, geom.Rect{})
 			return
 		}
 	}
