@@ -122,6 +122,15 @@ func TestFontsThatAreAdded(t *testing.T) {
 		if off > 0.01*art || art == 0 {
 			t.Errorf("%s: %.2f %% of the text is not where it is in SVG", what, 100*off/art)
 		}
+		if what == "PDF" { // glyphs by number, which no file but the one that is missing explains
+			composite := strings.Replace(string(data), "/Subtype/TrueType/BaseFont", "/Subtype/Type0/DescendantFonts[<</Type/Font/Subtype/CIDFontType2/BaseFont/"+name+"/CIDSystemInfo<</Registry(Adobe)/Ordering(Identity)/Supplement 0>>>>]/BaseFont", 1)
+			composite = strings.Replace(composite, "/WinAnsiEncoding", "/Identity-H", 1)
+			if _, fs := draw([]byte(composite), intake.Options{Fonts: set}); len(fs) == 0 {
+				t.Errorf("a composite font that is not inside: nothing is said")
+			} else if f, stop := fs.Stopping(); !stop || f.Code != finding.MissingFont {
+				t.Errorf("a composite font that is not inside: %v", fs)
+			}
+		}
 		_, fs = draw(data, intake.Options{})
 		if f, stop := fs.Stopping(); !stop || f.Code != finding.MissingFont || !strings.Contains(f.Message, name) {
 			t.Errorf("%s without the font: %v", what, fs)

@@ -51,7 +51,8 @@ func (m *machine) shows() {
 		return
 	}
 	inside := m.file.embedded(m.font)
-	if !inside && m.find != nil {
+	// Of a composite font that is not inside, nobody knows which glyph a number means.
+	if !inside && m.find != nil && m.file.name(m.font["Subtype"]) != "Type0" {
 		if file := m.find(fontName(full)); file != nil {
 			m.fonts[full], m.lent[fontName(full)] = true, file
 			m.findings.Add(finding.LiveText, finding.Warn, fmt.Sprintf("live text was turned into shapes by the font %q, which is not inside the PDF and was added: look at each letter, as the file may be another version, and what it lacks is an empty box", fontName(full)), m.layer, geom.Rect{})
