@@ -12,6 +12,8 @@ import (
 	"strings"
 
 	"golang.org/x/sys/unix"
+
+	"dyekit/core/parallel"
 )
 
 // ErrNotEmpty is returned for a folder that already holds something.
@@ -199,22 +201,26 @@ func (k *Kit) saveFolder(ctx context.Context, path string) error {
 	if err := os.Chmod(tmp, 0o755); err != nil {
 		return err
 	}
-	folders := map[string]bool{tmp: true}
-	for _, f := range k.All() {
-		at := filepath.Join(tmp, filepath.FromSlash(f.Path))
-		for d := filepath.Dir(at); !folders[d]; d = filepath.Dir(d) {
-			folders[d] = true
-		}
-		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+	all, folders := k.All(), map[string]bool{tmp: true}
+	for _, f := range all {
+		at := filepath.Dir(filepath.Join(tmp, filepath.FromSlash(f.Path)))
+		if err := os.MkdirAll(at, 0o755); err != nil {
 			return err
 		}
-		data, err := k.Bytes(ctx, f)
+		for ; !folders[at]; at = filepath.Dir(at) {
+			folders[at] = true
+		}
+	}
+	// While one file goes onto the disc, another is read and looked at.
+	err = parallel.Do(ctx, len(all), func(ctx context.Context, i int) error {
+		data, err := k.Bytes(ctx, all[i])
 		if err != nil {
 			return err
 		}
-		if err := writeSynced(at, data); err != nil {
-			return err
-		}
+		return writeSynced(filepath.Join(tmp, filepath.FromSlash(all[i].Path)), data)
+	})
+	if err != nil {
+		return err
 	}
 	for d := range folders {
 		if err := syncFolder(d); err != nil {

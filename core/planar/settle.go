@@ -34,14 +34,14 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 	near := newCells(ps)
 	var crossings atomic.Int64
 	met, err := inParts(ctx, len(ps), func(from, to int) []meeting {
-		mark := near.marks.Get().(*[]int32)
-		defer near.marks.Put(mark)
+		l := near.looks.Get().(*look)
+		defer near.looks.Put(l)
 		m := scratch.Get().(*meeting)
 		defer scratch.Put(m)
 		m.cuttings, m.hot = m.cuttings[:0], m.hot[:0]
 		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			n := len(m.hot)
-			near.later(i, *mark, func(j int) { m.meet(ps, i, j) })
+			near.later(i, l, func(j int) { m.meet(ps, i, j) })
 			crossings.Add(int64(len(m.hot) - n))
 		}
 		return []meeting{{slices.Clone(m.cuttings), slices.Clone(m.hot)}}
@@ -104,7 +104,13 @@ func (m *meeting) meet(ps []piece, i, j int) {
 		return
 	}
 	o1, o2 := orient(p.a, p.b, q.a), orient(p.a, p.b, q.b)
+	if p.clear(o1, o2) {
+		return
+	}
 	o3, o4 := orient(q.a, q.b, p.a), orient(q.a, q.b, p.b)
+	if q.clear(o3, o4) {
+		return
+	}
 	m.cuttings = passes(p, i, q.a, o1, m.cuttings)
 	m.cuttings = passes(p, i, q.b, o2, m.cuttings)
 	m.cuttings = passes(q, j, p.a, o3, m.cuttings)
@@ -118,6 +124,20 @@ func (m *meeting) meet(ps []piece, i, j int) {
 	m.hot = append(m.hot, x)
 	m.cuttings = bend(p, i, x, m.cuttings)
 	m.cuttings = bend(q, j, x, m.cuttings)
+}
+
+// clear reports whether a piece whose ends have these orients to p lies on one side
+// of it, further off than a grid square round any point of p reaches: then neither
+// asks anything of the other.
+func (p *piece) clear(o1, o2 int64) bool {
+	reach := p.reach()
+	return 2*o1 > reach && 2*o2 > reach || -2*o1 > reach && -2*o2 > reach
+}
+
+// reach is how far a grid square round a point of p reaches along the normal of p,
+// times twice the length of p: (dx + |dy|)/2 for the square of one unit.
+func (p *piece) reach() int64 {
+	return int64(p.b.x-p.a.x) + int64(max(p.b.y-p.a.y, p.a.y-p.b.y))
 }
 
 // part is v·n/d, n < d, rounded to the nearest, and up where two are as near.
@@ -140,12 +160,10 @@ func part(v int32, n, d uint64) int32 {
 // passes appends a cutting if p, number i, passes the grid square round v: o
 // is orient of p and v.
 func passes(p *piece, i int, v pt, o int64, out []cutting) []cutting {
-	dx, dy := int64(p.b.x-p.a.x), int64(p.b.y-p.a.y)
-	// A square of half a unit reaches (dx+|dy|)/2 along the normal of p. Of its
-	// corners it holds the lower left one alone, which a falling piece touches
-	// that runs below it.
-	reach := dx + max(dy, -dy)
-	if far := 2 * max(o, -o); far > reach || far == reach && (dy >= 0 || o < 0) {
+	// Of the corners of a square it holds the lower left one alone, which a falling
+	// piece touches that runs below it.
+	reach := p.reach()
+	if far := 2 * max(o, -o); far > reach || far == reach && (p.b.y >= p.a.y || o < 0) {
 		return out
 	}
 	if v.x < p.a.x || v.x > p.b.x || v.y < min(p.a.y, p.b.y) || v.y > max(p.a.y, p.b.y) {

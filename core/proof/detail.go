@@ -138,11 +138,11 @@ func (e *edges) row(y float64) int { return min(e.ny-1, max(0, int((y-e.box.Y0)/
 // facing is the least cosine between an edge and one that faces back, 30° off.
 const facing = 0.866
 
-// hit runs a ray to the next edge that faces back; ok is false if it leaves,
-// or meets an edge that does not.
-func (e *edges) hit(from, dir geom.Point, own int32) (t float64, ok bool) {
+// hit runs a ray to the next edge that faces back; ok is false if there is none
+// nearer than far, if it leaves, or meets an edge that does not face back.
+func (e *edges) hit(from, dir geom.Point, own int32, far float64) (t float64, ok bool) {
 	e.ray++
-	best, face := math.Inf(1), 0.0
+	best, face := far, 0.0
 	x, y := e.col(from.X), e.row(from.Y)
 	step := func(d float64) int {
 		if d > 0 {
@@ -180,7 +180,7 @@ func (e *edges) hit(from, dir geom.Point, own int32) (t float64, ok bool) {
 		}
 		tx, ty := next(x, e.box.X0, from.X, dir.X), next(y, e.box.Y0, from.Y, dir.Y)
 		if best <= min(tx, ty) {
-			break
+			break // or it is too far
 		}
 		if tx < ty {
 			x += step(dir.X)
@@ -188,12 +188,22 @@ func (e *edges) hit(from, dir geom.Point, own int32) (t float64, ok bool) {
 			y += step(dir.Y)
 		}
 	}
-	return best, !math.IsInf(best, 1) && face >= facing
+	return best, best < far && face >= facing
 }
 
 // thinnest is the least thickness that some length of edge has, into the ink
-// for side 1 and out of it for side -1.
+// for side 1 and out of it for side -1. What is thick does not count, and rays
+// through it are long: they are run only if nothing thin is found.
 func (e *edges) thinnest(side float64) (float64, geom.Point) {
+	const thin = 1.0 / 32
+	if w, at := e.thinner(side, thin*e.box.Long()); w > 0 {
+		return w, at
+	}
+	return e.thinner(side, math.Inf(1))
+}
+
+// thinner is thinnest among thicknesses below far.
+func (e *edges) thinner(side, far float64) (float64, geom.Point) {
 	type sample struct {
 		w, l float64
 		at   geom.Point
@@ -209,7 +219,7 @@ func (e *edges) thinnest(side float64) (float64, geom.Point) {
 		in := b.Sub(a).Unit().Turn().Mul(side)
 		for k := range n {
 			p := a.Lerp(b, (float64(k)+0.5)/float64(n))
-			if w, ok := e.hit(p, in, int32(i)); ok {
+			if w, ok := e.hit(p, in, int32(i), far); ok {
 				all = append(all, sample{w, whole / float64(n), p.Add(in.Mul(w / 2))})
 			}
 		}

@@ -84,6 +84,25 @@ func TestDetails(t *testing.T) {
 	}
 }
 
+// Looking for what is thin first finds what looking everywhere finds.
+func TestThinFirst(t *testing.T) {
+	for i, p := range []geom.Path{
+		union(t, bar(0, 0, 100, 3), bar(0, 8, 100, 10)),
+		union(t, bar(0, 0, 100, 20), bar(0, 40, 100, 30)), // nothing thin
+		union(t, ring(50, 50, 40, 2.5)),
+		union(t, wedge()),
+	} {
+		e := newEdges(p, p.Bounds())
+		for _, side := range []float64{1, -1} {
+			got, at := e.thinnest(side)
+			want, there := e.thinner(side, math.Inf(1))
+			if got != want || at != there {
+				t.Errorf("path %d, side %v: %v at %v, by all rays %v at %v", i, side, got, at, want, there)
+			}
+		}
+	}
+}
+
 func wedge() geom.Path {
 	var p geom.Path
 	p.MoveTo(geom.Pt(0, 0))

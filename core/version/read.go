@@ -116,7 +116,7 @@ func region(m *planar.Map, label int) func() geom.Path {
 // label gives every face the colour seen there.
 func (a *Art) label(ctx context.Context, r *reading, overrides []Override) error {
 	omitted := map[colour.RGB]int{}
-	s := sight{plain: true, skip: func(l *leaf, t int) int {
+	skip := func(l *leaf, t int) int {
 		o, said := a.byPlace(overrides, l.part, l.piece)
 		if !said {
 			o, said = byColour(overrides, l.tones[t].seen)
@@ -138,6 +138,14 @@ func (a *Art) label(ctx context.Context, r *reading, overrides []Override) error
 		}
 		r.omitted[n-1].part(l.part)
 		return n
+	}
+	asked := make([]int, len(a.layers)) // what skip said of each tone, one more; 0 if it was not asked
+	s := sight{plain: true, skip: func(l *leaf, t int) int {
+		k := &asked[l.layer+t]
+		if *k == 0 {
+			*k = 1 + skip(l, t)
+		}
+		return *k - 1
 	}}
 	// Exact colours first: most faces show one that was seen before.
 	type key struct {

@@ -7,6 +7,7 @@ import (
 	"image/color"
 	stdpng "image/png"
 	"io"
+	"math"
 	"math/rand/v2"
 	"runtime"
 	"testing"
@@ -169,6 +170,40 @@ func TestQuantise(t *testing.T) {
 
 // Pixels per metre for the resolutions of the trade: round(ppi / 0.0254),
 // PNG section 11.3.5.3.
+// A search finds what looking at every centre finds, also where two are as near.
+func TestSearchIsNearest(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(11, 2))
+	grid := func() (v [4]float64) { // coarse, so that distances tie
+		for k := range v {
+			v[k] = float64(rnd.IntN(9) * 32)
+		}
+		return v
+	}
+	for range 200 {
+		centres := make([][4]float64, 1+rnd.IntN(40))
+		for i := range centres {
+			centres[i] = grid()
+		}
+		s := newSearch(centres)
+		for range 50 {
+			v := grid()
+			best, want := math.Inf(1), 0
+			for i, c := range centres {
+				d := 0.0
+				for k := range v {
+					d += (v[k] - c[k]) * (v[k] - c[k])
+				}
+				if d < best {
+					best, want = d, i
+				}
+			}
+			if got := s.nearest(v); got != want {
+				t.Fatalf("%v: centre %d, the nearest is %d of %v", v, got, want, centres)
+			}
+		}
+	}
+}
+
 func TestResolution(t *testing.T) {
 	img := paint(1, 1, func(x, y int) color.NRGBA { return color.NRGBA{A: 255} })
 	for ppi, want := range map[float64]uint32{72: 2835, 150: 5906, 300: 11811, 350: 13780} {

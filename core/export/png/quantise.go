@@ -76,9 +76,9 @@ func Quantise(img *image.NRGBA, n int) *image.NRGBA {
 	}
 	slices.SortFunc(ts, func(a, b tint) int { return cmp.Compare(a.c, b.c) })
 	centres := settle(ts, split(ts, n))
-	to := make(map[uint32]uint32, len(ts))
+	to, search := make(map[uint32]uint32, len(ts)), newSearch(centres)
 	for _, t := range ts {
-		to[t.c] = straight(centres[nearest(t.v, centres)])
+		to[t.c] = straight(centres[search.nearest(t.v)])
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
@@ -106,8 +106,8 @@ func runs(row []byte, f func(from, to int, c uint32)) {
 	}
 }
 
-// split halves the group that varies most until there are n, and returns their
-// means. What is bare stays bare: it is a group of its own.
+// split parts the group that varies most at its mean until there are n, and
+// returns their means. What is bare stays bare: it is a group of its own.
 func split(ts []tint, n int) [][4]float64 {
 	groups := [][]tint{slices.Clone(ts)}
 	if len(ts) > 1 && ts[0].c == 0 {
@@ -128,13 +128,13 @@ func split(ts []tint, n int) [][4]float64 {
 		if spread[i] <= 0 {
 			break
 		}
-		g, ax := groups[i], axis[i]
-		slices.SortStableFunc(g, func(a, b tint) int { return cmp.Compare(a.v[ax], b.v[ax]) })
-		m := mean(g)[ax]
-		at, _ := slices.BinarySearchFunc(g, m, func(t tint, m float64) int { return cmp.Compare(t.v[ax], m) })
-		at = min(len(g)-1, max(1, at))
-		groups[i] = g[:at]
-		groups = append(groups, g[at:])
+		low, high := halves(groups[i], axis[i])
+		if len(low) == 0 || len(high) == 0 { // apart by less than the mean is exact
+			spread[i] = 0
+			continue
+		}
+		groups[i] = low
+		groups = append(groups, high)
 		spread, axis = append(spread, 0), append(axis, 0)
 		for _, k := range []int{i, len(groups) - 1} {
 			spread[k], axis[k] = variance(groups[k])
@@ -145,6 +145,21 @@ func split(ts []tint, n int) [][4]float64 {
 		out[i] = mean(g)
 	}
 	return out
+}
+
+// halves parts a group, in place, at its mean along an axis; both keep their order.
+func halves(g []tint, axis int) (low, high []tint) {
+	m := mean(g)[axis]
+	low = g[:0]
+	for _, t := range g {
+		if t.v[axis] < m {
+			low = append(low, t)
+		} else {
+			high = append(high, t)
+		}
+	}
+	copy(g[len(low):], high)
+	return low, g[len(low):]
 }
 
 func mean(g []tint) (m [4]float64) {
@@ -184,8 +199,9 @@ func variance(g []tint) (most float64, axis int) {
 func settle(ts []tint, centres [][4]float64) [][4]float64 {
 	for range 4 {
 		sums, counts := make([][4]float64, len(centres)), make([]float64, len(centres))
+		search := newSearch(centres)
 		for _, t := range ts {
-			i := nearest(t.v, centres)
+			i := search.nearest(t.v)
 			n := math.Sqrt(t.n)
 			counts[i] += n
 			for k := range t.v {
@@ -204,15 +220,68 @@ func settle(ts []tint, centres [][4]float64) [][4]float64 {
 	return centres
 }
 
-func nearest(v [4]float64, centres [][4]float64) int {
+// A search finds the nearest of some centres: they lie sorted along the axis on
+// which they vary most, and it looks no further than that alone allows.
+type search struct {
+	axis int
+	at   []float64 // of each centre along the axis, ascending
+	of   []int     // the number of each
+	all  [][4]float64
+}
+
+func newSearch(centres [][4]float64) *search {
+	s := &search{all: centres, at: make([]float64, len(centres)), of: make([]int, len(centres))}
+	most := -1.0
+	for k := range 4 {
+		lo, hi := math.Inf(1), math.Inf(-1)
+		for _, c := range centres {
+			lo, hi = min(lo, c[k]), max(hi, c[k])
+		}
+		if hi-lo > most {
+			most, s.axis = hi-lo, k
+		}
+	}
+	for i := range s.of {
+		s.of[i] = i
+	}
+	slices.SortFunc(s.of, func(i, j int) int {
+		return cmp.Or(cmp.Compare(centres[i][s.axis], centres[j][s.axis]), cmp.Compare(i, j))
+	})
+	for i, k := range s.of {
+		s.at[i] = centres[k][s.axis]
+	}
+	return s
+}
+
+// nearest is the number of the centre nearest to v, the least of several.
+func (s *search) nearest(v [4]float64) int {
 	best, at := math.Inf(1), 0
-	for i, c := range centres {
-		d := (v[0] - c[0]) * (v[0] - c[0])
-		for k := 1; k < len(v) && d < best; k++ {
+	look := func(i int) {
+		c := &s.all[s.of[i]]
+		d := 0.0
+		for k := range v {
 			d += (v[k] - c[k]) * (v[k] - c[k])
 		}
-		if d < best {
-			best, at = d, i
+		if d < best || d == best && s.of[i] < at {
+			best, at = d, s.of[i]
+		}
+	}
+	x := v[s.axis]
+	up, _ := slices.BinarySearch(s.at, x)
+	for down := up - 1; up < len(s.at) || down >= 0; {
+		switch {
+		case down < 0 || up < len(s.at) && s.at[up]-x <= x-s.at[down]:
+			if d := s.at[up] - x; d*d > best {
+				return at
+			}
+			look(up)
+			up++
+		default:
+			if d := x - s.at[down]; d*d > best {
+				return at
+			}
+			look(down)
+			down--
 		}
 	}
 	return at
