@@ -3,7 +3,7 @@ package witness
 import (
 	"image"
 	"math"
-	"sync"
+	"slices"
 
 	"dyekit/core/geom"
 )
@@ -22,180 +22,125 @@ type cover struct{ a, e float64 }
 // A line is a straight piece of an outline in px.
 type line struct{ x0, y0, x1, y1 float64 }
 
-// Paths keeps what is known of the outlines of drawings, for all who witness
-// pictures of them. It may be used from several goroutines; the zero value is
-// empty.
-type Paths struct {
-	mu    sync.Mutex
-	known map[pathKey]*outline
+// A field is some tiles of a picture that are drawn at once: what is known of an
+// outline is looked up once for all of them.
+type field struct {
+	tiles []image.Rectangle
+	first []int // where the pixels of each tile begin; one more than there are tiles
+	bands []band
+
+	// Of the outline at hand.
+	near        []band     // those of the tiles that its box touches
+	count       []counting // by tile
+	touched     []int      // tiles where anything is counted
+	hits, lefts []int      // what reach found
+	lines       []line
+	starts      [Side*perRow + 1]int32
+	sorted      []mark
+	cov         [Side * Side]cover
 }
 
-// A pathKey names a path by its place in memory: paths do not change.
-type pathKey struct {
-	first *geom.Seg
-	n     int
+// A band is the tiles of one height, from left to right.
+type band struct {
+	y0, y1 float64
+	tiles  []int
 }
 
-// An outline is a path in stretches, with the boxes of the control points of each:
-// what lies elsewhere is passed over without a look at its curves.
-type outline struct {
-	path      geom.Path
-	box       geom.Rect
-	stretches []stretch
-}
-
-// long is how many segments a stretch has.
-const long = 16
-
-type stretch struct {
-	box  geom.Rect
-	from pen // where the stretch begins
-	a, d geom.Point
-	one  bool // its curves lead from a to d without a leap
-}
-
-// A pen goes along a path.
-type pen struct {
-	at, start geom.Point
-	open      bool
-}
-
-// A curve is a cubic.
-type curve struct {
-	a, b, c, d geom.Point
-	straight   bool
-}
-
-func (x curve) box() geom.Rect {
-	return geom.Rect{
-		X0: min(x.a.X, x.b.X, x.c.X, x.d.X), Y0: min(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
-		X1: max(x.a.X, x.b.X, x.c.X, x.d.X), Y1: max(x.a.Y, x.b.Y, x.c.Y, x.d.Y),
+func newField(tiles []image.Rectangle) *field {
+	f := &field{tiles: tiles, first: make([]int, len(tiles)+1), count: make([]counting, len(tiles))}
+	order := make([]int, len(tiles))
+	for i, r := range tiles {
+		order[i] = i
+		f.first[i+1] = f.first[i] + r.Dx()*r.Dy()
 	}
-}
-
-// step goes along a segment and calls f with its curve, if it has one, and with
-// the one that closes what was left open.
-func (w *pen) step(s *geom.Seg, f func(x curve)) {
-	a, b, c := s.P[0], s.P[1], s.P[2]
-	switch s.Op {
-	case geom.MoveTo:
-		w.end(f)
-		*w = pen{a, a, true}
-	case geom.LineTo:
-		w.line(a, f)
-	case geom.QuadTo:
-		f(curve{w.at, w.at.Add(a.Sub(w.at).Mul(2.0 / 3)), b.Add(a.Sub(b).Mul(2.0 / 3)), b, false})
-		w.at = b
-	case geom.CubeTo:
-		f(curve{w.at, a, b, c, false})
-		w.at = c
-	case geom.Close:
-		w.line(w.start, f)
-	}
-}
-
-func (w *pen) line(to geom.Point, f func(x curve)) {
-	if to != w.at {
-		f(curve{w.at, to, to, to, true})
-		w.at = to
-	}
-}
-
-// end closes what is open.
-func (w *pen) end(f func(x curve)) {
-	if w.open {
-		w.line(w.start, f)
-	}
-}
-
-// of returns the outline of a path.
-func (ps *Paths) of(p geom.Path) *outline {
-	key := pathKey{&p[0], len(p)}
-	ps.mu.Lock()
-	o := ps.known[key]
-	ps.mu.Unlock()
-	if o != nil {
-		return o
-	}
-	o = newOutline(p)
-	ps.mu.Lock()
-	defer ps.mu.Unlock()
-	if ps.known == nil {
-		ps.known = map[pathKey]*outline{}
-	}
-	ps.known[key] = o
-	return o
-}
-
-// none is the box of nothing.
-var none = geom.Rect{X0: math.Inf(1), Y0: math.Inf(1), X1: math.Inf(-1), Y1: math.Inf(-1)}
-
-func newOutline(p geom.Path) *outline {
-	o := &outline{path: p, box: none}
-	var w pen
-	for i := 0; i < len(p); i += long {
-		s := stretch{box: none, from: w, one: true}
-		o.stretches = append(o.stretches, s)
-		w = o.along(i/long, func(x curve) {
-			if s.box == none {
-				s.a, s.d = x.a, x.a
-			}
-			s.one = s.one && x.a == s.d
-			s.box, s.d = joined(s.box, x.box()), x.d
-		})
-		o.stretches[i/long] = s
-		o.box = joined(o.box, s.box)
-	}
-	return o
-}
-
-// along calls f with the curves of a stretch and returns where they lead.
-func (o *outline) along(k int, f func(x curve)) pen {
-	w := o.stretches[k].from
-	for i := k * long; i < min(len(o.path), (k+1)*long); i++ {
-		w.step(&o.path[i], f)
-	}
-	if (k+1)*long >= len(o.path) {
-		w.end(f)
-	}
-	return w
-}
-
-// joined is the box of two boxes; one of no width or height counts too.
-func joined(a, b geom.Rect) geom.Rect {
-	return geom.Rect{X0: min(a.X0, b.X0), Y0: min(a.Y0, b.Y0), X1: max(a.X1, b.X1), Y1: max(a.Y1, b.Y1)}
-}
-
-// walk goes along a curve, mapped by m, in steps of equal parameter, so many
-// that a chord lies at most 1/100 px off: the second derivative bounds the
-// distance by |B″| ÷ 8n².
-func (x *curve) walk(m geom.Affine, f func(l line)) {
-	a, d := m.Apply(x.a), m.Apply(x.d)
-	if x.straight {
-		f(line{a.X, a.Y, d.X, d.Y})
-		return
-	}
-	b, c := m.Apply(x.b), m.Apply(x.c)
-	bend := 6 * max(a.Sub(b.Mul(2)).Add(c).Len(), b.Sub(c.Mul(2)).Add(d).Len())
-	n := int(min(500, 1+math.Sqrt(bend*100/8)))
-	at := a
-	for i := 1; i <= n; i++ {
-		to := d
-		if i < n {
-			t := float64(i) / float64(n)
-			u := 1 - t
-			to = a.Mul(u * u * u).Add(b.Mul(3 * u * u * t)).Add(c.Mul(3 * u * t * t)).Add(d.Mul(t * t * t))
+	slices.SortFunc(order, func(i, j int) int {
+		a, b := tiles[i].Min, tiles[j].Min
+		if a.Y != b.Y {
+			return a.Y - b.Y
 		}
-		f(line{at.X, at.Y, to.X, to.Y})
-		at = to
+		return a.X - b.X
+	})
+	for from := 0; from < len(order); {
+		to := from + 1
+		for to < len(order) && tiles[order[to]].Min.Y == tiles[order[from]].Min.Y {
+			to++
+		}
+		r := tiles[order[from]]
+		f.bands = append(f.bands, band{float64(r.Min.Y), float64(r.Max.Y), order[from:to]})
+		from = to
+	}
+	return f
+}
+
+// begin takes an outline in hand that lies in a box, in px, and reports whether
+// it may touch a tile. What it does not touch lies outside of it.
+func (f *field) begin(q geom.Rect) bool {
+	f.near = f.near[:0]
+	for _, b := range f.bands {
+		if b.y1+1 < q.Y0 || b.y0-1 > q.Y1 {
+			continue
+		}
+		from, to := 0, len(b.tiles)
+		for from < to && q.X0 > float64(f.tiles[b.tiles[from]].Max.X+1) {
+			from++
+		}
+		for from < to && q.X1 < float64(f.tiles[b.tiles[to-1]].Min.X-1) {
+			to--
+		}
+		if from < to {
+			f.near = append(f.near, band{b.y0, b.y1, b.tiles[from:to]})
+		}
+	}
+	return len(f.near) > 0
+}
+
+// reach finds the tiles that a part of the outline at hand may touch, which lies in
+// a box, in px, and those to the right of it; nothing else of it counts.
+func (f *field) reach(q geom.Rect) {
+	f.hits, f.lefts = f.hits[:0], f.lefts[:0]
+	k := 0
+	for n := len(f.near); k < n; { // the first that begins where the box does, or below
+		if m := (k + n) / 2; f.near[m].y1+1 < q.Y0 {
+			k = m + 1
+		} else {
+			n = m
+		}
+	}
+	for ; k < len(f.near) && f.near[k].y0-1 <= q.Y1; k++ {
+		for _, t := range f.near[k].tiles {
+			switch r := &f.tiles[t]; {
+			case q.X0 > float64(r.Max.X+1):
+			case q.X1 < float64(r.Min.X-1):
+				f.lefts = append(f.lefts, t)
+			default:
+				f.hits = append(f.hits, t)
+			}
+		}
 	}
 }
 
-// coverage is what a path covers of each pixel of r, nil if nothing. It is valid
-// until the next tile.
-func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.Rectangle) []cover {
+// left counts a line that lies to the left of tiles.
+func (f *field) left(tiles []int, l line) {
+	for _, t := range tiles {
+		f.at(t).left(f.tiles[t], l)
+	}
+}
+
+// at is what is counted in a tile that is touched.
+func (f *field) at(t int) *counting {
+	c := &f.count[t]
+	if !c.used {
+		c.used = true
+		f.touched = append(f.touched, t)
+	}
+	return c
+}
+
+// coverage calls use with what a path covers of the pixels of each tile that it
+// covers any of, in the order of rows. The coverage is valid during the call.
+func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, use func(t int, cov []cover)) {
 	if len(p) == 0 {
-		return nil
+		return
 	}
 	var o *outline
 	if m == w.to {
@@ -203,139 +148,151 @@ func (w *Witness) coverage(p geom.Path, rule geom.Rule, m geom.Affine, r image.R
 	} else {
 		o = newOutline(p)
 	}
-	x0, y0, x1, y1 := float64(r.Min.X), float64(r.Min.Y), float64(r.Max.X), float64(r.Max.Y)
-	// away says that what lies in a box of the page cannot touch the tile.
-	away := func(b geom.Rect) (geom.Rect, bool) {
-		q := mapped(b, m)
-		return q, q.Y1 < y0-1 || q.Y0 > y1+1 || q.X0 > x1+1
+	f := w.field
+	if !f.begin(mapped(o.box, m)) {
+		return
 	}
-	if _, none := away(o.box); none {
-		return nil
+	each := func(x curve) {
+		f.reach(mapped(x.box(), m))
+		if len(f.lefts) > 0 { // what lies to the left counts as its chord does
+			a, d := m.Apply(x.a), m.Apply(x.d)
+			f.left(f.lefts, line{a.X, a.Y, d.X, d.Y})
+		}
+		if len(f.hits) == 0 {
+			return
+		}
+		f.lines = x.walk(m, f.lines[:0])
+		for _, t := range f.hits {
+			c := f.at(t)
+			for _, l := range f.lines {
+				c.line(f.tiles[t], l)
+			}
+		}
 	}
-	c := &w.counting
-	c.begin(r)
 	for k := range o.stretches {
 		s := &o.stretches[k]
-		q, none := away(s.box)
-		if none {
-			continue
-		}
-		if q.X1 < x0-1 && s.one { // what lies to the left counts as its chord does
+		switch f.reach(mapped(s.box, m)); {
+		case len(f.hits)+len(f.lefts) == 0:
+		case len(f.hits) == 0 && s.one:
 			a, d := m.Apply(s.a), m.Apply(s.d)
-			c.left(line{a.X, a.Y, d.X, d.Y})
-			continue
+			f.left(f.lefts, line{a.X, a.Y, d.X, d.Y})
+		default:
+			o.along(k, each)
 		}
-		o.along(k, func(x curve) {
-			q, none := away(x.box())
-			switch {
-			case none:
-			case q.X1 < x0-1:
-				a, d := m.Apply(x.a), m.Apply(x.d)
-				c.left(line{a.X, a.Y, d.X, d.Y})
-			default:
-				x.walk(m, c.line)
-			}
-		})
 	}
-	return c.end(w, rule)
+	for _, t := range f.touched {
+		if cov := f.end(t, rule, w.opt.Hard); cov != nil {
+			use(t, cov)
+		}
+	}
+	f.touched = f.touched[:0]
 }
 
-// mapped is the box of a box that m maps; one of no width or height counts too.
-func mapped(b geom.Rect, m geom.Affine) geom.Rect {
-	if m.B == 0 && m.C == 0 && m.A >= 0 && m.D >= 0 {
-		return geom.Rect{X0: m.A*b.X0 + m.E, Y0: m.D*b.Y0 + m.F, X1: m.A*b.X1 + m.E, Y1: m.D*b.Y1 + m.F}
-	}
-	c, x, y := m.Apply(b.Centre()), b.W()/2, b.H()/2
-	x, y = math.Abs(m.A)*x+math.Abs(m.C)*y, math.Abs(m.B)*x+math.Abs(m.D)*y
-	return geom.Rect{X0: c.X - x, Y0: c.Y - y, X1: c.X + x, Y1: c.Y + y}
-}
-
-// A cross is where a sampled line meets an outline.
-type cross struct {
-	x   float64
-	dir int
+// A mark is where a sampled line of a tile meets an outline.
+type mark struct {
+	x        float64
+	row, dir int32
 }
 
 // A counting counts where the sampled lines of a tile meet one outline.
 type counting struct {
-	r    image.Rectangle
-	wind [Side*perRow + 1]int // by row: how much the winding number left of the tile differs from that of the row before
-	rows [Side * perRow][]cross
-	near []line // lines that run through the tile
+	used  bool
+	wind  [Side*perRow + 1]int32 // by row: how much the winding number left of the tile differs from that of the row before
+	marks []mark
+	near  []line // lines that run through the tile
 }
 
-func (c *counting) begin(r image.Rectangle) {
-	c.r, c.near = r, c.near[:0]
-	clear(c.wind[:])
-	for k := range c.rows {
-		c.rows[k] = c.rows[k][:0]
-	}
-}
-
-// span is the sampled lines [from, to) that a line meets, and in which direction.
-// They lie at (k + ½) ÷ perRow; an end belongs to the one below it.
-func (c *counting) span(l line) (from, to, dir int) {
-	top, bottom, dir := l.y0, l.y1, 1
+// span is the sampled lines [from, to) of a tile that a line meets, and in which
+// direction. They lie at (k + ½) ÷ perRow; an end belongs to the one below it.
+func span(r image.Rectangle, l line) (from, to int, dir int32) {
+	top, bottom, dir := l.y0, l.y1, int32(1)
 	if top > bottom {
 		top, bottom, dir = bottom, top, -1
 	}
-	n := c.r.Dy() * perRow
+	n := r.Dy() * perRow
 	at := func(y float64) int {
-		return int(math.Ceil(min(max((y-float64(c.r.Min.Y))*perRow-0.5, -1), float64(n))))
+		return int(math.Ceil(min(max((y-float64(r.Min.Y))*perRow-0.5, -1), float64(n))))
 	}
 	return max(0, at(top)), min(n, at(bottom)), dir
 }
 
-func (c *counting) left(l line) {
-	if from, to, dir := c.span(l); from < to {
+func (c *counting) left(r image.Rectangle, l line) {
+	if from, to, dir := span(r, l); from < to {
 		c.wind[from] += dir
 		c.wind[to] -= dir
 	}
 }
 
-func (c *counting) line(l line) {
-	y0, y1 := float64(c.r.Min.Y), float64(c.r.Max.Y)
-	x0, x1 := float64(c.r.Min.X), float64(c.r.Max.X)
+func (c *counting) line(r image.Rectangle, l line) {
+	y0, y1 := float64(r.Min.Y), float64(r.Max.Y)
+	x0, x1 := float64(r.Min.X), float64(r.Max.X)
 	if max(l.y0, l.y1) < y0 || min(l.y0, l.y1) > y1 || min(l.x0, l.x1) > x1 {
 		return
 	}
 	if max(l.x0, l.x1) < x0-1 {
-		c.left(l)
+		c.left(r, l)
 		return
 	}
 	c.near = append(c.near, l)
-	from, to, dir := c.span(l)
+	from, to, dir := span(r, l)
 	for k := from; k < to; k++ {
 		y := y0 + (float64(k)+0.5)/perRow
-		c.rows[k] = append(c.rows[k], cross{l.x0 + (y-l.y0)*(l.x1-l.x0)/(l.y1-l.y0), dir})
+		c.marks = append(c.marks, mark{l.x0 + (y-l.y0)*(l.x1-l.x0)/(l.y1-l.y0), int32(k), dir})
 	}
 }
 
-// end returns the coverage, nil if there is none and no doubt of it.
-func (c *counting) end(w *Witness, rule geom.Rule) []cover {
-	r := c.r
+// byRow sorts marks by their rows and says where those of each begin; the order of
+// those in one stays.
+func (f *field) byRow(marks []mark, rows int) {
+	clear(f.starts[:rows+1])
+	for i := range marks {
+		f.starts[marks[i].row+1]++
+	}
+	for k := range rows {
+		f.starts[k+1] += f.starts[k]
+	}
+	f.sorted = slices.Grow(f.sorted[:0], len(marks))[:len(marks)]
+	for _, m := range marks {
+		f.sorted[f.starts[m.row]] = m
+		f.starts[m.row]++
+	}
+	copy(f.starts[1:rows+1], f.starts[:rows]) // they have moved on by one
+	f.starts[0] = 0
+}
+
+// end returns the coverage of a tile, nil if there is none and no doubt of it, and
+// readies the counting for the next outline.
+func (f *field) end(t int, rule geom.Rule, hard bool) []cover {
+	r, c := f.tiles[t], &f.count[t]
+	rows := r.Dy() * perRow
+	defer func() {
+		clear(c.wind[:rows+1])
+		c.used, c.marks, c.near = false, c.marks[:0], c.near[:0]
+	}()
 	x0, x1 := float64(r.Min.X), float64(r.Max.X)
-	inside := func(wind int) bool { return wind != 0 && (rule != geom.EvenOdd || wind&1 != 0) }
+	inside := func(wind int32) bool { return wind != 0 && (rule != geom.EvenOdd || wind&1 != 0) }
 	some := len(c.near) > 0
-	for k, wind := 0, 0; k < r.Dy()*perRow && !some; k++ {
+	for k, wind := 0, int32(0); k < rows && !some; k++ {
 		wind += c.wind[k]
 		some = inside(wind)
 	}
 	if !some {
 		return nil
 	}
-	out := w.take(r.Dx() * r.Dy())
+	out := f.cov[:r.Dx()*r.Dy()]
+	clear(out)
 	for _, l := range c.near {
 		doubt(l, r, out)
 	}
-	wind := 0
+	f.byRow(c.marks, rows)
+	wind := int32(0)
 	for y := range r.Dy() {
 		row := out[y*r.Dx():][:r.Dx()]
 		whole := 0 // sampled lines that are inside from end to end
 		for k := y * perRow; k < (y+1)*perRow; k++ {
 			wind += c.wind[k]
-			if len(c.rows[k]) > 0 {
-				sample(c.rows[k], wind, inside, row, x0, x1)
+			if ms := f.sorted[f.starts[k]:f.starts[k+1]]; len(ms) > 0 {
+				sample(ms, wind, inside, row, x0, x1)
 			} else if inside(wind) {
 				whole++
 			}
@@ -346,7 +303,7 @@ func (c *counting) end(w *Witness, rule geom.Rule) []cover {
 			}
 		}
 	}
-	if w.opt.Hard {
+	if hard {
 		for i := range out { // in or out; what is close to half may be either
 			c := &out[i]
 			if math.Abs(c.a-0.5) <= c.e {
@@ -362,7 +319,7 @@ func (c *counting) end(w *Witness, rule geom.Rule) []cover {
 
 // sample adds a sampled line to the coverage of a row that runs from x0 to x1;
 // wind is the winding number left of it.
-func sample(cs []cross, wind int, inside func(wind int) bool, row []cover, x0, x1 float64) {
+func sample(cs []mark, wind int32, inside func(wind int32) bool, row []cover, x0, x1 float64) {
 	for i := 1; i < len(cs); i++ {
 		for j := i; j > 0 && cs[j].x < cs[j-1].x; j-- {
 			cs[j], cs[j-1] = cs[j-1], cs[j]

@@ -72,7 +72,7 @@ const leastGrain, mostGrain = 8, 24
 
 // picture lays a picture: each pixel is the mean of what it covers, at least
 // one pixel of the source wide.
-func (w *Witness) picture(p *drawing.Picture, t *tile) {
+func (w *Witness) picture(p *drawing.Picture, dst *sheet) {
 	b := p.Image.Bounds()
 	m := w.to.Mul(p.To)
 	back, ok := m.Inverse()
@@ -80,42 +80,47 @@ func (w *Witness) picture(p *drawing.Picture, t *tile) {
 		return
 	}
 	back = geom.Scale(float64(b.Dx()), float64(b.Dy())).Mul(back)
-	cov := w.coverage(geom.Box(geom.Rect{X1: 1, Y1: 1}), geom.NonZero, m, t.r)
 	wide, high := max(1, math.Hypot(back.A, back.C)), max(1, math.Hypot(back.B, back.D))
 	grain := int(min(mostGrain, max(leastGrain, 2*max(wide, high))))
-	side := float64(grain)
-	for i, c := range cov {
-		if c.a == 0 && c.e == 0 {
-			continue
-		}
-		at := back.Apply(geom.Pt(float64(t.r.Min.X+i%t.r.Dx())+0.5, float64(t.r.Min.Y+i/t.r.Dx())+0.5))
-		var sum, lo, hi [4]float64
-		lo = [4]float64{1, 1, 1, 1}
-		for v := -1; v <= grain; v++ { // one further on every side: what is barely touched
-			y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/side-0.5)))))
-			for u := -1; u <= grain; u++ {
-				x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/side-0.5)))))
-				q := p.Image.Pix[y*p.Image.Stride+4*x:]
-				a := float64(q[3]) / 255
-				for k := range 4 {
-					s := a
-					if k < 3 {
-						s *= float64(q[k]) / 255
-					}
-					if u >= 0 && v >= 0 && u < grain && v < grain {
-						sum[k] += s
-					}
-					lo[k], hi[k] = min(lo[k], s), max(hi[k], s)
-				}
+	w.coverage(geom.Box(geom.Rect{X1: 1, Y1: 1}), geom.NonZero, m, func(t int, cov []cover) {
+		px := w.pixels(dst, t)
+		for i, c := range cov {
+			if c.a > 0 || c.e > 0 {
+				px[i].lay(sampled(p, back.Apply(w.middle(t, i)), wide, high, grain), c)
 			}
 		}
-		var s pixel
-		for k := range 4 {
-			s.v[k] = sum[k] / (side * side) * p.Alpha
-			// A border between two pixels of the source is met to within half a
-			// step on either side, in both directions.
-			s.e = max(s.e, (hi[k]-lo[k])*2/side*max(1, min(wide, high)/4))
+	})
+}
+
+// sampled is the mean of a picture around a place of it, in its own px, so wide and
+// high, looked at in so many places a side.
+func sampled(p *drawing.Picture, at geom.Point, wide, high float64, grain int) (s pixel) {
+	b, side := p.Image.Bounds(), float64(grain)
+	var sum, lo, hi [4]float64
+	lo = [4]float64{1, 1, 1, 1}
+	for v := -1; v <= grain; v++ { // one further on every side: what is barely touched
+		y := min(b.Dy()-1, max(0, int(math.Floor(at.Y+high*((float64(v)+0.5)/side-0.5)))))
+		for u := -1; u <= grain; u++ {
+			x := min(b.Dx()-1, max(0, int(math.Floor(at.X+wide*((float64(u)+0.5)/side-0.5)))))
+			q := p.Image.Pix[y*p.Image.Stride+4*x:]
+			a := float64(q[3]) / 255
+			for k := range 4 {
+				s := a
+				if k < 3 {
+					s *= float64(q[k]) / 255
+				}
+				if u >= 0 && v >= 0 && u < grain && v < grain {
+					sum[k] += s
+				}
+				lo[k], hi[k] = min(lo[k], s), max(hi[k], s)
+			}
 		}
-		t.px[i].lay(s, c)
 	}
+	for k := range s.v {
+		s.v[k] = sum[k] / (side * side) * p.Alpha
+		// A border between two pixels of the source is met to within half a
+		// step on either side, in both directions.
+		s.e = max(s.e, (hi[k]-lo[k])*2/side*max(1, min(wide, high)/4))
+	}
+	return s
 }

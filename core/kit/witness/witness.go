@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -27,14 +28,14 @@ const Side = 16
 
 // A Witness draws tiles of one picture of a drawing.
 type Witness struct {
-	d        *drawing.Drawing
-	to       geom.Affine
-	w, h     int
-	opt      raster.Options
-	paths    *Paths
-	counting counting
-	covers   []cover // memory of the tile at hand
-	effects  map[*drawing.Group]*image.NRGBA
+	d       *drawing.Drawing
+	to      geom.Affine
+	w, h    int
+	opt     raster.Options
+	paths   *Paths
+	field   *field // the tiles at hand
+	spare   []*sheet
+	effects map[*drawing.Group]*image.NRGBA
 }
 
 // New returns a witness of d as raster.Render draws it with the same
@@ -42,18 +43,6 @@ type Witness struct {
 // witness the same paths.
 func New(ps *Paths, d *drawing.Drawing, to geom.Affine, w, h int, opt raster.Options) *Witness {
 	return &Witness{d: d, to: to, w: w, h: h, opt: opt, paths: ps, effects: map[*drawing.Group]*image.NRGBA{}}
-}
-
-// take returns the coverage of so many pixels, none, to be used for one tile.
-func (w *Witness) take(n int) []cover {
-	if len(w.covers)+n > cap(w.covers) {
-		w.covers = make([]cover, 0, max(2*cap(w.covers), 4*Side*Side))
-	}
-	l := len(w.covers)
-	w.covers = w.covers[:l+n]
-	out := w.covers[l : l+n : l+n]
-	clear(out)
-	return out
 }
 
 // A Verdict says how a picture compares with what the witness saw.
@@ -84,28 +73,45 @@ func (v Verdict) String() string {
 	return fmt.Sprintf("%d of %d px drawn again by sampling differ, the most by %d of 255 at %d, %d", v.Off, v.Pixels, v.Most, v.At.X, v.At.Y)
 }
 
+// atOnce is how many tiles are drawn at once: as many as are sampled, so few that
+// they take little memory.
+const atOnce = 128
+
 // Compare draws tiles again and holds a picture to them; at gives its straight
-// 8-bit pixels.
+// 8-bit pixels. Tiles are Side px a side or less, do not lie over each other, and
+// those that begin at one height end at one.
 func (w *Witness) Compare(ctx context.Context, at func(x, y int) [4]uint8, tiles []image.Rectangle) (Verdict, error) {
 	var v Verdict
-	for _, r := range tiles {
-		t, err := w.tile(ctx, r)
-		if err != nil {
+	for some := range slices.Chunk(tiles, atOnce) {
+		if err := w.compare(ctx, at, some, &v); err != nil {
 			return v, err
 		}
-		for y := t.r.Min.Y; y < t.r.Max.Y; y++ {
-			for x := t.r.Min.X; x < t.r.Max.X; x++ {
+	}
+	return v, nil
+}
+
+func (w *Witness) compare(ctx context.Context, at func(x, y int) [4]uint8, tiles []image.Rectangle, v *Verdict) error {
+	w.field, w.spare = newField(tiles), nil
+	s := w.sheet()
+	if err := w.draw(ctx, s); err != nil {
+		return err
+	}
+	for t, r := range tiles {
+		px := w.pixels(s, t)
+		for y := r.Min.Y; y < r.Max.Y; y++ {
+			for x := r.Min.X; x < r.Max.X; x++ {
 				v.Pixels++
-				if d := t.at(x, y).beyond(at(x, y)); d > 0 {
+				if d := px[0].beyond(at(x, y)); d > 0 {
 					v.Off++
 					if k := int(math.Ceil(d * 255)); k > v.Most {
 						v.Most, v.At = k, image.Pt(x, y)
 					}
 				}
+				px = px[1:]
 			}
 		}
 	}
-	return v, nil
+	return nil
 }
 
 // Whole compares as Compare does, on all cores.
@@ -214,42 +220,66 @@ type pixel struct {
 	e float64
 }
 
-type tile struct {
-	r  image.Rectangle
-	px []pixel
+// A sheet holds the pixels of the tiles at hand, by rows, one tile after the other.
+type sheet struct {
+	px   []pixel
+	used []bool // by tile: something was painted there
 }
 
-func newTile(r image.Rectangle) *tile { return &tile{r, make([]pixel, r.Dx()*r.Dy())} }
+// sheet returns an empty sheet; give gives it back.
+func (w *Witness) sheet() *sheet {
+	n := len(w.spare)
+	if n == 0 {
+		f := w.field
+		return &sheet{make([]pixel, f.first[len(f.tiles)]), make([]bool, len(f.tiles))}
+	}
+	s := w.spare[n-1]
+	w.spare = w.spare[:n-1]
+	clear(s.px)
+	clear(s.used)
+	return s
+}
 
-func (t *tile) at(x, y int) *pixel { return &t.px[(y-t.r.Min.Y)*t.r.Dx()+x-t.r.Min.X] }
+func (w *Witness) give(s *sheet) { w.spare = append(w.spare, s) }
 
-func (w *Witness) tile(ctx context.Context, r image.Rectangle) (*tile, error) {
-	t := newTile(r)
-	w.covers = w.covers[:0]
+// pixels are those of a tile, to be painted.
+func (w *Witness) pixels(s *sheet, t int) []pixel {
+	s.used[t] = true
+	return s.px[w.field.first[t]:w.field.first[t+1]]
+}
+
+// middle is the middle of pixel i of a tile, in px.
+func (w *Witness) middle(t, i int) geom.Point {
+	r := w.field.tiles[t]
+	return geom.Pt(float64(r.Min.X+i%r.Dx())+0.5, float64(r.Min.Y+i/r.Dx())+0.5)
+}
+
+// draw draws the tiles at hand.
+func (w *Witness) draw(ctx context.Context, s *sheet) error {
 	nodes := w.d.Nodes
 	if g := w.opt.Ground; g != nil {
-		for i := range t.px {
-			t.px[i].v = [4]float64{g.R, g.G, g.B, 1}
+		for i := range s.px {
+			s.px[i].v = [4]float64{g.R, g.G, g.B, 1}
 		}
 		if w.d.Has().Blends { // art blends with itself, not with what it lies on
 			nodes = []drawing.Node{&drawing.Group{Nodes: nodes, Alpha: 1, Isolated: true}}
 		}
 	}
-	return t, w.nodes(ctx, nodes, t)
+	return w.nodes(ctx, nodes, s)
 }
 
-func (w *Witness) nodes(ctx context.Context, ns []drawing.Node, t *tile) error {
+func (w *Witness) nodes(ctx context.Context, ns []drawing.Node, dst *sheet) error {
 	if err := ctx.Err(); err != nil {
 		return err
 	}
 	for _, n := range ns {
 		switch n := n.(type) {
 		case *drawing.Shape:
-			w.shape(n, t)
+			w.shape(n, dst)
 		case *drawing.Picture:
-			w.picture(n, t)
+			w.picture(n, dst)
 		case *drawing.Group:
-			if err := w.group(ctx, n, t); err != nil {
+			if err := w.group(ctx, n, dst); err != nil {
 				return err
 			}
 		}
@@ -257,21 +287,23 @@ func (w *Witness) nodes(ctx context.Context, ns []drawing.Node, t *tile) error {
 	return nil
 }
 
-func (w *Witness) shape(s *drawing.Shape, t *tile) {
+func (w *Witness) shape(s *drawing.Shape, dst *sheet) {
 	if p, ok := s.Paint.(drawing.Solid); ok && p.Alpha <= 0 {
 		return
 	}
-	cov := w.coverage(s.Path, s.Rule, w.to, t.r)
-	if cov == nil {
-		return
-	}
-	paint := w.painter(s.Paint)
-	for i, c := range cov {
-		if c.a > 0 || c.e > 0 {
-			x, y := t.r.Min.X+i%t.r.Dx(), t.r.Min.Y+i/t.r.Dx()
-			t.px[i].lay(paint(float64(x)+0.5, float64(y)+0.5), c)
+	var paint func(x, y float64) pixel
+	w.coverage(s.Path, s.Rule, w.to, func(t int, cov []cover) {
+		if paint == nil {
+			paint = w.painter(s.Paint)
 		}
-	}
+		px := w.pixels(dst, t)
+		for i, c := range cov {
+			if c.a > 0 || c.e > 0 {
+				at := w.middle(t, i)
+				px[i].lay(paint(at.X, at.Y), c)
+			}
+		}
+	})
 }
 
 // lay puts src over p with a coverage (Compositing and Blending Level 1,
@@ -296,14 +328,15 @@ func (p *pixel) cut(c cover) {
 	}
 }
 
-func (w *Witness) group(ctx context.Context, g *drawing.Group, t *tile) error {
+func (w *Witness) group(ctx context.Context, g *drawing.Group, dst *sheet) error {
 	if g.Alpha <= 0 {
 		return nil
 	}
 	if g.Alpha == 1 && g.Clip == nil && g.Mask == nil && g.Blend == drawing.Normal && !g.Isolated && g.Filter == nil {
-		return w.nodes(ctx, g.Nodes, t)
+		return w.nodes(ctx, g.Nodes, dst)
 	}
-	sub := newTile(t.r)
+	sub := w.sheet()
+	defer w.give(sub)
 	var err error
 	if g.Filter != nil {
 		err = w.effect(ctx, g, sub)
@@ -314,30 +347,39 @@ func (w *Witness) group(ctx context.Context, g *drawing.Group, t *tile) error {
 		return err
 	}
 	if g.Clip != nil {
-		sub.cut(w.clip(g.Clip, t.r))
+		sub.cut(w.clip(g.Clip))
 	}
 	if g.Mask != nil {
-		m, err := w.mask(ctx, g.Mask, t.r)
+		m, err := w.mask(ctx, g.Mask)
 		if err != nil {
 			return err
 		}
 		sub.cut(m)
 	}
-	for i := range t.px {
-		p, s := &t.px[i], sub.px[i]
+	for t := range sub.used {
+		if sub.used[t] {
+			compose(w.pixels(dst, t), w.pixels(sub, t), g)
+		}
+	}
+	return nil
+}
+
+// compose lays what a group painted over dst, by its opacity and blend.
+func compose(dst, src []pixel, g *drawing.Group) {
+	for i := range dst {
+		p, s := &dst[i], src[i]
 		if g.Blend == drawing.Normal {
 			p.lay(s, cover{a: g.Alpha})
 			continue
 		}
-		below, src := single(p.v), single(s.v)
-		below.Lay(src, g.Alpha, g.Blend)
+		below, over := single(p.v), single(s.v)
+		below.Lay(over, g.Alpha, g.Blend)
 		// Some blends turn a little into a lot: edges are not judged by them.
 		p.e = min(1, 8*(p.e+s.e)+rounding)
 		for c := range 4 {
 			p.v[c] = float64(below[c])
 		}
 	}
-	return nil
 }
 
 func single(v [4]float64) (p raster.Pixel) {
@@ -348,14 +390,14 @@ func single(v [4]float64) (p raster.Pixel) {
 }
 
 // cut multiplies each pixel by the opacity of m.
-func (t *tile) cut(m []cover) {
-	for i := range t.px {
-		t.px[i].cut(m[i])
+func (s *sheet) cut(m []cover) {
+	for i := range s.px {
+		s.px[i].cut(m[i])
 	}
 }
 
 // effect takes what a filter makes as raster makes it.
-func (w *Witness) effect(ctx context.Context, g *drawing.Group, t *tile) error {
+func (w *Witness) effect(ctx context.Context, g *drawing.Group, dst *sheet) error {
 	img, ok := w.effects[g]
 	if !ok {
 		only := &drawing.Group{Nodes: g.Nodes, Filter: g.Filter, Alpha: 1}
@@ -365,49 +407,58 @@ func (w *Witness) effect(ctx context.Context, g *drawing.Group, t *tile) error {
 		}
 		w.effects[g] = img
 	}
-	for i := range t.px {
-		q := img.Pix[img.PixOffset(t.r.Min.X+i%t.r.Dx(), t.r.Min.Y+i/t.r.Dx()):]
-		a := float64(q[3]) / 255
-		t.px[i] = pixel{[4]float64{float64(q[0]) / 255 * a, float64(q[1]) / 255 * a, float64(q[2]) / 255 * a, a}, 1.0 / 255}
+	for t, r := range w.field.tiles {
+		px := w.pixels(dst, t)
+		for i := range px {
+			q := img.Pix[img.PixOffset(r.Min.X+i%r.Dx(), r.Min.Y+i/r.Dx()):]
+			a := float64(q[3]) / 255
+			px[i] = pixel{[4]float64{float64(q[0]) / 255 * a, float64(q[1]) / 255 * a, float64(q[2]) / 255 * a, a}, 1.0 / 255}
+		}
 	}
 	return nil
 }
 
-// clip is the coverage of the union of regions, each inside its own clip.
-func (w *Witness) clip(rs []drawing.Region, r image.Rectangle) []cover {
-	out := make([]cover, r.Dx()*r.Dy())
+// clip is the coverage of the union of regions, each inside its own clip, of all
+// pixels of the tiles at hand.
+func (w *Witness) clip(rs []drawing.Region) []cover {
+	f := w.field
+	out := make([]cover, f.first[len(f.tiles)])
 	for _, x := range rs {
-		cov := w.coverage(x.Path, x.Rule, w.to, r)
-		if cov == nil {
-			continue
-		}
 		var inner []cover
 		if x.Clip != nil {
-			inner = w.clip(x.Clip, r)
+			inner = w.clip(x.Clip)
 		}
-		for i, c := range cov {
-			if inner != nil {
-				c = cover{c.a * inner[i].a, c.e*inner[i].a + c.a*inner[i].e + c.e*inner[i].e}
+		w.coverage(x.Path, x.Rule, w.to, func(t int, cov []cover) {
+			for i, c := range cov {
+				k := f.first[t] + i
+				if inner != nil {
+					c = c.both(inner[k])
+				}
+				o := &out[k]
+				o.e = o.e*(1-c.a) + c.e*(1-o.a)
+				o.a += c.a * (1 - o.a)
 			}
-			o := &out[i]
-			o.e = o.e*(1-c.a) + c.e*(1-o.a)
-			o.a += c.a * (1 - o.a)
-		}
+		})
 	}
 	return out
 }
 
-// mask is what a mask lets through (SVG 1.1 section 14.4).
-func (w *Witness) mask(ctx context.Context, m *drawing.Mask, r image.Rectangle) ([]cover, error) {
-	t := newTile(r)
-	if err := w.nodes(ctx, m.Nodes, t); err != nil {
+// both is what two coverages leave together.
+func (c cover) both(d cover) cover { return cover{c.a * d.a, c.e*d.a + c.a*d.e + c.e*d.e} }
+
+// mask is what a mask lets through of all pixels of the tiles at hand (SVG 1.1
+// section 14.4).
+func (w *Witness) mask(ctx context.Context, m *drawing.Mask) ([]cover, error) {
+	s := w.sheet()
+	defer w.give(s)
+	if err := w.nodes(ctx, m.Nodes, s); err != nil {
 		return nil, err
 	}
 	if m.Clip != nil {
-		t.cut(w.clip(m.Clip, r))
+		s.cut(w.clip(m.Clip))
 	}
-	out := make([]cover, len(t.px))
-	for i, p := range t.px {
+	out := make([]cover, len(s.px))
+	for i, p := range s.px {
 		out[i] = cover{p.v[3], p.e}
 		if !m.Alpha && p.v[3] > 0 {
 			c := colour.RGB{R: p.v[0] / p.v[3], G: p.v[1] / p.v[3], B: p.v[2] / p.v[3]}
@@ -419,7 +470,7 @@ func (w *Witness) mask(ctx context.Context, m *drawing.Mask, r image.Rectangle) 
 		}
 	}
 	if m.Mask != nil {
-		inner, err := w.mask(ctx, m.Mask, r)
+		inner, err := w.mask(ctx, m.Mask)
 		if err != nil {
 			return nil, err
 		}
