@@ -47,7 +47,7 @@ func newCells(ps []piece) *cells {
 	for c.shift < gridBits && long>>c.shift > (cellsEach/2-1)*int64(len(ps)) {
 		c.shift++
 	}
-	c.bits = uint(bits.Len(uint(cellsEach * len(ps))))
+	c.bits = uint(bits.Len(uint(cellsEach / 2 * len(ps))))
 	c.starts = make([]int32, 1<<c.bits+1)
 	var through []uint64
 	for i := range ps {

@@ -89,11 +89,18 @@ func spread(v uint32) uint64 {
 // cut flattens all curves. A curve is always walked from its lesser end, so
 // that the same curve run backwards gives the same pieces.
 func (p *Plane) cut() ([]piece, error) {
-	out := make([]piece, 0, len(p.curves)*4)
+	most := 0
+	for _, s := range p.curves {
+		most += p.grid.steps(s.c)
+	}
+	if most > MaxPieces {
+		return nil, ErrTooMany
+	}
+	out := make([]piece, 0, most)
 	for i, s := range p.curves {
 		q := piece{src: int32(i), layer: s.layer}
 		first := true
-		n := p.grid.flatten(s.c, func(t float64, at geom.Point) {
+		p.grid.flatten(s.c, func(t float64, at geom.Point) {
 			q.a, q.t0, q.b, q.t1 = q.b, q.t1, p.grid.snap(at), t
 			if first {
 				first = false
@@ -109,9 +116,6 @@ func (p *Plane) cut() ([]piece, error) {
 			}
 			out = q.add(out)
 		})
-		if len(out)+n > MaxPieces {
-			return nil, ErrTooMany
-		}
 	}
 	return out, nil
 }

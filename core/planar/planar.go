@@ -100,12 +100,33 @@ type delta struct{ layer, wind int32 }
 // everything. It fails for paths that are not finite, for ErrTooMany, and when
 // ctx ends.
 func Overlay(ctx context.Context, view geom.Rect, layers []Layer) (*Plane, error) {
+	p, pieces, err := newPlane(view, layers)
+	if err == nil {
+		pieces, _, err = p.settle(ctx, pieces)
+	}
+	if err == nil {
+		err = p.arrange(ctx, pieces)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return p, nil
+}
+
+// newPlane cuts the edges of the layers into pieces; there are none where nothing
+// has an extent.
+func newPlane(view geom.Rect, layers []Layer) (*Plane, []piece, error) {
 	p := &Plane{joint: map[int32]geom.Point{}}
 	var box geom.Rect
+	n := 0
+	for _, l := range layers {
+		n += len(l.Path)
+	}
+	p.curves = make([]source, 0, n)
 	for i, l := range layers {
 		p.rules = append(p.rules, l.Rule)
 		if !l.Path.Finite() {
-			return nil, fmt.Errorf("planar: layer %d has a coordinate that is no number", i)
+			return nil, nil, fmt.Errorf("planar: layer %d has a coordinate that is no number", i)
 		}
 		l.Path.EachClosed(func(c geom.Curve) {
 			b := hull(c)
@@ -122,34 +143,35 @@ func Overlay(ctx context.Context, view geom.Rect, layers []Layer) (*Plane, error
 	}
 	long := box.Long()
 	if !(long > 0) || math.IsInf(long, 0) {
-		p.faces = 1
-		return p, nil
+		return p, nil, nil
 	}
 	p.grid = grid{k: float64(1<<gridBits) / long, o: box.Centre()}
 	p.grid.sort(p.curves, box)
-	var pieces []piece
-	var err error
+	cut := p.cut
 	if cutOff {
-		pieces, err = p.cutOff(view)
-	} else {
-		pieces, err = p.cut()
+		cut = func() ([]piece, error) { return p.cutOff(view) }
 	}
-	if err != nil {
-		return nil, err
+	pieces, err := cut()
+	return p, pieces, err
+}
+
+// arrange finds the faces between pieces that are settled.
+func (p *Plane) arrange(ctx context.Context, pieces []piece) (err error) {
+	if len(pieces) == 0 && p.grid.k == 0 {
+		p.faces = 1
+		return nil
 	}
 	// Once is enough by the theorem; the sweep would find what was not.
 	for range maxRounds {
-		n := len(pieces)
-		if pieces, err = settle(ctx, pieces); err != nil {
-			return nil, err
-		}
-		p.bent = p.bent || len(pieces) != n
 		p.gather(pieces)
 		if err = p.sweep(ctx); !errors.Is(err, errTangled) {
-			return p, err
+			return err
+		}
+		if pieces, _, err = p.settle(ctx, pieces); err != nil {
+			return err
 		}
 	}
-	return nil, err
+	return errTangled
 }
 
 // hull is the box of the curve's control points.

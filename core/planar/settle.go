@@ -26,10 +26,11 @@ type cutting struct {
 // Squares hold their lower and left borders, so that every point lies in one,
 // and what is asked of them is answered exactly: once is then enough. Whether a
 // piece passes is asked of the pieces as they came, never of bent ones: asked
-// again and again, a line would drift along its neighbours.
-func settle(ctx context.Context, ps []piece) ([]piece, error) {
+// again and again, a line would drift along its neighbours. joins is how many ends
+// of two pieces are the same.
+func (p *Plane) settle(ctx context.Context, ps []piece) (out []piece, joins int, err error) {
 	if len(ps) == 0 {
-		return ps, nil
+		return ps, 0, nil
 	}
 	near := newCells(ps)
 	var crossings atomic.Int64
@@ -38,24 +39,24 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 		defer near.looks.Put(l)
 		m := scratch.Get().(*meeting)
 		defer scratch.Put(m)
-		m.cuttings, m.hot = m.cuttings[:0], m.hot[:0]
+		m.cuttings, m.hot, m.joins = m.cuttings[:0], m.hot[:0], 0
 		for i := from; i < to && crossings.Load() <= MaxCrossings; i++ {
 			n := len(m.hot)
 			near.later(i, l, func(j int) { m.meet(ps, i, j) })
 			crossings.Add(int64(len(m.hot) - n))
 		}
-		return []meeting{{slices.Clone(m.cuttings), slices.Clone(m.hot)}}
+		return []meeting{{slices.Clone(m.cuttings), slices.Clone(m.hot), m.joins}}
 	})
 	if crossings.Load() > MaxCrossings {
-		return nil, cmp.Or(err, ErrTooMany)
+		return nil, 0, cmp.Or(err, ErrTooMany)
 	}
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	cuts := make([][]cutting, 0, 2*len(met))
 	hot := make([]keyed, 0, crossings.Load()) // crossings, each once
 	for _, m := range met {
-		cuts = append(cuts, m.cuttings)
+		cuts, joins = append(cuts, m.cuttings), joins+m.joins
 		for _, v := range m.hot {
 			hot = append(hot, keyed{key: v.key()})
 		}
@@ -71,9 +72,11 @@ func settle(ctx context.Context, ps []piece) ([]piece, error) {
 		return [][]cutting{out}
 	})
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return apply(ctx, ps, append(cuts, more...))
+	out, err = apply(ctx, ps, append(cuts, more...))
+	p.bent = p.bent || len(out) != len(ps)
+	return out, joins, err
 }
 
 // inParts runs f over parts of n things on all cores and joins what it finds
@@ -95,13 +98,21 @@ var scratch = sync.Pool{New: func() any { return new(meeting) }}
 type meeting struct {
 	cuttings []cutting
 	hot      []pt // crossings
+	joins    int  // ends that are the same
 }
 
 // meet notes the cuttings that pieces i and j ask of each other.
 func (m *meeting) meet(ps []piece, i, j int) {
 	p, q := &ps[i], &ps[j]
-	if p.a == q.a && p.b == q.b {
-		return
+	if p.a == q.a || p.b == q.b {
+		m.joins++
+		if p.a == q.a && p.b == q.b {
+			m.joins++
+			return
+		}
+	}
+	if p.a == q.b || p.b == q.a {
+		m.joins++
 	}
 	o1, o2 := orient(p.a, p.b, q.a), orient(p.a, p.b, q.b)
 	if p.clear(o1, o2) {

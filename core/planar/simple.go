@@ -12,8 +12,19 @@ import (
 // what they cover. A path that is so already comes back as it is. Unlike
 // Resolve it keeps what is thin.
 func Simple(ctx context.Context, l Layer) (geom.Path, error) {
-	p, err := Overlay(ctx, geom.Rect{}, []Layer{l})
+	p, cut, err := newPlane(geom.Rect{}, []Layer{l})
 	if err != nil {
+		return nil, err
+	}
+	pieces, joins, err := p.settle(ctx, cut)
+	if err != nil {
+		return nil, err
+	}
+	// A ring of pieces that meet at their ends alone, two at each, winds once.
+	if !p.bent && joins == len(pieces) && ring(l.Path) {
+		return l.Path, nil
+	}
+	if err := p.arrange(ctx, pieces); err != nil {
 		return nil, err
 	}
 	lo, hi := int32(0), int32(0)
@@ -28,4 +39,14 @@ func Simple(ctx context.Context, l Layer) (geom.Path, error) {
 		return l.Path, nil
 	}
 	return m.Path(func(label int) bool { return label == 1 }), nil
+}
+
+// ring reports whether a path is one contour.
+func ring(p geom.Path) bool {
+	for i, s := range p {
+		if (s.Op == geom.MoveTo) != (i == 0) || s.Op == geom.Close && i < len(p)-1 {
+			return false
+		}
+	}
+	return true
 }

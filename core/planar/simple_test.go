@@ -12,7 +12,20 @@ import (
 // none of it is lost however thin; what is simple comes back as it is.
 func TestSimple(t *testing.T) {
 	box := func(x0, y0, x1, y1 float64) geom.Path { return geom.Box(geom.Rect{X0: x0, Y0: y0, X1: x1, Y1: y1}) }
-	hair := box(0, 0, 1000, 0.001) // thinner than a sliver
+	hair := box(0, 0, 1000, 0.001)                 // thinner than a sliver
+	through := func(xy ...float64) (p geom.Path) { // a contour
+		for i := 0; i < len(xy); i += 2 {
+			if i == 0 {
+				p.MoveTo(geom.Pt(xy[0], xy[1]))
+			} else {
+				p.LineTo(geom.Pt(xy[i], xy[i+1]))
+			}
+		}
+		p.Close()
+		return p
+	}
+	twice := through(0, 0, 4, 0, 4, 3, 0, 3) // closed, and then drawn once more
+	twice = append(twice, twice[1:]...)
 	for name, c := range map[string]struct {
 		l    Layer
 		area float64
@@ -25,7 +38,15 @@ func TestSimple(t *testing.T) {
 		"covered":             {Layer{Path: append(box(0, 0, 9, 9), box(3, 3, 6, 6)...)}, 81, false},
 		"overlapping":         {Layer{Path: append(box(0, 0, 9, 9), box(5, 5, 12, 12)...)}, 81 + 49 - 16, false},
 		"a hair":              {Layer{Path: hair}, 1, true},
-		"a hair on another":   {Layer{Path: append(hair, box(10, -1, 10.001, 1)...)}, 1 + 0.002 - 1e-6, false},
+		// Corners that lie on each other, all at ends of lines.
+		"two wings, wound against each other": {Layer{Path: through(0, 0, 10, 10, 20, 20, 20, 0, 10, 10, 0, 20)}, 200, false},
+		"two wings, wound alike":              {Layer{Path: through(0, 0, 10, 10, 20, 0, 20, 20, 10, 10, 0, 20)}, 200, true},
+		"a spur":                              {Layer{Path: through(0, 0, 10, 0, 10, 10, 15, 15, 10, 10, 0, 10)}, 100, true},
+		"twice round":                         {Layer{Path: through(0, 0, 4, 0, 4, 3, 0, 3, 0, 0, 4, 0, 4, 3, 0, 3)}, 12, false},
+		"drawn on after it was closed":        {Layer{Path: twice}, 12, false},
+		"a triangle":                          {Layer{Path: through(0, 0, 4, 0, 0, 3)}, 6, true},
+		"there and back":                      {Layer{Path: through(0, 0, 4, 3)}, 0, true},
+		"a hair on another":                   {Layer{Path: append(hair, box(10, -1, 10.001, 1)...)}, 1 + 0.002 - 1e-6, false},
 	} {
 		p, err := Simple(bg, c.l)
 		if err != nil {

@@ -89,12 +89,18 @@ type keyed struct {
 	i   int32
 }
 
-// sortKeys sorts by key, equal ones as they stand, digit by digit: for hundreds
-// of thousands of them this takes a fifth of the time of comparing.
+// sortKeys sorts by key, equal ones as they stand, which must be by number, digit
+// by digit: for hundreds of thousands of them this takes a fifth of the time of
+// comparing.
 func sortKeys(ks []keyed) {
-	const digit = 11
-	if len(ks) < 1<<digit {
-		slices.SortStableFunc(ks, func(a, b keyed) int { return cmp.Compare(a.key, b.key) })
+	const digit, few = 11, 512
+	if len(ks) < few {
+		slices.SortFunc(ks, func(a, b keyed) int {
+			if a.key != b.key {
+				return cmp.Compare(a.key, b.key)
+			}
+			return int(a.i) - int(b.i)
+		})
 		return
 	}
 	var low, high uint64 = ^uint64(0), 0 // bits that are the same in all need no pass
