@@ -61,7 +61,19 @@ func (s Style) full() Style {
 }
 
 // A Set is a collection of faces. The zero Set is empty and ready to use.
-type Set struct{ faces []*Face }
+type Set struct {
+	added   []*Face // the last first
+	shipped bool
+}
+
+// faces are those of the set, in the order in which they are looked for. Shipped
+// ones are read when the first is: most masters have no text.
+func (s *Set) faces() []*Face {
+	if !s.shipped {
+		return s.added
+	}
+	return slices.Concat(s.added, shipped())
+}
 
 var shipped = sync.OnceValue(func() []*Face {
 	var fs []*Face
@@ -88,7 +100,7 @@ var shipped = sync.OnceValue(func() []*Face {
 		if err != nil {
 			panic(err)
 		}
-		face.Family, face.file, face.name = f.family, nil, ""
+		face.Family, face.file = f.family, nil
 		fs = append(fs, face)
 	}
 	return fs
@@ -96,13 +108,13 @@ var shipped = sync.OnceValue(func() []*Face {
 
 // Shipped returns a set with the families that come with Dye Kit. The CSS
 // generic names find them too: sans-serif, serif and monospace.
-func Shipped() *Set { return &Set{faces: shipped()} }
+func Shipped() *Set { return &Set{shipped: true} }
 
 // Families lists the names in the set.
 func (s *Set) Families() []string {
 	var out []string
 	seen := map[string]bool{}
-	for _, f := range s.faces {
+	for _, f := range s.faces() {
 		if !seen[f.Family] {
 			seen[f.Family] = true
 			out = append(out, f.Family)
@@ -112,7 +124,7 @@ func (s *Set) Families() []string {
 }
 
 // Clone returns a set that can be added to without changing s.
-func (s *Set) Clone() *Set { return &Set{faces: slices.Clone(s.faces)} }
+func (s *Set) Clone() *Set { return &Set{added: slices.Clone(s.added), shipped: s.shipped} }
 
 // Add puts a TrueType or OpenType file in; it is found by its own name.
 func (s *Set) Add(data []byte) error { return s.AddAs(data, "") }
@@ -130,7 +142,7 @@ func (s *Set) AddAs(data []byte, family string) error {
 		f.Family = family
 	}
 	// Faces added later win over shipped ones of the same name.
-	s.faces = append([]*Face{f}, s.faces...)
+	s.added = append([]*Face{f}, s.added...)
 	return nil
 }
 
@@ -149,7 +161,7 @@ func Name(data []byte) (string, error) {
 // default. Shipped fonts are parts of theirs: for a text that was set in the whole
 // font they may lack a letter.
 func (s *Set) PostScript(name string) []byte {
-	for _, f := range s.faces {
+	for _, f := range s.added {
 		if f.name == name && name != "" {
 			return f.file
 		}
@@ -269,7 +281,7 @@ func (s *Set) Find(family string, want Style) []*Face {
 		}
 		return n
 	}
-	for _, f := range s.faces {
+	for _, f := range s.faces() {
 		if !f.named(name) || f.Italic != want.Italic {
 			continue
 		}

@@ -58,7 +58,7 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 		case i == 0:
 			p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
 		case drawnOften(in.Recipe):
-			err = outlines.Resolve(ctx, m.Drawing)
+			err = outlines.Resolve(parallel.Beside(ctx), m.Drawing)
 		}
 		return err
 	})

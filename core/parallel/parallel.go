@@ -21,6 +21,12 @@ type Fault struct {
 
 func (f *Fault) Error() string { return fmt.Sprintf("the engine broke on it: %v", f.Value) }
 
+type beside struct{}
+
+// Beside is a context in which Do keeps to one core: for work beside other work
+// that all wait for.
+func Beside(ctx context.Context) context.Context { return context.WithValue(ctx, beside{}, true) }
+
 // Do calls f with 0 to n-1, as many at a time as there are cores, in order of
 // their begin. The first that fails, or breaks, stops the others; of those that
 // failed the error of the lowest is returned, a *Fault for one that broke. When
@@ -32,7 +38,11 @@ func Do(ctx context.Context, n int, f func(ctx context.Context, i int) error) er
 	var mu sync.Mutex
 	first, failed := n, error(nil)
 	var wg sync.WaitGroup
-	for range min(n, runtime.GOMAXPROCS(0)) {
+	cores := runtime.GOMAXPROCS(0)
+	if ctx.Value(beside{}) != nil {
+		cores = 1
+	}
+	for range min(n, cores) {
 		wg.Go(func() {
 			for inner.Err() == nil {
 				i := int(next.Add(1)) - 1
