@@ -10,6 +10,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 	"dyekit/core/raster"
 )
 
@@ -75,21 +76,35 @@ func seen(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
 	if len(s.nodes) == 0 || len(s.nodes) > maxSeen || s.box.Empty() {
 		return nil
 	}
-	all, err := s.numbers(ctx, d, func(int) bool { return true })
+	var all, top []int // what is seen, and what is seen of what is opaque
+	err := parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
+		if i == 0 {
+			all, err = s.numbers(ctx, d, func(int) bool { return true })
+		} else if slices.Contains(s.solid, false) {
+			top, err = s.numbers(ctx, d, func(i int) bool { return s.solid[i] })
+		}
+		return err
+	})
 	if err != nil {
 		return err
 	}
-	s.between(all, fs)
-	top := all
-	if slices.Contains(s.solid, false) {
-		if top, err = s.numbers(ctx, d, func(i int) bool { return s.solid[i] }); err != nil {
-			return err
+	if top == nil {
+		top = all
+	}
+	var found [3]finding.List
+	err = parallel.Do(ctx, len(found), func(ctx context.Context, i int) error {
+		switch fs := &found[i]; i {
+		case 0:
+			s.between(all, fs)
+			return nil
+		case 1:
+			return s.covered(ctx, d, top, fs)
+		default:
+			return s.whitePaint(ctx, d, all, fs)
 		}
-	}
-	if err := s.covered(ctx, d, top, fs); err != nil {
-		return err
-	}
-	return s.whitePaint(ctx, d, all, fs)
+	})
+	*fs = slices.Concat(*fs, found[0], found[1], found[2])
+	return err
 }
 
 // hidden lists the leaves that lie wholly behind opaque ones; top is what is seen
