@@ -241,6 +241,66 @@ func TestStrokeHoldsItsDistance(t *testing.T) {
 	}
 }
 
+// So it does where lines and curves meet: in sharp corners and nearly smooth ones,
+// between lines shorter than the stroke is wide, open and closed.
+func TestStrokesThatMeetHoldTheirDistance(t *testing.T) {
+	r := rand.New(rand.NewPCG(12, 4))
+	for n := range 500 {
+		var p Path
+		at, dir := rnd(r), Pt(1, 0)
+		p.MoveTo(at)
+		for range 2 + r.IntN(8) {
+			turn := (r.Float64() - 0.5) * 6
+			if r.IntN(2) == 0 {
+				turn = (r.Float64() - 0.5) * 0.01 // as coordinates are rounded
+			}
+			dir = Rotate(turn).Apply(dir)
+			long := 1 + r.Float64()*r.Float64()*50
+			to := at.Add(dir.Mul(long))
+			if r.IntN(3) == 0 {
+				end := Rotate(r.Float64() - 0.5).Apply(dir)
+				p.CubeTo(at.Add(dir.Mul(long/3)), to.Sub(end.Mul(long/3)), to)
+				dir = end
+			} else {
+				p.LineTo(to)
+			}
+			at = to
+		}
+		if n%3 == 0 {
+			p.Close()
+		}
+		w := 0.5 + r.Float64()*12
+		s := p.Stroke(Pen{Width: w, Cap: RoundCap, Join: RoundJoin}, 0.02)
+		var flat, es [][2]Point
+		p.Flatten(0.002, func(a, b Point) {
+			if p[len(p)-1].Op == Close || b != p[0].P[0] { // what closes an open one is not drawn
+				flat = append(flat, [2]Point{a, b})
+			}
+		})
+		s.Flatten(0.002, func(a, b Point) { es = append(es, [2]Point{a, b}) })
+		for range 400 {
+			k := flat[r.IntN(len(flat))]
+			q := k[0].Lerp(k[1], r.Float64()).Add(Rotate(r.Float64() * 7).Apply(Pt(w/2*(0.2+r.Float64()*1.5), 0)))
+			d := math.Inf(1)
+			for _, e := range flat {
+				along := e[1].Sub(e[0])
+				u := 0.0
+				if l := along.Dot(along); l > 0 {
+					u = min(1, max(0, q.Sub(e[0]).Dot(along)/l))
+				}
+				d = min(d, e[0].Lerp(e[1], u).Sub(q).Len())
+			}
+			in := winding(es, q) != 0
+			if d < w/2-0.1 && !in {
+				t.Fatalf("path %d, width %v: the point %v, %v from the path, is bare: %v", n, w, q, d, p)
+			}
+			if d > w/2+0.1 && in {
+				t.Fatalf("path %d, width %v: the point %v, %v from the path, is covered: %v", n, w, q, d, p)
+			}
+		}
+	}
+}
+
 func winding(es [][2]Point, q Point) int {
 	w := 0
 	for _, e := range es {

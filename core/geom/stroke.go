@@ -32,8 +32,9 @@ type Pen struct {
 
 // Stroke returns the outline that fills the same area as the stroked path,
 // under the NonZero rule. Parallel curves are fitted with cubics that stay
-// within tol of the true offset. The stroke is as SVG 1.1 section 11.4
-// defines it.
+// within tol of the true offset; where two meet almost smoothly their ends are
+// drawn together, by tol/2 at most. The stroke is as SVG 1.1 section 11.4 defines
+// it.
 func (p Path) Stroke(pen Pen, tol float64) Path {
 	if !(pen.Width > 0) {
 		return nil
@@ -58,6 +59,15 @@ type stroker struct {
 	r, tol      float64
 	out         Path
 	left, right Path
+	pins        [2]int // the lengths of left and right at which their ends must stay
+}
+
+// pin is the length of a side at which its end must stay where it is.
+func (s *stroker) pin(side *Path) *int {
+	if side == &s.left {
+		return &s.pins[0]
+	}
+	return &s.pins[1]
 }
 
 func (s *stroker) subpath(sub Path) {
@@ -74,7 +84,7 @@ func (s *stroker) subpath(sub Path) {
 		}
 		return
 	}
-	s.left, s.right = nil, nil
+	s.left, s.right, s.pins = nil, nil, [2]int{}
 	t0, _ := cs[0].Directions()
 	n0 := t0.Turn().Mul(s.r)
 	s.left.MoveTo(cs[0].A.Add(n0))
@@ -82,14 +92,18 @@ func (s *stroker) subpath(sub Path) {
 	var tEnd Point
 	for i, c := range cs {
 		a, b := c.Directions()
-		if i > 0 {
+		if i > 0 && !s.meet(c.A, tEnd, a, min(cs[i-1].straight(), c.straight())) {
 			s.join(c.A, tEnd, a)
 		}
 		s.side(c)
 		tEnd = b
 	}
 	if closed {
-		s.join(cs[0].A, tEnd, t0)
+		if p := cs[0].A; s.meet(p, tEnd, t0, min(cs[len(cs)-1].straight(), cs[0].straight())) {
+			s.left[0].P[0], s.right[0].P[0] = s.left.Last(), s.right.Last()
+		} else {
+			s.join(p, tEnd, t0)
+		}
 		s.left.Close()
 		s.right.Close()
 		s.out = append(s.out, s.left...)
@@ -138,24 +152,91 @@ func (c Curve) Directions() (a, b Point) {
 	return a, b
 }
 
+// straight is the length of a line, 0 of a curve.
+func (c Curve) straight() float64 {
+	if c.Op != LineTo {
+		return 0
+	}
+	return c.D.Sub(c.A).Len()
+}
+
+// together is how far, as a share of tol, ends are moved that are drawn together.
+const together = 0.5
+
+// meet lets both sides meet at p, where the direction turns from a to b, in one
+// point each, and reports whether it could: where that moves their ends by no more
+// than may be. On the inner side of two lines that meet, long is the length of the
+// shorter, it takes off what lies inside the other; the outer one is joined.
+func (s *stroker) meet(p, a, b Point, long float64) bool {
+	if a.Dot(b) <= 0 && long == 0 {
+		return false
+	}
+	half := math.Sqrt(max(0, (1+a.Dot(b))/2)) // cos of half the turn
+	if half < 1e-9 {
+		return false
+	}
+	over := s.r * math.Sqrt(max(0, 1-half*half)) / half // of one side over the other
+	m := a.Add(b).Unit().Turn().Mul(s.r / half)
+	switch {
+	case a.Dot(b) > 0 && over <= s.tol*together:
+		s.shift(&s.left, p.Add(m), s.tol)
+		s.shift(&s.right, p.Sub(m), s.tol)
+		return true
+	case over <= long/2: // half of each line is left for its other end
+		inner := &s.left
+		if a.Cross(b) < 0 {
+			inner, m = &s.right, m.Mul(-1)
+		}
+		s.shift(inner, p.Add(m), over*1.001)
+		s.outer(p, a, b)
+		return true
+	}
+	return false
+}
+
+// shift moves the end of a side to q, with the handle before it, if it is no further
+// than far and need not stay; otherwise it draws a line there.
+func (s *stroker) shift(side *Path, q Point, far float64) {
+	last := &(*side)[len(*side)-1]
+	d := q.Sub(last.End())
+	if last.Op == MoveTo || d.Len() > far || *s.pin(side) == len(*side) {
+		side.LineTo(q)
+		return
+	}
+	switch last.Op {
+	case LineTo:
+		last.P[0] = q
+	case QuadTo:
+		last.P[1] = q
+	case CubeTo:
+		last.P[1], last.P[2] = last.P[1].Add(d), q
+	}
+}
+
 // join connects both sides at p, where the direction turns from a to b. The
 // inner side goes through p itself, so that the area stays covered once.
 func (s *stroker) join(p, a, b Point) {
+	nb := b.Turn().Mul(s.r)
+	if a.Cross(b) < 0 {
+		s.right.LineTo(p)
+		s.right.LineTo(p.Sub(nb))
+	} else {
+		s.left.LineTo(p)
+		s.left.LineTo(p.Add(nb))
+	}
+	s.outer(p, a, b)
+}
+
+// outer joins the outer side as the pen says.
+func (s *stroker) outer(p, a, b Point) {
 	na, nb := a.Turn().Mul(s.r), b.Turn().Mul(s.r)
 	turn := a.Cross(b)
-	if a.Dot(b) > 0 && math.Abs(turn)*s.r < s.tol*0.1 {
-		s.left.LineTo(p.Add(nb))
-		s.right.LineTo(p.Sub(nb))
-		return
-	}
 	// y grows downwards and Turn leads from x to y: with turn > 0 the path
 	// bends towards its left side, so the right side is the outer one.
-	outer, inner, sign := &s.right, &s.left, -1.0
+	outer, sign := &s.right, -1.0
 	if turn < 0 {
-		outer, inner, sign = &s.left, &s.right, 1.0
+		outer, sign = &s.left, 1.0
 	}
-	inner.LineTo(p)
-	inner.LineTo(p.Sub(nb.Mul(sign)))
 	end := p.Add(nb.Mul(sign))
 	switch s.pen.Join {
 	case RoundJoin:
@@ -208,7 +289,10 @@ func (s *stroker) side(c Curve) {
 		t0, t1 := ts[i-1], ts[i]
 		if i > 1 && c.Deriv(t0).Len() < 1e-6*c.A.Sub(c.D).Len() {
 			// A cusp: the direction jumps, which is a join.
-			s.join(c.At(t0), c.near(t0, -1), c.near(t0, +1))
+			p, a, b := c.At(t0), c.near(t0, -1), c.near(t0, +1)
+			if !s.meet(p, a, b, 0) {
+				s.join(p, a, b)
+			}
 		}
 		s.parallel(&s.left, c, t0, t1, s.r)
 		s.parallel(&s.right, c, t0, t1, -s.r)
@@ -256,9 +340,8 @@ func (c Curve) near(t, sign float64) Point {
 
 // parallel appends the offset of c between t0 and t1 by d along its normal,
 // to a path that stands at its beginning. Where the curve bends tighter than
-// the offset can follow, the path keeps to the curve itself and the fan of
-// normals is added as patches of its own, all wound the same way: the region
-// is the union of all normals, and no patch can cancel another.
+// the offset can follow, see fan: the region is the union of all normals, and
+// nothing may cancel another.
 func (s *stroker) parallel(side *Path, c Curve, t0, t1, d float64) {
 	mid := (t0 + t1) / 2
 	v := c.Deriv(mid)
@@ -295,7 +378,7 @@ func (s *stroker) fit(side *Path, c Curve, t0, t1, d float64, depth int) {
 			}
 		}
 	}
-	if side.Last().Sub(p0).Len() > s.tol*0.01 {
+	if side.Last().Sub(p0).Len() > s.tol*together*1.01 {
 		side.LineTo(p0)
 	}
 	side.CubeTo(o.B, o.C, o.D)
@@ -367,32 +450,52 @@ func (c Curve) offset(t, other, d float64) (Point, Point) {
 	return c.At(t).Add(v.Unit().Turn().Mul(d)), v.Mul(1 - d*k)
 }
 
-// fan handles a piece whose centre of curvature lies nearer than the offset.
+// fan handles a piece whose centre of curvature lies nearer than the offset: each
+// normal crosses the next, at the points of the evolute. As far as there the
+// normals sweep the plane as elsewhere, and the side follows the evolute; beyond,
+// they sweep it the other way round, which is an outline of its own.
 func (s *stroker) fan(side *Path, c Curve, t0, t1, d float64) {
 	n := max(4, c.Sub(t0, t1).steps(s.tol))
-	at := func(i int) (Point, Point) {
+	at := func(i int) (p, q Point) {
 		t := t0 + (t1-t0)*float64(i)/float64(n)
-		p, _ := c.offset(t, (t0+t1)/2, d)
-		return c.At(t), p
+		q, _ = c.offset(t, (t0+t1)/2, d)
+		return c.At(t), q
 	}
 	p0, q0 := at(0)
-	side.LineTo(p0)
-	for i := 1; i <= n; i++ {
-		p1, q1 := at(i)
-		side.LineTo(p1)
-		var patch Path
-		patch.MoveTo(p0)
-		patch.LineTo(p1)
-		patch.LineTo(q1)
-		patch.LineTo(q0)
-		patch.Close()
-		// The outline of a stroke runs against the area's sign: left side
-		// forwards, right side back, which is negative here.
-		if patch.Area() > 0 {
-			patch = patch.Reverse()
-		}
-		s.out = append(s.out, patch...)
+	if side.Last() != q0 {
+		side.LineTo(q0)
+	}
+	var beyond Path
+	beyond.MoveTo(q0)
+	evolute := make([]Point, n)
+	for i := range n {
+		p1, q1 := at(i + 1)
+		evolute[i] = crossing(p0, q0, p1, q1)
+		side.LineTo(evolute[i])
+		beyond.LineTo(q1)
 		p0, q0 = p1, q1
 	}
 	side.LineTo(q0)
+	*s.pin(side) = len(*side)
+	for i := range evolute {
+		beyond.LineTo(evolute[n-1-i])
+	}
+	beyond.Close()
+	// The outline of a stroke runs against the area's sign: left side forwards,
+	// right side back, which is negative here.
+	if beyond.Area() > 0 {
+		beyond = beyond.Reverse()
+	}
+	s.out = append(s.out, beyond...)
+}
+
+// crossing is where the line from a to b crosses the one through c and d, or the
+// end of it that is nearer to that.
+func crossing(a, b, c, d Point) Point {
+	u, v := b.Sub(a), d.Sub(c)
+	det := u.Cross(v)
+	if det == 0 {
+		return b
+	}
+	return a.Lerp(b, min(1, max(0, c.Sub(a).Cross(v)/det)))
 }
