@@ -3,6 +3,7 @@ package geom
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -129,6 +130,46 @@ func TestFlattenKeepsItsTolerance(t *testing.T) {
 			if d := math.Abs(b.Sub(a).Unit().Cross(m.Sub(a))); d > 0.05 {
 				t.Fatalf("a chord lies %v from the curve", d)
 			}
+		}
+	}
+}
+
+// Flattening walks the segments itself, and finds the curves that EachClosed lists,
+// whatever the order of segments.
+func TestFlattenWalksAllCurves(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	m := Affine{1.3, 0.2, -0.4, 2, 3, 4}
+	for range 500 {
+		var p Path
+		for range r.IntN(30) {
+			switch r.IntN(6) {
+			case 0:
+				p.MoveTo(rnd(r))
+			case 1:
+				p.LineTo(rnd(r))
+			case 2:
+				p.QuadTo(rnd(r), rnd(r))
+			case 3:
+				p.CubeTo(rnd(r), rnd(r), rnd(r))
+			case 4:
+				p.Close()
+			default:
+				if len(p) > 0 {
+					p.LineTo(p.Last())
+				}
+			}
+		}
+		var got, want []Point
+		p.FlattenBy(m, 0.1, func(a, b Point) { got = append(got, a, b) })
+		p.EachClosed(func(c Curve) {
+			c = Curve{c.Op, m.Apply(c.A), m.Apply(c.B), m.Apply(c.C), m.Apply(c.D)}
+			n := c.steps(0.1)
+			for i := range n {
+				want = append(want, c.At(float64(i)/float64(n)), c.At(float64(i+1)/float64(n)))
+			}
+		})
+		if !slices.EqualFunc(got, want, func(a, b Point) bool { return a.Sub(b).Len() < 1e-9 }) {
+			t.Fatalf("%v: %v, want %v", p, got, want)
 		}
 	}
 }

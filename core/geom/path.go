@@ -334,19 +334,57 @@ const Flatness = 1.0 / 80
 // derivative (Wang's bound), so no recursion is needed.
 func (p Path) Flatten(tol float64, f func(a, b Point)) { p.FlattenBy(Identity, tol, f) }
 
-// FlattenBy is Flatten of the path mapped by m, without making that path.
+// FlattenBy is Flatten of the path mapped by m, without making that path. All that
+// is drawn goes through it, so that it walks the segments itself.
 func (p Path) FlattenBy(m Affine, tol float64, f func(a, b Point)) {
-	p.EachClosed(func(c Curve) {
-		c = Curve{c.Op, m.Apply(c.A), m.Apply(c.B), m.Apply(c.C), m.Apply(c.D)}
+	var at, from Point // as the path has them, and mapped
+	here := m.Apply(at)
+	home := here
+	for i := range p {
+		s := &p[i]
+		c := Curve{Op: s.Op, A: here}
+		switch s.Op {
+		case MoveTo, Close:
+			if at != from {
+				f(here, home)
+			}
+			at, here = from, home
+			if s.Op == MoveTo {
+				at, here = s.P[0], m.Apply(s.P[0])
+				from, home = at, here
+			}
+			continue
+		case LineTo:
+			at, here = s.P[0], m.Apply(s.P[0])
+			f(c.A, here)
+			continue
+		case QuadTo:
+			at, here = s.P[1], m.Apply(s.P[1])
+			c.B, c.D = m.Apply(s.P[0]), here
+		case CubeTo:
+			at, here = s.P[2], m.Apply(s.P[2])
+			c.B, c.C, c.D = m.Apply(s.P[0]), m.Apply(s.P[1]), here
+		}
 		n := c.steps(tol)
 		a := c.A
 		for i := 1; i < n; i++ {
-			b := c.At(float64(i) / float64(n))
+			t := float64(i) / float64(n)
+			u := 1 - t
+			wb, wc := 2*u*t, 0.0
+			wa, wd := u*u, t*t
+			if s.Op == CubeTo {
+				wb, wc = 3*u*u*t, 3*u*t*t
+				wa, wd = u*u*u, t*t*t
+			}
+			b := Point{c.A.X*wa + c.B.X*wb + c.C.X*wc + c.D.X*wd, c.A.Y*wa + c.B.Y*wb + c.C.Y*wc + c.D.Y*wd}
 			f(a, b)
 			a = b
 		}
 		f(a, c.D)
-	})
+	}
+	if at != from {
+		f(here, home)
+	}
 }
 
 // maxSteps bounds the pieces of one flattened curve.

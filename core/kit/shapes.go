@@ -222,6 +222,7 @@ func reach(c geom.Curve) float64 {
 // curves lists all curves as cubics, a line that closes a path like one that is
 // written.
 func curves(p geom.Path) (out []geom.Curve) {
+	out = make([]geom.Curve, 0, len(p))
 	p.EachClosed(func(c geom.Curve) { out = append(out, c.Cubic()) })
 	return out
 }

@@ -193,13 +193,14 @@ func (e *edges) hit(from, dir geom.Point, own int32, far float64) (t float64, ok
 
 // thinnest is the least thickness that some length of edge has, into the ink
 // for side 1 and out of it for side -1. What is thick does not count, and rays
-// through it are long: they are run only if nothing thin is found.
-func (e *edges) thinnest(side float64) (float64, geom.Point) {
-	const thin = 1.0 / 32
-	if w, at := e.thinner(side, thin*e.box.Long()); w > 0 {
-		return w, at
+// through it are long: they are run only if nothing thinner is found.
+func (e *edges) thinnest(side float64) (w float64, at geom.Point) {
+	for _, thin := range []float64{1.0 / 256, 1.0 / 32, math.Inf(1)} { // of the longer side
+		if w, at = e.thinner(side, thin*e.box.Long()); w > 0 {
+			break
+		}
 	}
-	return e.thinner(side, math.Inf(1))
+	return w, at
 }
 
 // thinner is thinnest among thicknesses below far.

@@ -2,6 +2,7 @@ package raster
 
 import (
 	"math"
+	"slices"
 	"sync"
 
 	"dyekit/core/geom"
@@ -132,18 +133,27 @@ func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) ou
 	return o
 }
 
+// add appends e to the edges at hand. They are many: the memory is doubled when it
+// is full.
+func (a *arena) add(e edge) {
+	if len(a.tmp) == cap(a.tmp) {
+		a.tmp = slices.Grow(a.tmp, max(1024, len(a.tmp)))
+	}
+	a.tmp = append(a.tmp, e)
+}
+
 // clamp appends e to the edges at hand. It is cut at x = 0 and x = w, and what
 // lies outside is moved onto those lines: parts beyond the left border still
 // count for the winding, and no column outside the picture is ever touched.
 func (a *arena) clamp(e edge, w float64) {
 	if e.x0 >= 0 && e.x1 >= 0 && e.x0 <= w && e.x1 <= w {
-		a.tmp = append(a.tmp, e)
+		a.add(e)
 		return
 	}
 	inside := func(x float64) float64 { return min(w, max(0, x)) }
 	if e.y0 == e.y1 {
 		e.x0, e.x1 = inside(e.x0), inside(e.x1)
-		a.tmp = append(a.tmp, e)
+		a.add(e)
 		return
 	}
 	cuts := [4]float64{e.y0, e.y1, e.y1, e.y1}
@@ -160,7 +170,7 @@ func (a *arena) clamp(e edge, w float64) {
 	cuts[n] = e.y1
 	for i := range n {
 		if y0, y1 := cuts[i], cuts[i+1]; y0 < y1 {
-			a.tmp = append(a.tmp, edge{inside(e.at(y0)), y0, inside(e.at(y1)), y1, e.dir})
+			a.add(edge{inside(e.at(y0)), y0, inside(e.at(y1)), y1, e.dir})
 		}
 	}
 }
