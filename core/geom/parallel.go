@@ -35,22 +35,26 @@ func (s *stroker) side(c Curve) {
 func (c Curve) breaks(r float64) []float64 {
 	const n = 64
 	var ts []float64
-	f := func(t float64) float64 { // sign changes where |κ| passes 1/r
+	// Its sign changes where |κ| passes 1/r: |c′ × c″|·r against |c′|³.
+	f := func(t float64) (v, speed float64) {
 		d := c.Deriv(t)
-		return math.Abs(d.Cross(c.second(t)))*r - math.Pow(d.Len(), 3)
+		speed = d.Len()
+		return math.Abs(d.Cross(c.second(t)))*r - speed*speed*speed, speed
 	}
+	still := 1e-6 * c.A.Sub(c.D).Len()
+	fb, speed := f(0)
 	for i := range n {
 		a, b := float64(i)/n, float64(i+1)/n
-		fa, fb := f(a), f(b)
-		if i > 0 && c.Deriv(a).Len() < 1e-6*c.A.Sub(c.D).Len() {
+		fa := fb
+		if i > 0 && speed < still {
 			ts = append(ts, a)
 		}
-		if (fa < 0) == (fb < 0) {
+		if fb, speed = f(b); (fa < 0) == (fb < 0) {
 			continue
 		}
 		for range 50 {
 			m := (a + b) / 2
-			if (f(m) < 0) == (fa < 0) {
+			if v, _ := f(m); (v < 0) == (fa < 0) {
 				a = m
 			} else {
 				b = m
@@ -75,7 +79,7 @@ func (c Curve) near(t, sign float64) Point {
 func (s *stroker) parallel(side *Path, c Curve, t0, t1, d float64) {
 	mid := (t0 + t1) / 2
 	v := c.Deriv(mid)
-	if k := v.Cross(c.second(mid)) / math.Pow(v.Len(), 3); d*k > 1 {
+	if k := curvature(v, c.second(mid)); d*k > 1 {
 		s.fan(side, c, t0, t1, d)
 		return
 	}
@@ -167,6 +171,13 @@ func (c Curve) approach(o Curve, t0, t1, d, tol float64) (_ Curve, ok bool) {
 	return o, false
 }
 
+// curvature is the signed curvature where the first and second derivatives are v
+// and w.
+func curvature(v, w Point) float64 {
+	l := v.Len()
+	return v.Cross(w) / (l * l * l)
+}
+
 // offset returns the point at distance d beside c(t) and the velocity of the
 // offset there: c'(t)·(1 − d·κ), κ the signed curvature. Where c' vanishes
 // the direction is taken from inside the piece, towards other.
@@ -176,7 +187,7 @@ func (c Curve) offset(t, other, d float64) (Point, Point) {
 		dir := c.Deriv(t + (other-t)*1e-4).Unit()
 		return c.At(t).Add(dir.Turn().Mul(d)), v
 	}
-	k := v.Cross(c.second(t)) / math.Pow(v.Len(), 3)
+	k := curvature(v, c.second(t))
 	return c.At(t).Add(v.Unit().Turn().Mul(d)), v.Mul(1 - d*k)
 }
 
