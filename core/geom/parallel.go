@@ -203,7 +203,7 @@ func (s *stroker) fan(side *Path, c Curve, t0, t1, d float64) {
 		return c.At(t), q
 	}
 	p0, q0 := at(0)
-	if side.Last() != q0 {
+	if side.Last() != q0 || len(*side) == 1 { // the beginning of a side may be moved
 		side.LineTo(q0)
 	}
 	if side == s.bent && len(*side) == s.bend+2 { // what lies beyond begins there, too

@@ -169,10 +169,10 @@ func (c Curve) straight() float64 {
 // together is how far, as a share of tol, ends are moved that are drawn together.
 const together = 0.5
 
-// meet lets both sides meet at p, where the direction turns from a to b, in one
-// point each, and reports whether it could: where that moves their ends by no more
-// than may be. On the inner side of two lines that meet, long is the length of the
-// shorter, it takes off what lies inside the other; the outer one is joined.
+// meet lets both sides meet in one point each at p, where the direction turns from a
+// to b, and reports whether it could: where that moves their ends by no more than
+// may be. Of two lines, long is the length of the shorter, it lets the inner sides
+// meet where they cross, and joins the outer ones.
 func (s *stroker) meet(p, a, b Point, long float64) bool {
 	if a.Dot(b) <= 0 && long == 0 {
 		return false
@@ -209,13 +209,10 @@ func (s *stroker) shift(side *Path, q Point, far float64) {
 		side.LineTo(q)
 		return
 	}
-	switch last.Op {
-	case LineTo:
-		last.P[0] = q
-	case QuadTo:
-		last.P[1] = q
-	case CubeTo:
+	if last.Op == CubeTo {
 		last.P[1], last.P[2] = last.P[1].Add(d), q
+	} else {
+		last.P[0] = q
 	}
 }
 

@@ -90,3 +90,33 @@ func TestSimpleIsSimple(t *testing.T) {
 		}
 	}
 }
+
+// Strokes whose bends lie further apart than they are wide come out simple, whatever
+// meets in the bends: nothing has to be resolved.
+func TestStrokesAreSimple(t *testing.T) {
+	var lines, curves, smooth geom.Path
+	lines.MoveTo(geom.Pt(0, 0))
+	curves.MoveTo(geom.Pt(0, 0))
+	smooth.MoveTo(geom.Pt(0, 0))
+	for i := range 6 {
+		x := float64(i) * 40
+		lines.LineTo(geom.Pt(x+20, 60))
+		lines.LineTo(geom.Pt(x+40, 0))
+		curves.CubeTo(geom.Pt(x+2, 20), geom.Pt(x+8, 50), geom.Pt(x+20, 60))
+		curves.LineTo(geom.Pt(x+40, 0))
+		smooth.CubeTo(geom.Pt(x+10, 10), geom.Pt(x+10, 20), geom.Pt(x+20, 20.001)) // as coordinates are rounded
+		smooth.CubeTo(geom.Pt(x+30, 20), geom.Pt(x+30, 10), geom.Pt(x+40, 0))
+	}
+	for name, p := range map[string]geom.Path{"lines": lines, "lines and curves": curves, "waves": smooth} {
+		for _, join := range []geom.Join{geom.MiterJoin, geom.RoundJoin, geom.BevelJoin} {
+			s := p.Stroke(geom.Pen{Width: 4, Join: join}, 0.01)
+			q, err := Simple(bg, Layer{Path: s})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if &q[0] != &s[0] {
+				t.Errorf("%s, join %v: the outline of %d segments crosses itself", name, join, len(s))
+			}
+		}
+	}
+}

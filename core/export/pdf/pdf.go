@@ -87,10 +87,14 @@ func (f *file) add(body string) string {
 
 func ref(n int) string { return fmt.Sprintf("%d 0 R", n) }
 
+// level is how hard streams are packed: the next takes three times as long for a
+// twentieth less.
+const level = 6
+
 // stream adds a compressed stream; dict is its dictionary without the ends.
 func (f *file) stream(dict string, data []byte) string {
 	var z bytes.Buffer
-	w, err := zlib.NewWriterLevel(&z, 7)
+	w, err := zlib.NewWriterLevel(&z, level)
 	if err != nil {
 		panic(err) // the level is a constant
 	}
