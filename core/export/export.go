@@ -25,10 +25,14 @@ func (e *Unsupported) Error() string { return e.Reason }
 // Cannot returns an Unsupported.
 func Cannot(reason string) error { return &Unsupported{reason} }
 
-// Bytes returns what f writes.
+// Bytes returns what f writes, in memory of that size: files are kept until their
+// kit is packed, and a buffer may be twice as large as what it holds.
 func Bytes(f func(w io.Writer) error) ([]byte, error) {
 	var b bytes.Buffer
 	err := f(&b)
+	if b.Len() < b.Cap()*3/4 {
+		return bytes.Clone(b.Bytes()), err
+	}
 	return b.Bytes(), err
 }
 
