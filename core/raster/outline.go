@@ -60,24 +60,64 @@ func (o *outline) from(band, k int) []edge {
 // An arena is the memory of the outlines of one picture. It is used again for
 // the next, so that once warm a shape costs no allocation.
 type arena struct {
-	edges []edge
-	ints  []int
+	edges heap[edge]
+	ints  heap[int]
 	tmp   []edge
 }
 
 var arenas = sync.Pool{New: func() any { return new(arena) }}
 
-func (a *arena) reset() { a.edges, a.ints, a.tmp = a.edges[:0], a.ints[:0], a.tmp[:0] }
+func (a *arena) reset() {
+	a.edges.reset()
+	a.ints.reset()
+	a.tmp = a.tmp[:0]
+}
 
-// take returns n elements at the end of *s, of any value. What was taken before
-// stays valid when the memory has to grow.
-func take[T any](s *[]T, n int) []T {
-	if len(*s)+n > cap(*s) {
-		*s = make([]T, 0, max(2*cap(*s), n, 1024))
+// A heap hands out memory from chunks, so that it never moves and never has to be
+// twice as large as what is in use.
+type heap[T any] struct {
+	chunks [][]T
+	at     int // the chunk that is handed out from
+}
+
+// How many elements the first chunk holds, and the largest; each is twice as large
+// as the one before. More than a quarter of the largest is memory of its own, and not
+// kept.
+const (
+	firstChunk = 1 << 10
+	mostChunk  = 1 << 15
+)
+
+// take returns n elements of any value.
+func (h *heap[T]) take(n int) []T {
+	if n > mostChunk/4 {
+		return make([]T, n)
 	}
-	l := len(*s)
-	*s = (*s)[:l+n]
-	return (*s)[l : l+n : l+n]
+	for ; h.at < len(h.chunks); h.at++ {
+		if c := &h.chunks[h.at]; len(*c)+n <= cap(*c) {
+			l := len(*c)
+			*c = (*c)[:l+n]
+			return (*c)[l : l+n : l+n]
+		}
+	}
+	h.chunks = append(h.chunks, make([]T, n, max(n, min(mostChunk, firstChunk<<min(len(h.chunks), 16)))))
+	return h.chunks[h.at][:n:n]
+}
+
+// reset takes all back.
+func (h *heap[T]) reset() {
+	for i := range h.chunks {
+		h.chunks[i] = h.chunks[i][:0]
+	}
+	h.at = 0
+}
+
+// size is how many elements the chunks hold.
+func (h *heap[T]) size() (n int) {
+	for _, c := range h.chunks {
+		n += cap(c)
+	}
+	return n
 }
 
 // outline flattens p, mapped by m, for a picture of w × h pixels.
@@ -108,7 +148,7 @@ func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) ou
 	}
 	o.first = lo / bandRows
 	base := o.first * bandRows
-	o.starts = take(&a.ints, (hi/bandRows-o.first+1)*bandRows+1)
+	o.starts = a.ints.take((hi/bandRows-o.first+1)*bandRows + 1)
 	clear(o.starts)
 	each := func(f func(e *edge, row int)) { // from base on, in each band once
 		for i := range a.tmp {
@@ -123,7 +163,7 @@ func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) ou
 	for i := 1; i < len(o.starts); i++ {
 		o.starts[i] += o.starts[i-1]
 	}
-	o.edges = take(&a.edges, o.starts[len(o.starts)-1])
+	o.edges = a.edges.take(o.starts[len(o.starts)-1])
 	each(func(e *edge, r int) {
 		o.edges[o.starts[r]] = *e
 		o.starts[r]++

@@ -146,7 +146,7 @@ const mostKept = 1 << 17
 
 // free gives the memory of the outlines back.
 func (c *compiler) free() {
-	if cap(c.arena.edges)+cap(c.arena.tmp) > mostKept {
+	if c.arena.edges.size()+cap(c.arena.tmp) > mostKept {
 		return
 	}
 	c.arena.reset()

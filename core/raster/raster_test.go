@@ -293,3 +293,41 @@ func TestEdgesThatPartAtAPoint(t *testing.T) {
 		}
 	}
 }
+
+// A heap hands out memory that nobody else has, keeps what was handed out in its
+// place, and hands the same out again after a reset.
+func TestHeap(t *testing.T) {
+	var h heap[int]
+	r := rand.New(rand.NewPCG(8, 1))
+	for range 3 {
+		var all [][]int
+		sum := 0
+		for i := range 300 {
+			n := r.IntN(2000)
+			if i%50 == 0 {
+				n = mostChunk + r.IntN(1000)
+			}
+			s := h.take(n)
+			if len(s) != n || cap(s) != n {
+				t.Fatalf("asked for %d, got %d of %d", n, len(s), cap(s))
+			}
+			for k := range s {
+				s[k] = i
+			}
+			if all = append(all, s); n <= mostChunk/4 {
+				sum += n
+			}
+		}
+		for i, s := range all {
+			for _, v := range s {
+				if v != i {
+					t.Fatalf("piece %d was written to by %d", i, v)
+				}
+			}
+		}
+		if size := h.size(); size < sum || size > 2*sum {
+			t.Errorf("%d elements in memory of %d", sum, size)
+		}
+		h.reset()
+	}
+}
