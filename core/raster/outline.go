@@ -58,7 +58,7 @@ func (o *outline) from(band, k int) []edge {
 }
 
 // An arena is the memory of the outlines of one picture. It is used again for
-// the next, so that once warm a shape costs no allocation.
+// the next, so that once warm all but the largest shapes cost no allocation.
 type arena struct {
 	edges heap[edge]
 	ints  heap[int]
