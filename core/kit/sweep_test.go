@@ -149,6 +149,9 @@ func TestSweep(t *testing.T) {
 	}
 	sort.Slice(keys, func(a, b int) bool { return len(why[keys[a]]) > len(why[keys[b]]) })
 	t.Logf("%d builds, %d files right, %d refused by a check, %d builds without a kit", builds, files, failedN, refused)
+	if failedN+refused > 0 {
+		t.Fail() // what fails is listed below
+	}
 	for _, k := range keys {
 		t.Logf("%4d  %s", len(why[k]), k)
 		for _, x := range why[k][:min(4, len(why[k]))] {
