@@ -38,7 +38,7 @@ func (f failure) Unwrap() error { return f.err }
 
 const (
 	// softMemory is the heap, in bytes, from which on memory is spared.
-	softMemory = 320 << 20
+	softMemory = 256 << 20
 	// garbage is how much of it may gather before it is collected, in percent of
 	// what is in use. It is twice what Go takes, for 3 to 8 % less of a kit's CPU time.
 	garbage = 200

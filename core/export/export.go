@@ -26,14 +26,36 @@ func (e *Unsupported) Error() string { return e.Reason }
 func Cannot(reason string) error { return &Unsupported{reason} }
 
 // Bytes returns what f writes, in memory of that size: files are kept until their
-// kit is packed, and a buffer may be twice as large as what it holds.
+// kit is packed. Meanwhile it lies in chunks, which never move and are never twice
+// as large as what they hold.
 func Bytes(f func(w io.Writer) error) ([]byte, error) {
-	var b bytes.Buffer
-	err := f(&b)
-	if b.Len() < b.Cap()*3/4 {
-		return bytes.Clone(b.Bytes()), err
+	var c chunks
+	err := f(&c)
+	return bytes.Join(c, nil), err
+}
+
+type chunks [][]byte
+
+// The first chunk, and the largest, in bytes; each is twice as large as the one
+// before.
+const (
+	firstChunk = 1 << 12
+	mostChunk  = 1 << 20
+)
+
+func (c *chunks) Write(p []byte) (n int, err error) {
+	for n < len(p) {
+		k := len(*c) - 1
+		if k < 0 || len((*c)[k]) == cap((*c)[k]) {
+			*c = append(*c, make([]byte, 0, min(mostChunk, firstChunk<<min(k+1, 8))))
+			k++
+		}
+		last := &(*c)[k]
+		room := min(cap(*last)-len(*last), len(p)-n)
+		*last = append(*last, p[n:n+room]...)
+		n += room
 	}
-	return b.Bytes(), err
+	return n, nil
 }
 
 // A Page is one drawing seen through a frame.

@@ -271,6 +271,29 @@ func TestNumber(t *testing.T) {
 	}
 }
 
+// What is written in bits of any size comes out whole, in memory of its size.
+func TestBytes(t *testing.T) {
+	for _, n := range []int{0, 1, 5000, 3 << 20} {
+		want := make([]byte, n)
+		for i := range want {
+			want[i] = byte(i * i >> 3)
+		}
+		got, err := export.Bytes(func(w io.Writer) error {
+			for from, k := 0, 1; from < n; k = k*3%70_001 + 1 {
+				to := min(n, from+k)
+				if m, err := w.Write(want[from:to]); m != to-from || err != nil {
+					return fmt.Errorf("%d of %d bytes are written: %w", m, to-from, err)
+				}
+				from = to
+			}
+			return io.ErrShortWrite
+		})
+		if !bytes.Equal(got, want) || cap(got) > n+n/8+64 || err != io.ErrShortWrite {
+			t.Errorf("%d bytes: %d in memory of %d, %v", n, len(got), cap(got), err)
+		}
+	}
+}
+
 func TestSameBytes(t *testing.T) {
 	make := func() string {
 		p, _ := export.Bytes(func(w io.Writer) error { return pdf.Encode(w, []export.Page{art()}, pdf.Options{Colour: format.CMYK}) })

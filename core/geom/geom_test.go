@@ -136,6 +136,30 @@ func TestFlattenKeepsItsTolerance(t *testing.T) {
 
 // Flattening walks the segments itself, and finds the curves that EachClosed lists,
 // whatever the order of segments.
+// A path lies between its heights, however it is mapped; they touch what is straight.
+func TestHeights(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for range 200 {
+		var p Path
+		p.MoveTo(rnd(r))
+		p.LineTo(rnd(r))
+		p.QuadTo(rnd(r), rnd(r))
+		p.CubeTo(rnd(r), rnd(r), rnd(r))
+		p.Close()
+		m := Affine{r.Float64(), r.NormFloat64(), r.Float64(), r.NormFloat64(), 1, r.NormFloat64()}
+		top, bottom := p.Heights(m)
+		if b := p.Transform(m).Bounds(); b.Y0 < top-1e-12 || b.Y1 > bottom+1e-12 {
+			t.Errorf("from %v to %v, heights %v and %v", b.Y0, b.Y1, top, bottom)
+		}
+	}
+	if top, bottom := Box(Rect{X0: 1, Y0: 2, X1: 3, Y1: 4}).Heights(Affine{A: 1, D: -2, F: 1}); top != -7 || bottom != -3 {
+		t.Errorf("a box from %v to %v", top, bottom)
+	}
+	if top, bottom := Path(nil).Heights(Identity); top < bottom {
+		t.Errorf("nothing from %v to %v", top, bottom)
+	}
+}
+
 func TestFlattenWalksAllCurves(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	m := Affine{1.3, 0.2, -0.4, 2, 3, 4}

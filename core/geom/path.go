@@ -199,6 +199,34 @@ func (p Path) Bounds() Rect {
 	return b.rect()
 }
 
+// Heights returns the least and the largest y of the points and control points of
+// the path, mapped by m: between them lies all of it. Of an empty path they are +∞
+// and −∞.
+func (p Path) Heights(m Affine) (top, bottom float64) {
+	top, bottom = math.Inf(1), math.Inf(-1)
+	for i := range p {
+		s := &p[i]
+		for _, q := range s.P[:s.Op.Points()] {
+			y := m.B*q.X + m.D*q.Y + m.F
+			top, bottom = min(top, y), max(bottom, y)
+		}
+	}
+	return top, bottom
+}
+
+// Points is how many points a segment has.
+func (o Op) Points() int {
+	switch o {
+	case Close:
+		return 0
+	case QuadTo:
+		return 2
+	case CubeTo:
+		return 3
+	}
+	return 1
+}
+
 // extremes returns the parameters inside (0, 1) where x or y turns.
 func (c Curve) extremes() []float64 {
 	var ts []float64

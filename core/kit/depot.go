@@ -17,7 +17,7 @@ type Depot interface {
 }
 
 // inMemory is how many bytes of a kit a Store keeps in memory.
-const inMemory = 64 << 20
+const inMemory = 24 << 20
 
 // A Store is a Depot of one process: in memory as far as that is little, and in a
 // folder beyond. The zero value is ready to use; Close it.

@@ -157,29 +157,29 @@ func alongside(g, w geom.Path, slack float64) bool {
 }
 
 // stepwise is apart for paths of the same segments, none of which lie further
-// apart than slack; ok is false for others.
+// apart than slack; ok is false for others. A file type that knows cubic curves
+// alone has one in the place of a quadratic.
 func stepwise(g, w geom.Path, to geom.Affine, slack float64) (most float64, ok bool) {
 	if len(g) != len(w) {
 		return 0, false
 	}
+	var at geom.Point // where w is
 	for i := range g {
-		a, b := &g[i], &w[i]
+		a, b := &g[i], w[i]
+		if a.Op == geom.CubeTo && b.Op == geom.QuadTo {
+			c := geom.Curve{Op: b.Op, A: at, B: b.P[0], D: b.P[1]}.Cubic()
+			b = geom.Seg{Op: geom.CubeTo, P: [3]geom.Point{c.B, c.C, c.D}}
+		}
 		if a.Op != b.Op {
 			return 0, false
 		}
-		n := 1
-		switch a.Op {
-		case geom.Close:
-			n = 0
-		case geom.QuadTo:
-			n = 2
-		case geom.CubeTo:
-			n = 3
-		}
-		for k := range n {
+		for k := range a.Op.Points() {
 			if most = max(most, a.P[k].Sub(to.Apply(b.P[k])).Len()); !(most <= slack) {
 				return 0, false
 			}
+		}
+		if b.Op != geom.Close {
+			at = b.End()
 		}
 	}
 	return most, true

@@ -11,6 +11,13 @@ import (
 // is wound otherwise is not.
 func TestOutlinesThatRoundingThinned(t *testing.T) {
 	const slack = 0.025
+	quad, cubic := geom.Path{}, geom.Path{}
+	quad.MoveTo(geom.Pt(1, 1))
+	quad.QuadTo(geom.Pt(5, 7), geom.Pt(9, 1))
+	cubic.MoveTo(geom.Pt(1, 1))
+	cubic.CubeTo(geom.Pt(1+8.0/3, 5), geom.Pt(9-8.0/3, 5), geom.Pt(9, 1))
+	bulged := append(geom.Path{}, cubic...)
+	bulged[1].P[0].Y += 0.1
 	box := func(x, y, side float64) geom.Path {
 		return geom.Box(geom.Rect{X0: x, Y0: y, X1: x + side, Y1: y + side})
 	}
@@ -43,9 +50,14 @@ func TestOutlinesThatRoundingThinned(t *testing.T) {
 		"a hole lost":              {box(0, 0, 0.4), ring, false},
 		"a hole that is none":      {append(box(0, 0, 0.4), box(0.1, 0.1, 0.2)...), ring, false},
 		"nothing":                  {nil, ring, false},
+		"a cubic for a quadratic":  {cubic, quad, true},
+		"one that bulges":          {bulged, quad, false},
 	} {
 		if got := same(c.g, c.w); got != c.same {
 			t.Errorf("%s: the same %v", name, got)
 		}
+	}
+	if _, ok := stepwise(cubic, quad, geom.Identity, slack); !ok {
+		t.Error("a cubic in the place of a quadratic is looked at by other means")
 	}
 }

@@ -19,8 +19,10 @@ type cells struct {
 	tree    func() *tree
 }
 
+// An entry is a piece that runs through a cell, which it names by its tag: one of
+// another cell with the same tag is a piece looked at in vain.
 type entry struct {
-	cell  uint64
+	tag   uint32
 	piece int32
 }
 
@@ -53,7 +55,8 @@ func newCells(ps []piece) *cells {
 	for i := range ps {
 		through = c.through(&ps[i], through[:0])
 		for _, cell := range through {
-			c.starts[c.hash(cell)+1]++
+			h, _ := c.hash(cell)
+			c.starts[h+1]++
 		}
 	}
 	for h := range len(c.starts) - 1 {
@@ -63,8 +66,8 @@ func newCells(ps []piece) *cells {
 	for i := range ps {
 		through = c.through(&ps[i], through[:0])
 		for _, cell := range through {
-			h := c.hash(cell)
-			c.entries[c.starts[h]] = entry{cell, int32(i)}
+			h, tag := c.hash(cell)
+			c.entries[c.starts[h]] = entry{tag, int32(i)}
 			c.starts[h]++
 		}
 	}
@@ -73,8 +76,12 @@ func newCells(ps []piece) *cells {
 	return c
 }
 
-// hash spreads cells over the table (Fibonacci hashing).
-func (c *cells) hash(cell uint64) uint64 { return cell * 0x9e3779b97f4a7c15 >> (64 - c.bits) }
+// hash spreads cells over the table (Fibonacci hashing); the next 32 bits are the
+// tag.
+func (c *cells) hash(cell uint64) (h uint64, tag uint32) {
+	k := cell * 0x9e3779b97f4a7c15
+	return k >> (64 - c.bits), uint32(k << c.bits >> 32)
+}
 
 // name is the cell of a column and a row.
 func name(x, y int64) uint64 { return uint64(uint32(x))<<32 | uint64(uint32(y)) }
@@ -127,12 +134,13 @@ func (c *cells) later(i int, l *look, f func(j int)) {
 	n := 0
 	l.through = c.through(&c.ps[i], l.through[:0])
 	for _, cell := range l.through {
-		es := c.in(c.hash(cell))
+		h, tag := c.hash(cell)
+		es := c.in(h)
 		if n += len(es); n > crowdOf {
 			break
 		}
 		for _, e := range es {
-			if e.cell != cell || int(e.piece) <= i {
+			if e.tag != tag || int(e.piece) <= i {
 				continue
 			}
 			b := &c.boxes[e.piece]
@@ -152,16 +160,16 @@ func (c *cells) later(i int, l *look, f func(j int)) {
 	}
 }
 
-// at calls f once with each piece in whose box v lies.
+// at calls f with each piece in whose box v lies.
 func (c *cells) at(v pt, f func(j int)) {
-	cell := c.of(v)
-	es := c.in(c.hash(cell))
+	h, tag := c.hash(c.of(v))
+	es := c.in(h)
 	if len(es) > crowdOf {
 		c.tree().near(piece{a: v, b: v}, 0, f)
 		return
 	}
 	for _, e := range es {
-		if e.cell != cell {
+		if e.tag != tag {
 			continue
 		}
 		if b := &c.boxes[e.piece]; v.x >= b.x0 && v.x <= b.x1 && v.y >= b.y0 && v.y <= b.y1 {

@@ -163,7 +163,7 @@ func (p *Plane) arrange(ctx context.Context, pieces []piece) (err error) {
 	}
 	// Once is enough by the theorem; the sweep would find what was not.
 	for range maxRounds {
-		p.gather(pieces)
+		pieces = p.gather(pieces)
 		if err = p.sweep(ctx); !errors.Is(err, errTangled) {
 			return err
 		}

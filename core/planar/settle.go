@@ -205,6 +205,9 @@ func apply(ctx context.Context, ps []piece, cuts [][]cutting) ([]piece, error) {
 	if len(ps)+n > 2*MaxPieces {
 		return nil, ErrTooMany
 	}
+	if n == 0 {
+		return ps, nil
+	}
 	for i := range ps {
 		starts[i+1] += starts[i]
 	}
@@ -216,18 +219,29 @@ func apply(ctx context.Context, ps []piece, cuts [][]cutting) ([]piece, error) {
 			starts[c.piece]++
 		}
 	} // starts[i] is now where those of piece i end
-	return inParts(ctx, len(ps), func(from, to int) []piece {
+	// Each part has room for one piece more than it has cuttings of each.
+	all := make([]piece, len(ps)+n)
+	parts, err := inParts(ctx, len(ps), func(from, to int) [][]piece {
 		at := int32(0)
 		if from > 0 {
 			at = starts[from-1]
 		}
-		out := make([]piece, 0, to-from+int(starts[to-1]-at))
+		first := from + int(at)
+		out := all[first : first : to+int(starts[to-1])]
 		for i := from; i < to; i++ {
 			out = ps[i].at(sorted[at:starts[i]], out)
 			at = starts[i]
 		}
-		return out
+		return [][]piece{out}
 	})
+	if err != nil {
+		return nil, err
+	}
+	out := all[:0]
+	for _, p := range parts {
+		out = append(out, p...) // moves nothing before the first that needed less
+	}
+	return out, nil
 }
 
 // at appends the piece as its cuttings divide it.

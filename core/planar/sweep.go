@@ -8,12 +8,13 @@ import (
 
 // gather sorts the settled pieces by their lesser end and slope, and makes one
 // edge of those that are the same. Edges that change no layer's inside are
-// dropped.
-func (p *Plane) gather(ps []piece) {
+// dropped. It returns the sorted pieces: those that came may be forgotten.
+func (p *Plane) gather(ps []piece) []piece {
 	ps = byStart(ps)
+	sorted := ps
 	p.edges = make([]edge, 0, len(ps))
 	p.deltas = make([]delta, 0, len(ps))
-	starts, ends := make([]keyed, 0, len(ps)), make([]keyed, 0, len(ps))
+	starts, ends := make([]uint64, 0, len(ps)), make([]keyed, 0, len(ps))
 	for len(ps) > 0 {
 		n := 1
 		for n < len(ps) && ps[n].a == ps[0].a && ps[n].b == ps[0].b {
@@ -27,7 +28,7 @@ func (p *Plane) gather(ps []piece) {
 			q := ps[0]
 			e := int32(len(p.edges))
 			p.edges = append(p.edges, edge{src: q.src, t0: q.t0, t1: q.t1, d0: int32(d0), d1: int32(len(p.deltas))})
-			starts, ends = append(starts, keyed{q.a.key(), e}), append(ends, keyed{q.b.key(), e})
+			starts, ends = append(starts, q.a.key()), append(ends, keyed{q.b.key(), e})
 		}
 		ps = ps[n:]
 	}
@@ -36,20 +37,21 @@ func (p *Plane) gather(ps []piece) {
 	p.points = make([]pt, 0, len(ends)+1)
 	for i, j := 0, 0; i < len(starts) || j < len(ends); {
 		var k uint64
-		if j == len(ends) || i < len(starts) && starts[i].key < ends[j].key {
-			k = starts[i].key
+		if j == len(ends) || i < len(starts) && starts[i] < ends[j].key {
+			k = starts[i]
 		} else {
 			k = ends[j].key
 		}
 		v := int32(len(p.points))
 		p.points = append(p.points, unkey(k))
-		for ; i < len(starts) && starts[i].key == k; i++ {
-			p.edges[starts[i].i].a = v
+		for ; i < len(starts) && starts[i] == k; i++ {
+			p.edges[i].a = v
 		}
 		for ; j < len(ends) && ends[j].key == k; j++ {
 			p.edges[ends[j].i].b = v
 		}
 	}
+	return sorted
 }
 
 // byStart returns the pieces by their lesser end, then slope from below, then

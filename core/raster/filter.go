@@ -248,18 +248,14 @@ func (c *compiler) filter(g *drawing.Group) (item, bool) {
 	}
 	out := run.done[len(run.done)-1].in(false)
 	frame := geom.Box(geom.Rect{X0: float64(out.x), Y0: float64(out.y), X1: float64(out.x + out.w), Y1: float64(out.y + out.h)})
-	return item{drawn: true, shape: c.outline(frame, geom.NonZero, geom.Identity, c.w, c.h), paint: out}, true
+	return item{drawn: true, shape: c.outline(frame, geom.NonZero, geom.Identity, c.w, c.part), paint: out}, true
 }
 
 // draw renders nodes of the page onto a bitmap.
 func (r *filtering) draw(b *bitmap, ns []drawing.Node) error {
-	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, long: r.c.long, hard: r.c.hard, outlines: r.c.outlines, arena: arenas.Get().(*arena)}
-	defer sub.free()
-	items := sub.nodes(ns)
-	if sub.err != nil {
-		return sub.err
-	}
-	return paint(r.c.ctx, items, b.w, b.h, Options{Hard: r.c.hard}, func(p *painter, y, k int) {
+	sub := &compiler{ctx: r.c.ctx, to: geom.Translate(float64(-b.x), float64(-b.y)).Mul(r.c.to), w: b.w, h: b.h, long: r.c.long, opt: r.c.opt}
+	sub.opt.Ground = nil
+	return sub.paint(ns, func(p *painter, y, k int) {
 		u := p.base.used[k]
 		copy(b.pix[4*(y*b.w+u[0]):4*(y*b.w+u[1])], p.dense(p.base, k, u[0], u[1]))
 	})

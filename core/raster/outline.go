@@ -63,14 +63,42 @@ type arena struct {
 	edges heap[edge]
 	ints  heap[int]
 	tmp   []edge
+	// Of a picture in parts, between which heights the outlines lie, in their order:
+	// known after the first part.
+	inParts bool
+	lie     [][2]float64
+	at      int
 }
+
+// rows are those of a picture from y0 on, before y1.
+type rows struct{ y0, y1 int }
 
 var arenas = sync.Pool{New: func() any { return new(arena) }}
 
 func (a *arena) reset() {
+	a.part()
+	a.lie = a.lie[:0]
+}
+
+// part takes the memory of the outlines back, for those of the next part of the
+// same picture.
+func (a *arena) part() {
 	a.edges.reset()
 	a.ints.reset()
 	a.tmp = a.tmp[:0]
+	a.at = 0
+}
+
+// misses reports whether the next outline, p mapped by m, lies beyond a part of the
+// picture.
+func (a *arena) misses(p geom.Path, m geom.Affine, part rows) bool {
+	if a.at == len(a.lie) {
+		top, bottom := p.Heights(m)
+		a.lie = append(a.lie, [2]float64{top, bottom})
+	}
+	l := a.lie[a.at]
+	a.at++
+	return l[1] <= float64(part.y0) || l[0] >= float64(part.y1)
 }
 
 // A heap hands out memory from chunks, so that it never moves and never has to be
@@ -120,26 +148,42 @@ func (h *heap[T]) size() (n int) {
 	return n
 }
 
-// outline flattens p, mapped by m, for a picture of w × h pixels.
-func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w, h int) outline {
+// outline flattens p, mapped by m, for a part of a picture that is w px wide.
+func (a *arena) outline(p geom.Path, rule geom.Rule, m geom.Affine, w int, part rows) outline {
+	o := outline{rule: rule}
+	if a.inParts && a.misses(p, m, part) {
+		return o
+	}
 	a.tmp = a.tmp[:0]
-	height, width := float64(h), float64(w)
-	p.FlattenBy(m, geom.Flatness, func(p, q geom.Point) {
+	top, bottom, width := float64(part.y0), float64(part.y1), float64(w)
+	line := func(p, q geom.Point) {
 		e := edge{p.X, p.Y, q.X, q.Y, 1}
 		if p.Y > q.Y {
 			e = edge{q.X, q.Y, p.X, p.Y, -1}
 		}
-		if e.y1 > 0 && e.y0 < height {
+		if e.y1 > top && e.y0 < bottom {
 			a.clamp(e, width)
 		}
-	})
-	o := outline{rule: rule}
+	}
+	if !a.inParts {
+		p.FlattenBy(m, geom.Flatness, line)
+	}
+	for len(p) > 0 && a.inParts { // one may be nearly all there is
+		n := 1
+		for n < len(p) && p[n].Op != geom.MoveTo {
+			n++
+		}
+		if y0, y1 := p[:n].Heights(m); y1 > top && y0 < bottom {
+			p[:n].FlattenBy(m, geom.Flatness, line)
+		}
+		p = p[n:]
+	}
 	if len(a.tmp) == 0 {
 		return o
 	}
-	rows := (h + bandRows - 1) / bandRows * bandRows
+	end := (part.y1 + bandRows - 1) / bandRows * bandRows
 	span := func(e *edge) (lo, hi int) { // rows
-		return max(0, int(e.y0)), min(rows, max(int(math.Ceil(e.y1)), int(e.y0)+1)) - 1
+		return max(part.y0, int(e.y0)), min(end, max(int(math.Ceil(e.y1)), int(e.y0)+1)) - 1
 	}
 	lo, hi := span(&a.tmp[0])
 	for i := range a.tmp {

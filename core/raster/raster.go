@@ -72,27 +72,9 @@ func isolated(d *drawing.Drawing, opt Options) []drawing.Node {
 func renderPart(ctx context.Context, nodes []drawing.Node, to geom.Affine, img *image.NRGBA, long int, opt Options) error {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	to = geom.Translate(0, -float64(img.Rect.Min.Y)).Mul(to)
-	c := compiler{ctx: ctx, to: to, w: w, h: h, long: long, hard: opt.Hard, outlines: opt.Outlines, arena: arenas.Get().(*arena)}
-	defer c.free()
-	items := c.nodes(nodes)
-	if c.err != nil {
-		return c.err
-	}
-	return paint(ctx, items, w, h, opt, func(p *painter, y, k int) {
+	c := compiler{ctx: ctx, to: to, w: w, h: h, long: long, opt: opt}
+	return c.paint(nodes, func(p *painter, y, k int) {
 		p.put(p.base, k, img.Pix[y*img.Stride:][:4*w])
-	})
-}
-
-// paint draws the items band by band on all cores and hands each row that was
-// painted to put: row y of the picture is row k of the painter's base.
-func paint(ctx context.Context, items []item, w, h int, opt Options, put func(p *painter, y, k int)) error {
-	bands := (h + bandRows - 1) / bandRows
-	return parallel.Do(ctx, bands, func(ctx context.Context, i int) error {
-		p := newPainter(ctx, w, opt)
-		defer p.done()
-		y0 := i * bandRows
-		p.band(items, func(p *painter, k int) { put(p, y0+k, k) }, y0, min(h, y0+bandRows))
-		return ctx.Err()
 	})
 }
 
@@ -130,15 +112,76 @@ type mask struct {
 	mask          *mask
 }
 
+// A compiler makes nodes ready and paints them.
 type compiler struct {
 	ctx  context.Context
 	to   geom.Affine
 	w, h int
 	long int // the longer side of the whole picture, of which this may be a strip
-	hard bool
+	opt  Options
 	*arena
-	outlines *Outlines
-	err      error // of a filter: drawing ends
+	part rows
+	err  error // of a filter: drawing ends
+}
+
+// partSegs is about how many segments of paths are made ready at a time: the edges
+// of a picture take 40 bytes each, and a segment makes several.
+const partSegs = 1 << 14
+
+// leastPart is the least number of rows of a part.
+const leastPart = 2 * bandRows
+
+// parts is how many rows of a picture nodes are made ready for at a time. What is
+// drawn does not depend on it. Filters run once.
+func parts(ns []drawing.Node, h int) int {
+	segs, filters := 0, false
+	d := drawing.Drawing{Nodes: ns}
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			segs += len(n.Path)
+		case *drawing.Group:
+			filters = filters || n.Filter != nil
+		}
+	})
+	if filters || segs <= partSegs {
+		return h
+	}
+	n := (segs + partSegs - 1) / partSegs
+	return max(leastPart, (h/n+bandRows)/bandRows*bandRows)
+}
+
+// paint draws nodes band by band on all cores and hands each row that was painted
+// to put: row y of the picture is row k of the painter's base.
+func (c *compiler) paint(nodes []drawing.Node, put func(p *painter, y, k int)) error {
+	return c.paintParts(nodes, parts(nodes, c.h), put)
+}
+
+// paintParts is paint for parts of so many rows, a multiple of a band's.
+func (c *compiler) paintParts(nodes []drawing.Node, height int, put func(p *painter, y, k int)) error {
+	c.arena = arenas.Get().(*arena)
+	defer c.free()
+	c.inParts = height < c.h
+	for y := 0; y < c.h; y += height {
+		c.part = rows{y, min(c.h, y+height)}
+		c.arena.part()
+		items := c.nodes(nodes)
+		if c.err != nil {
+			return c.err
+		}
+		bands := (c.part.y1 - y + bandRows - 1) / bandRows
+		err := parallel.Do(c.ctx, bands, func(ctx context.Context, i int) error {
+			p := newPainter(ctx, c.w, c.opt)
+			defer p.done()
+			y0 := y + i*bandRows
+			p.band(items, func(p *painter, k int) { put(p, y0+k, k) }, y0, min(c.part.y1, y0+bandRows))
+			return ctx.Err()
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // mostKept is how many edges of an arena are kept for the next picture.
@@ -168,12 +211,13 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 			case *drawing.Gradient:
 				it.paint = newRamp(p, c.to)
 			}
-			it.shape = c.shape(n.Path, n.Rule, n.Simple)
-			out = append(out, it)
+			if it.shape = c.shape(n.Path, n.Rule, n.Simple); len(it.shape.edges) > 0 {
+				out = append(out, it)
+			}
 		case *drawing.Picture:
 			if p := newPixels(n, c.to); p != nil {
 				unit := geom.Box(geom.Rect{X1: 1, Y1: 1})
-				out = append(out, item{drawn: true, shape: c.outline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.h), paint: p})
+				out = append(out, item{drawn: true, shape: c.outline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.part), paint: p})
 			}
 		case *drawing.Group:
 			if n.Alpha <= 0 {
@@ -198,9 +242,9 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 // shape flattens the outline of a shape or a clip.
 func (c *compiler) shape(p geom.Path, r geom.Rule, simple bool) outline {
 	if !simple {
-		p, simple = c.outlines.Path(p, r)
+		p, simple = c.opt.Outlines.Path(p, r)
 	}
-	o := c.outline(p, r, c.to, c.w, c.h)
+	o := c.outline(p, r, c.to, c.w, c.part)
 	o.simple = simple
 	return o
 }

@@ -1,6 +1,7 @@
 package raster
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"image"
@@ -296,6 +297,50 @@ func TestEdgesThatPartAtAPoint(t *testing.T) {
 
 // A heap hands out memory that nobody else has, keeps what was handed out in its
 // place, and hands the same out again after a reset.
+// A picture drawn in parts is, to the bit, what is drawn at once.
+func TestPartsDoNotShow(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 4))
+	disc := func(r float64) geom.Path {
+		return geom.Ellipse(geom.Pt(rng.Float64()*140-20, rng.Float64()*240-20), r, r/2)
+	}
+	solid := func(p geom.Path) *drawing.Shape {
+		return &drawing.Shape{Path: p, Paint: drawing.Solid{Colour: colour.Screen(colour.RGB{R: rng.Float64(), G: rng.Float64(), B: rng.Float64()}), Alpha: 0.3 + 0.7*rng.Float64()}}
+	}
+	var many geom.Path
+	var ns []drawing.Node
+	for range 60 {
+		many = append(many, disc(3)...)
+		ns = append(ns, solid(disc(1+9*rng.Float64())))
+	}
+	ns = append(ns, solid(many), solid(geom.Path{}), &drawing.Group{Alpha: 0.7, Nodes: []drawing.Node{solid(disc(50)), solid(disc(60))}, Clip: []drawing.Region{{Path: disc(30)}, {Path: many}}, Mask: &drawing.Mask{Nodes: []drawing.Node{solid(many), solid(disc(70))}}})
+	const w, h = 100, 200
+	draw := func(height int) *image.NRGBA {
+		img := image.NewNRGBA(image.Rect(0, 0, w, h))
+		c := compiler{ctx: context.Background(), to: geom.Affine{A: 1, B: 0.1, C: -0.2, D: 1}, w: w, h: h, long: h}
+		if err := c.paintParts(ns, height, func(p *painter, y, k int) { p.put(p.base, k, img.Pix[y*img.Stride:][:4*w]) }); err != nil {
+			t.Fatal(err)
+		}
+		return img
+	}
+	whole := draw(h)
+	for _, height := range []int{bandRows, 2 * bandRows, 4 * bandRows} {
+		if !bytes.Equal(draw(height).Pix, whole.Pix) {
+			t.Errorf("parts of %d rows show", height)
+		}
+	}
+	// Heavy drawings come in parts, those with filters never.
+	heavy := []drawing.Node{&drawing.Shape{Path: make(geom.Path, 3*partSegs)}}
+	if n := parts(heavy, 3000); n >= 1500 || n%bandRows != 0 {
+		t.Errorf("parts of %d rows", n)
+	}
+	if n := parts(heavy, 50); n < 50 {
+		t.Errorf("parts of %d of 50 rows", n)
+	}
+	if n := parts([]drawing.Node{&drawing.Group{Nodes: heavy, Filter: &drawing.Filter{}}}, 3000); n != 3000 {
+		t.Errorf("parts of %d rows with a filter", n)
+	}
+}
+
 func TestHeap(t *testing.T) {
 	var h heap[int]
 	r := rand.New(rand.NewPCG(8, 1))

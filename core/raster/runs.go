@@ -22,14 +22,9 @@ func RenderRuns(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h in
 		return nil, err
 	}
 	nodes := isolated(d, opt)
-	c := compiler{ctx: ctx, to: to, w: w, h: h, long: max(w, h), hard: opt.Hard, outlines: opt.Outlines, arena: arenas.Get().(*arena)}
-	defer c.free()
-	items := c.nodes(nodes)
-	if c.err != nil {
-		return nil, c.err
-	}
+	c := compiler{ctx: ctx, to: to, w: w, h: h, long: max(w, h), opt: opt}
 	pic := &flat.Picture{W: w, H: h, Rows: make([][]flat.Run, h)}
-	err := paint(ctx, items, w, h, opt, func(p *painter, y, k int) {
+	err := c.paint(nodes, func(p *painter, y, k int) {
 		p.row = p.runs(p.base, k, p.row[:0])
 		if k > 0 && slices.Equal(p.row, pic.Rows[y-1]) {
 			pic.Rows[y] = pic.Rows[y-1]
