@@ -47,11 +47,11 @@ func Budget(ctx context.Context, d *drawing.Drawing) error {
 		if s.Simple {
 			return ctx.Err()
 		}
-		left := MaxCrossings - int(crossings.Load())
-		if n := crossings.Add(int64(crossed(ls, left))); n > MaxCrossings {
+		n, err := crossed(ctx, ls, MaxCrossings-int(crossings.Load()))
+		if crossings.Add(int64(n)) > MaxCrossings {
 			return fmt.Errorf("the edges of its shapes cross more than %d times", MaxCrossings)
 		}
-		return ctx.Err()
+		return err
 	})
 }
 
@@ -129,105 +129,4 @@ func cost(op drawing.Op) float64 {
 		return float64(len(o.In))
 	}
 	return 1
-}
-
-type line struct{ a, b geom.Point }
-
-// crossed counts how often lines cross each other, until there are more than
-// most. Lines that only meet at their ends do not cross.
-func crossed(ls []line, most int) int {
-	if len(ls) < 4 {
-		return 0
-	}
-	var box geom.Rect
-	long := 0.0
-	for i, l := range ls {
-		r := geom.Rect{X0: min(l.a.X, l.b.X), Y0: min(l.a.Y, l.b.Y), X1: max(l.a.X, l.b.X), Y1: max(l.a.Y, l.b.Y)}
-		if i == 0 {
-			box = r
-		}
-		box = geom.Rect{X0: min(box.X0, r.X0), Y0: min(box.Y0, r.Y0), X1: max(box.X1, r.X1), Y1: max(box.Y1, r.Y1)}
-		long += l.b.Sub(l.a).Len()
-	}
-	// Cells a quarter as wide as a line is long on average: each line lies in
-	// few of them, and few lie in each. Those that hold any are kept by hash.
-	side := max(long/float64(len(ls))/4, box.Long()/(1<<20))
-	if !(side > 0) {
-		return 0
-	}
-	mask := uint64(1)
-	for mask < uint64(4*len(ls)) {
-		mask *= 2
-	}
-	mask--
-	in := func(v, from float64) uint64 { return uint64(max(0, (v-from)/side)) }
-	// each hands the cells of a line to f.
-	each := func(l line, f func(key uint64)) {
-		dy := l.b.Y - l.a.Y
-		for r, last := in(min(l.a.Y, l.b.Y), box.Y0), in(max(l.a.Y, l.b.Y), box.Y0); r <= last; r++ {
-			// Where the line runs within this row of cells.
-			x0, x1 := min(l.a.X, l.b.X), max(l.a.X, l.b.X)
-			if dy != 0 {
-				at := func(y float64) float64 {
-					return l.a.X + min(1, max(0, (y-l.a.Y)/dy))*(l.b.X-l.a.X)
-				}
-				p, q := at(box.Y0+float64(r)*side), at(box.Y0+float64(r+1)*side)
-				x0, x1 = min(p, q), max(p, q)
-			}
-			for c, end := in(x0, box.X0), in(x1, box.X0); c <= end; c++ {
-				f(r<<32 | c)
-			}
-		}
-	}
-	hash := func(key uint64) uint64 { return key * 0x9e3779b97f4a7c15 >> 20 & mask } // Fibonacci hashing
-	starts := make([]int32, mask+2)
-	for _, l := range ls {
-		each(l, func(key uint64) { starts[hash(key)+1]++ })
-	}
-	for i := range mask + 1 {
-		starts[i+1] += starts[i]
-	}
-	type entry struct {
-		key  uint64
-		line int32
-	}
-	entries := make([]entry, starts[mask+1])
-	filled := make([]int32, mask+1)
-	n := 0
-	for i, l := range ls {
-		each(l, func(key uint64) {
-			h := hash(key)
-			at := starts[h] + filled[h]
-			for _, e := range entries[starts[h]:at] {
-				if e.key != key || n > most {
-					continue
-				}
-				// A crossing is counted in the cell it lies in.
-				if p, ok := cross(l, ls[e.line]); ok && in(p.Y, box.Y0)<<32|in(p.X, box.X0) == key {
-					n++
-				}
-			}
-			entries[at] = entry{key, int32(i)}
-			filled[h]++
-		})
-		if n > most {
-			break
-		}
-	}
-	return n
-}
-
-// cross is where two lines cross, if they do so between their ends.
-func cross(l, m line) (geom.Point, bool) {
-	d, e, o := l.b.Sub(l.a), m.b.Sub(m.a), m.a.Sub(l.a)
-	den := d.X*e.Y - d.Y*e.X
-	if den == 0 {
-		return geom.Point{}, false
-	}
-	t, u := (o.X*e.Y-o.Y*e.X)/den, (o.X*d.Y-o.Y*d.X)/den
-	const end = 1e-9
-	if t <= end || t >= 1-end || u <= end || u >= 1-end {
-		return geom.Point{}, false
-	}
-	return l.a.Add(d.Mul(t)), true
 }

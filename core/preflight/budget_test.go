@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"time"
 
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
@@ -16,6 +17,11 @@ func TestCrossingsAreCounted(t *testing.T) {
 	for round := range 40 {
 		var ls []line
 		size := []float64{0.5, 5, 50}[round%3]
+		if round%5 == 0 { // a hatch is a crowd
+			for i := range 200 {
+				ls = append(ls, line{geom.Pt(float64(i)/100, 0), geom.Pt(float64(i)/100, 50)})
+			}
+		}
 		at := geom.Pt(0, 0)
 		for range 4 + r.IntN(300) {
 			to := at.Add(geom.Pt((r.Float64()-0.5)*size, (r.Float64()-0.5)*size))
@@ -31,17 +37,40 @@ func TestCrossingsAreCounted(t *testing.T) {
 		want := 0
 		for i := range ls {
 			for j := range i {
-				if _, ok := cross(ls[i], ls[j]); ok {
+				if _, ok := cross(&ls[i], &ls[j]); ok {
 					want++
 				}
 			}
 		}
-		if got := crossed(ls, 1_000_000); got != want {
+		if got, err := crossed(t.Context(), ls, 1_000_000); got != want || err != nil {
 			t.Errorf("round %d: %d crossings of %d lines, want %d", round, got, len(ls), want)
 		}
-		if got := crossed(ls, 3); want > 3 && got <= 3 {
+		if got, _ := crossed(t.Context(), ls, 3); want > 3 && got <= 3 {
 			t.Errorf("round %d: %d crossings where counting may stop at 3 of %d", round, got, want)
 		}
+	}
+}
+
+// Lines side by side are many, but few of them lie near one another; of those that
+// slant one gives up when nobody waits any more.
+func TestCrossingsOfHatches(t *testing.T) {
+	hatch := func(slant float64) (ls []line) {
+		for i := range 100_000 {
+			x := float64(i) / 1000
+			ls = append(ls, line{geom.Pt(x, 0), geom.Pt(x+slant, 100)})
+		}
+		return ls
+	}
+	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
+	defer cancel()
+	if n, err := crossed(ctx, hatch(0), 100); n != 0 || err != nil {
+		t.Errorf("upright: %d crossings, %v", n, err)
+	}
+	ctx, cancel = context.WithTimeout(t.Context(), 20*time.Millisecond)
+	defer cancel()
+	begun := time.Now()
+	if _, err := crossed(ctx, hatch(100), 100); err == nil || time.Since(begun) > 3*time.Second {
+		t.Errorf("slanting: %v after %v", err, time.Since(begun))
 	}
 }
 

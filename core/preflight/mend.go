@@ -360,6 +360,7 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 			return x
 		}
 		var p geom.Path
+		var start geom.Point // of the contour at hand
 		gap, open := 0.0, false
 		path, stray := s.Path.WithoutPoints()
 		if stray > 0 {
@@ -367,12 +368,6 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 		}
 		end := func() {
 			if len(p) > 0 && p[len(p)-1].Op != geom.Close && p[len(p)-1].Op != geom.MoveTo {
-				start := p[0].P[0]
-				for _, g := range p {
-					if g.Op == geom.MoveTo {
-						start = g.P[0]
-					}
-				}
 				gap = max(gap, p[len(p)-1].End().Sub(start).Len())
 				p, open = append(p, geom.Seg{Op: geom.Close}), true
 			}
@@ -380,6 +375,7 @@ func closed(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 		for _, g := range path {
 			if g.Op == geom.MoveTo {
 				end()
+				start = g.P[0]
 			}
 			p = append(p, g)
 		}

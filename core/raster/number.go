@@ -35,12 +35,12 @@ type points struct {
 	to     geom.Affine
 	w, h   int
 	edges  []pointEdge
-	starts []int32 // of each row in hits
+	starts []int32 // how many hits each row has, then where those of it begin
 	hits   []hit
 }
 
 // A pointEdge runs through the middles of rows [y0, y1): at x at the first of
-// them, and by step more at each next.
+// them, and by step more at each next. Where rows were filled, x is that of the next.
 type pointEdge struct {
 	y0, y1  int32
 	dir     int32
@@ -114,27 +114,38 @@ func (p *points) each(path geom.Path, m geom.Affine, rule geom.Rule, fill func(f
 	p.edges = p.edges[:0]
 	clear(p.starts)
 	path.FlattenBy(m, geom.Flatness, p.edge)
-	total := int32(0)
-	for y, n := range p.starts[:p.h] {
-		p.starts[y] = total
-		total += n
+	for y := int32(0); y < int32(p.h); {
+		y = p.rows(y, rule, fill)
 	}
-	p.starts[p.h] = total
+}
+
+// mostHits is how many hits are held at a time, unless one row has more.
+const mostHits = 1 << 20
+
+// rows fills rows from y on, and returns the first that it leaves: edges wait there.
+func (p *points) rows(y int32, rule geom.Rule, fill func(from, to int)) int32 {
+	end, total := y, int32(0)
+	for end < int32(p.h) && (end == y || total+p.starts[end] <= mostHits) {
+		p.starts[end], total = total, total+p.starts[end]
+		end++
+	}
 	p.hits = slices.Grow(p.hits[:0], int(total))[:total]
 	for i := range p.edges {
 		e := &p.edges[i]
 		x := e.x
-		for y := e.y0; y < e.y1; y++ {
-			p.hits[p.starts[y]] = hit{x, e.dir}
-			p.starts[y]++
+		for r := max(e.y0, y); r < min(e.y1, end); r++ {
+			p.hits[p.starts[r]] = hit{x, e.dir}
+			p.starts[r]++
 			x += e.step
 		}
+		e.x = x
 	}
 	from := int32(0)
-	for y, to := range p.starts[:p.h] { // they are where the next row begins now
-		p.row(p.hits[from:to], y*p.w, rule, fill)
+	for r, to := range p.starts[y:end] { // they are where the next row begins now
+		p.row(p.hits[from:to], (int(y)+r)*p.w, rule, fill)
 		from = to
 	}
+	return end
 }
 
 // edge takes in a line, and counts the rows whose middles it crosses.

@@ -123,6 +123,31 @@ func TestNumbersOfEndlessLines(t *testing.T) {
 	}
 }
 
+// A path with very many edges is looked at some rows at a time, and rightly in each.
+func TestNumbersOfManyEdges(t *testing.T) {
+	const w, h, boxes = 20, 90, 20_000
+	var many geom.Path
+	for i := range boxes { // slanting, over every second column
+		x := float64(2 * (i % (w / 2)))
+		many = append(many, geom.Path{{Op: geom.MoveTo, P: [3]geom.Point{{X: x + 0.1, Y: -1}}}, {Op: geom.LineTo, P: [3]geom.Point{{X: x + 0.9, Y: -1}}}, {Op: geom.LineTo, P: [3]geom.Point{{X: x + 1, Y: h + 1}}}, {Op: geom.LineTo, P: [3]geom.Point{{X: x, Y: h + 1}}}, {Op: geom.Close}}...)
+	}
+	p := &points{ctx: context.Background(), to: geom.Identity, w: w, h: h, starts: make([]int32, h+1)}
+	var got [w * h]int
+	p.each(many, geom.Identity, geom.NonZero, func(from, to int) {
+		for i := from; i < to; i++ {
+			got[i]++
+		}
+	})
+	for i, n := range got {
+		if want := 1 - i%w%2; n != want {
+			t.Fatalf("at %d, %d: filled %d times, not %d", i%w, i/w, n, want)
+		}
+	}
+	if 2*boxes*h <= mostHits || cap(p.hits) > 2*mostHits {
+		t.Errorf("%d hits in memory of %d", 2*boxes*h, cap(p.hits))
+	}
+}
+
 func BenchmarkNumbers(b *testing.B) {
 	r := rand.New(rand.NewPCG(1, 2))
 	var ns []drawing.Node
