@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"dyekit/core/finding"
@@ -238,9 +239,20 @@ var funcs = template.FuncMap{
 // asset is the address of a shipped file. It changes with the file, so that
 // browsers may keep it and still never show an old one.
 func asset(name string) (string, error) {
+	if a, ok := assets.Load(name); ok {
+		return a.(string), nil
+	}
 	b, err := staticFiles.ReadFile("static/" + name)
-	return "/static/" + name + "?v=" + kit.Hash(b)[:10], err
+	if err != nil {
+		return "", err
+	}
+	a := "/static/" + name + "?v=" + kit.Hash(b)[:10]
+	assets.Store(name, a)
+	return a, nil
 }
+
+// assets are the addresses of shipped files that were asked for.
+var assets sync.Map
 
 func percent(v float64) string {
 	switch p := v * 100; {
