@@ -49,18 +49,18 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
-	// While one core divides the page for versions in one ink, another readies
+	// What cores the dividing of the page for versions in one ink leaves free ready
 	// the outlines for the pictures.
 	var p *Plan
 	outlines := new(raster.Outlines)
-	err = parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
-		switch {
-		case i == 0:
-			p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
-		case drawnOften(in.Recipe):
-			err = outlines.Resolve(parallel.Beside(ctx), m.Drawing)
-		}
+	err = parallel.Beside(ctx, func(ctx context.Context) (err error) {
+		p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
 		return err
+	}, func(ctx context.Context) error {
+		if !drawnOften(in.Recipe) {
+			return nil
+		}
+		return outlines.Resolve(ctx, m.Drawing)
 	})
 	if err != nil {
 		return nil, err

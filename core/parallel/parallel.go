@@ -7,7 +7,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
@@ -21,12 +20,6 @@ type Fault struct {
 
 func (f *Fault) Error() string { return fmt.Sprintf("the engine broke on it: %v", f.Value) }
 
-type beside struct{}
-
-// Beside is a context in which Do keeps to one core: for work beside other work
-// that all wait for.
-func Beside(ctx context.Context) context.Context { return context.WithValue(ctx, beside{}, true) }
-
 // Do calls f with 0 to n-1, as many at a time as there are cores, in order of
 // their begin. The first that fails, or breaks, stops the others; of those that
 // failed the error of the lowest is returned, a *Fault for one that broke. When
@@ -38,18 +31,18 @@ func Do(ctx context.Context, n int, f func(ctx context.Context, i int) error) er
 	var mu sync.Mutex
 	first, failed := n, error(nil)
 	var wg sync.WaitGroup
-	cores := runtime.GOMAXPROCS(0)
-	if ctx.Value(beside{}) != nil {
-		cores = 1
-	}
-	for range min(n, cores) {
+	turn := turnOf(ctx)
+	workers := min(n, turn.cores())
+	end := turn.spread(workers)
+	for range workers {
 		wg.Go(func() {
+			defer end()
 			for inner.Err() == nil {
 				i := int(next.Add(1)) - 1
 				if i >= n {
 					return
 				}
-				err := Guard(func() error { return f(inner, i) })
+				err := Guard(func() error { return turn.take(inner, func(ctx context.Context) error { return f(ctx, i) }) })
 				if err == nil {
 					continue
 				}

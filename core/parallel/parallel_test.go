@@ -90,18 +90,3 @@ func TestFaults(t *testing.T) {
 }
 
 func set(m map[string]int) { m["x"] = 1 }
-
-// Beside other work one is done at a time, in whatever Do calls further in as well.
-func TestBesideKeepsToOneCore(t *testing.T) {
-	var now, most atomic.Int64
-	count := func(context.Context, int) error {
-		most.Store(max(most.Load(), now.Add(1)))
-		time.Sleep(time.Millisecond)
-		now.Add(-1)
-		return nil
-	}
-	err := Do(Beside(context.Background()), 4, func(ctx context.Context, _ int) error { return Do(ctx, 4, count) })
-	if err != nil || most.Load() != 1 {
-		t.Errorf("%d at a time, %v", most.Load(), err)
-	}
-}

@@ -1,7 +1,9 @@
 package raster
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"sync"
 
 	"dyekit/core/drawing"
@@ -61,6 +63,7 @@ func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 			}
 		}
 	})
+	slices.SortStableFunc(todo, func(a, b planar.Layer) int { return cmp.Compare(len(b.Path), len(a.Path)) })
 	return parallel.Do(ctx, len(todo), func(ctx context.Context, i int) error {
 		l := todo[i]
 		p, err := planar.Simple(ctx, l)
