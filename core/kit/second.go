@@ -104,9 +104,16 @@ func implausible(got, want *image.NRGBA, colours bool) (share float64, most int)
 				var is, ought, lo, hi, n int
 				for v := y; v < min(h, y+afar); v++ {
 					for u := x; u < min(w, x+afar); u++ {
+						is, ought, n = is+channel(got, u, v, c), ought+channel(want, u, v, c), n+1
+					}
+				}
+				if k := max(is-ought, ought-is) / n; k <= min(most, unexplained) {
+					continue // and less than that beside its neighbours
+				}
+				for v := y; v < min(h, y+afar); v++ {
+					for u := x; u < min(w, x+afar); u++ {
 						l, m := around(want, u, v, c)
-						is, ought = is+channel(got, u, v, c), ought+channel(want, u, v, c)
-						lo, hi, n = lo+l, hi+m, n+1
+						lo, hi = lo+l, hi+m
 					}
 				}
 				if c == 3 { // thin ink has no inside
@@ -180,7 +187,12 @@ func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data 
 		res.Found = err.Error()
 		return res
 	}
-	want, err := draw(ctx, art, fr.Box, w, h)
+	var want *image.NRGBA
+	if times == 1 { // as our own checks look at it
+		want, err = j.look(ctx, f, f.Versions[page], onScreen)
+	} else {
+		want, err = draw(ctx, art, fr.Box, w, h)
+	}
 	if err != nil {
 		res.Found = err.Error()
 		return res
