@@ -8,6 +8,7 @@ import (
 
 	"github.com/klauspost/compress/flate"
 
+	"dyekit/core/adler"
 	"dyekit/core/parallel"
 )
 
@@ -85,10 +86,10 @@ func (r *rows) deflate(quick bool) []byte {
 		parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler32.Checksum(raw)
 	})
 	out := []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
-	sum := uint32(1)
+	sum := uint32(adler.New)
 	for i, p := range parts {
 		out = append(out, p...)
-		sum = adler32Combine(sum, sums[i], bands[i].size())
+		sum = adler.Join(sum, sums[i], bands[i].size())
 	}
 	return binary.BigEndian.AppendUint32(out, sum)
 }
@@ -154,14 +155,4 @@ func squeeze(raw, dict []byte, level int, last bool) []byte {
 	}
 	writers[level].Put(w)
 	return out.Bytes()
-}
-
-// adler32Combine is the Adler-32 of two stretches behind each other, from theirs; n
-// is the length of the second (RFC 1950, section 9).
-func adler32Combine(a, b uint32, n int) uint32 {
-	const base = 65521
-	a1, a2, b1, b2 := uint64(a&0xffff), uint64(a>>16), uint64(b&0xffff), uint64(b>>16)
-	s1 := (a1 + b1 + base - 1) % base
-	s2 := (a2 + b2 + (a1+base-1)%base*(uint64(n)%base)) % base
-	return uint32(s2<<16 | s1)
 }

@@ -5,6 +5,8 @@ import (
 	"hash/adler32"
 	"math/bits"
 	"slices"
+
+	"dyekit/core/adler"
 )
 
 // A tokenizer turns the lines of flat art into the matches and literals of
@@ -40,7 +42,7 @@ const (
 func (r *rows) tokens() []byte {
 	t := &tokenizer{bpp: r.bpp}
 	t.out.buf = []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
-	sum := uint32(1)
+	sum := uint32(adler.New)
 	for _, p := range r.passes {
 		t.line = p.line
 		t.buf = slices.Grow(t.buf, window+stretch+p.line)
@@ -56,7 +58,7 @@ func (r *rows) tokens() []byte {
 				r.line(line[1:], p, y)
 				last = adler32.Checksum(line)
 			}
-			sum = adler32Combine(sum, last, p.line)
+			sum = adler.Join(sum, last, p.line)
 			if len(t.buf) >= window+stretch {
 				t.tokenize()
 			}

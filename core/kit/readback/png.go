@@ -5,12 +5,15 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash/adler32"
 	"hash/crc32"
 	"image"
 	"io"
 	"slices"
 
-	"github.com/klauspost/compress/zlib"
+	"github.com/klauspost/compress/flate"
+
+	"dyekit/core/adler"
 )
 
 // A PNG is a file whose chunks were read; its pixels are read row by row.
@@ -214,26 +217,28 @@ func (p *PNG) Image() (*image.NRGBA, error) {
 	})
 }
 
-// lines opens the compressed lines, and sees to it that nothing follows them.
+// lines opens the compressed lines, a zlib stream (RFC 1950, section 2.2), and sees
+// to it that nothing follows them but their checksum.
 func (p *PNG) lines(f func(l lines) error) error {
-	var all []io.Reader
-	for _, d := range p.data {
-		all = append(all, bytes.NewReader(d))
+	data := p.data[0]
+	if len(p.data) > 1 {
+		data = bytes.Join(p.data, nil)
 	}
-	in := io.MultiReader(all...)
-	if len(all) == 1 {
-		in = all[0] // it reads bytes one by one
+	const head, foot = 2, 4
+	if len(data) < head+foot || data[0]&15 != 8 || data[1]&32 != 0 || binary.BigEndian.Uint16(data)%31 != 0 {
+		return fmt.Errorf("its lines are no zlib stream: %w", errPNG)
 	}
-	z, err := zlib.NewReader(in)
-	if err != nil {
-		return err
-	}
+	in, sum := bytes.NewReader(data[head:]), uint32(adler.New)
+	z := flate.NewReader(in)
 	defer z.Close()
-	if err := f(lines{z, p.W, p.H}); err != nil {
+	if err := f(lines{z, &sum, p.W, p.H}); err != nil {
 		return err
 	}
 	if n, err := io.ReadFull(z, make([]byte, 1)); n > 0 || err != io.EOF {
 		return fmt.Errorf("after its last line: %w", errors.Join(err, errPNG))
+	}
+	if in.Len() != foot || binary.BigEndian.Uint32(data[len(data)-foot:]) != sum {
+		return fmt.Errorf("its lines are not those that were summed: %w", errPNG)
 	}
 	return nil
 }
@@ -241,6 +246,7 @@ func (p *PNG) lines(f func(l lines) error) error {
 // lines are those of one pass.
 type lines struct {
 	r    io.Reader
+	sum  *uint32 // Adler-32 of all that was read
 	w, h int
 }
 
@@ -251,17 +257,24 @@ func (l lines) each(p *PNG, f func(y int, line []byte, same bool) error) error {
 	bpp := max(1, p.samples()*p.depth/8)
 	// Room for pixels left of a line: they count as 0.
 	cur, prev := make([]byte, bpp+1+n), make([]byte, bpp+1+n)
+	var sum uint32 // of the line above, if it has no filter
+	plain := false // it has none
 	for y := range l.h {
 		if _, err := io.ReadFull(l.r, cur[bpp:]); err != nil {
 			return fmt.Errorf("line %d: %w", y+1, err)
 		}
 		filter := cur[bpp]
-		cur[bpp] = 0
 		line, above := cur[bpp+1:], prev[bpp+1:]
+		same := plain && filter == 0 && bytes.Equal(line, above)
+		if !same {
+			sum = adler32.Checksum(cur[bpp:])
+		}
+		*l.sum, plain = adler.Join(*l.sum, sum, 1+n), filter == 0
+		cur[bpp] = 0
 		if err := unfilter(filter, line, above, bpp); err != nil {
 			return err
 		}
-		if err := f(y, line, y > 0 && bytes.Equal(line, above)); err != nil {
+		if err := f(y, line, same || y > 0 && filter != 0 && bytes.Equal(line, above)); err != nil {
 			return err
 		}
 		cur, prev = prev, cur
@@ -346,10 +359,21 @@ func (p *PNG) expand(row, line []byte) error {
 			}
 		} else {
 			per, mask := 8/p.depth, byte(1)<<p.depth-1
-			for x := range len(row) / 4 {
-				k := line[x/per] >> (8 - p.depth - x%per*p.depth) & mask
-				most = max(most, k)
-				*(*[4]uint8)(row[4*x:]) = p.table[k]
+			for from := 0; from < len(line); {
+				v, to := line[from], from+1
+				for to < len(line) && line[to] == v {
+					to++
+				}
+				out := row[4*per*from : min(4*per*to, len(row))]
+				for x := range min(per, len(out)/4) {
+					k := v >> (8 - p.depth - x*p.depth) & mask
+					most = max(most, k)
+					*(*[4]uint8)(out[4*x:]) = p.table[k]
+				}
+				for n := 4 * per; n < len(out); n *= 2 { // the rest of the run repeats it
+					copy(out[n:], out[:n])
+				}
+				from = to
 			}
 		}
 		return p.within(most)

@@ -2,6 +2,8 @@ package readback_test
 
 import (
 	"bytes"
+	"encoding/binary"
+	"hash/crc32"
 	"image"
 	"image/color"
 	stdpng "image/png"
@@ -67,6 +69,56 @@ func TestPNGLikeTheStandardLibrary(t *testing.T) {
 					}
 				}
 			}
+		}
+	}
+}
+
+// A stream whose head, checksum or length is not that of its lines is refused, and
+// one in several chunks is read as in one.
+func TestPNGHeldToItsChecksum(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 40, 30))
+	for i := range img.Pix {
+		img.Pix[i] = uint8(i / 640 * 40)
+	}
+	b, err := export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{}) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := bytes.Index(b, []byte("IDAT")) + 4
+	data := b[at : at+int(binary.BigEndian.Uint32(b[at-8:]))]
+	rest := b[at+len(data)+4:]
+	chunk := func(out, body []byte) []byte {
+		out = binary.BigEndian.AppendUint32(out, uint32(len(body)))
+		named := append([]byte("IDAT"), body...)
+		return binary.BigEndian.AppendUint32(append(out, named...), crc32.ChecksumIEEE(named))
+	}
+	change := func(f func(d []byte) [][]byte) []byte {
+		out := bytes.Clone(b[:at-8])
+		for _, d := range f(bytes.Clone(data)) {
+			out = chunk(out, d)
+		}
+		return append(out, rest...)
+	}
+	for name, c := range map[string]struct {
+		right bool
+		file  []byte
+	}{
+		"as it is":           {true, change(func(d []byte) [][]byte { return [][]byte{d} })},
+		"in three chunks":    {true, change(func(d []byte) [][]byte { return [][]byte{d[:1], d[1:9], d[9:]} })},
+		"another checksum":   {false, change(func(d []byte) [][]byte { d[len(d)-1] ^= 1; return [][]byte{d} })},
+		"no checksum":        {false, change(func(d []byte) [][]byte { return [][]byte{d[:len(d)-4]} })},
+		"more behind it":     {false, change(func(d []byte) [][]byte { return [][]byte{append(d, 0)} })},
+		"another method":     {false, change(func(d []byte) [][]byte { d[0] ^= 1; return [][]byte{d} })},
+		"nothing":            {false, change(func([]byte) [][]byte { return [][]byte{{}} })},
+		"a bit of the lines": {false, change(func(d []byte) [][]byte { d[len(d)/2] ^= 16; return [][]byte{d} })},
+	} {
+		p, err := readback.ReadPNG(c.file)
+		var got *image.NRGBA
+		if err == nil {
+			got, err = p.Image()
+		}
+		if right := err == nil && bytes.Equal(got.Pix, img.Pix); right != c.right || !right && err == nil {
+			t.Errorf("%s: %v", name, err)
 		}
 	}
 }
