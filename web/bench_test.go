@@ -127,10 +127,26 @@ func pictureOf(b *testing.B, page, part string) string {
 	return strings.ReplaceAll(m[1], "&amp;", "&")
 }
 
+// weighed waits for the weighing behind a mark's pages, which would be measured
+// with what comes next.
+func weighed(b *testing.B, s *studio.Studio, mark int64) {
+	b.Helper()
+	time.Sleep(700 * time.Millisecond)
+	m, err := s.Mark(b.Context(), mark)
+	if err != nil {
+		b.Fatal(err)
+	}
+	w, err := s.Snapshot(b.Context(), m)
+	if err != nil {
+		b.Fatal(err)
+	}
+	w.Weights()
+}
+
 // BenchmarkFirstPicture is a usual mark from the drop to the master's page and
 // its picture.
 func BenchmarkFirstPicture(b *testing.B) {
-	_, h := open(b, false)
+	s, h := open(b, false)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
 	art, err := os.ReadFile("../studio/demo/larkmoor-roundel.svg")
@@ -149,6 +165,9 @@ func BenchmarkFirstPicture(b *testing.B) {
 		w.Close()
 		page := submit(b, srv.URL+"/marks", w.FormDataContentType(), &body)
 		fetch(b, srv.URL+pictureOf(b, page, "whole.png"), http.StatusOK)
+		b.StopTimer()
+		weighed(b, s, int64(n))
+		b.StartTimer()
 	}
 }
 
@@ -211,17 +230,8 @@ func BenchmarkWall(b *testing.B) {
 		start = time.Now()
 		wall()
 		warm += time.Since(start)
-		time.Sleep(700 * time.Millisecond) // the weighing behind would be measured next
 		b.StopTimer()
-		m, err := s.Mark(b.Context(), 2)
-		if err != nil {
-			b.Fatal(err)
-		}
-		w, err := s.Snapshot(b.Context(), m)
-		if err != nil {
-			b.Fatal(err)
-		}
-		w.Weights()
+		weighed(b, s, 2)
 		b.StartTimer()
 	}
 	b.ReportMetric(float64(cold.Milliseconds())/float64(n), "ms/anew")

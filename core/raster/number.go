@@ -74,8 +74,16 @@ func (p *points) nodes(ns []drawing.Node, out []int, number func(drawing.Node) i
 			continue
 		}
 		fill := func(from, to int) {
-			for i := from; i < to; i++ {
-				if clip == nil || clip[i] {
+			to -= from
+			out := out[from:][:to]
+			if clip == nil {
+				for i := range out {
+					out[i] = id
+				}
+				return
+			}
+			for i, in := range clip[from:][:to] {
+				if in {
 					out[i] = id
 				}
 			}
