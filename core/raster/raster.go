@@ -201,7 +201,10 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 	for _, n := range ns {
 		switch n := n.(type) {
 		case *drawing.Shape:
-			it := item{drawn: true}
+			it := item{drawn: true, shape: c.shape(n.Path, n.Rule, n.Simple)}
+			if len(it.shape.edges) == 0 {
+				continue
+			}
 			switch p := n.Paint.(type) {
 			case drawing.Solid:
 				if p.Alpha <= 0 {
@@ -211,13 +214,16 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 			case *drawing.Gradient:
 				it.paint = newRamp(p, c.to)
 			}
-			if it.shape = c.shape(n.Path, n.Rule, n.Simple); len(it.shape.edges) > 0 {
-				out = append(out, it)
-			}
+			out = append(out, it)
 		case *drawing.Picture:
+			unit := geom.Box(geom.Rect{X1: 1, Y1: 1})
+			it := item{drawn: true, shape: c.outline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.part)}
+			if len(it.shape.edges) == 0 {
+				continue
+			}
 			if p := newPixels(n, c.to); p != nil {
-				unit := geom.Box(geom.Rect{X1: 1, Y1: 1})
-				out = append(out, item{drawn: true, shape: c.outline(unit, geom.NonZero, c.to.Mul(n.To), c.w, c.part), paint: p})
+				it.paint = p
+				out = append(out, it)
 			}
 		case *drawing.Group:
 			if n.Alpha <= 0 {
