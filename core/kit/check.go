@@ -229,12 +229,38 @@ func sameOnPaper(ctx context.Context, flat, whole *drawing.Drawing, box geom.Rec
 	if err != nil {
 		return err
 	}
+	n := coarse(flat, whole, box.W()/float64(w))
 	if flat.Has().Pictures && !whole.Has().Pictures { // as soft as its resolution
-		a, b = reduce(a, afar), reduce(b, afar)
+		n = max(n, afar)
 	}
+	a, b = reduce(a, n), reduce(b, n)
 	diff := compare(over(a, colour.White), over(b, colour.White), bands, false)
 	cs.add("flattened", diff.within(bands), "on white paper: %v", diff)
 	return nil
+}
+
+// coarse is how many pixels of a size, in page units, a pixel of the pictures is wide
+// that a flattened drawing holds and the one it came from does not.
+func coarse(flat, whole *drawing.Drawing, size float64) int {
+	own := map[*image.NRGBA]bool{}
+	pictures := func(d *drawing.Drawing, f func(p *drawing.Picture)) {
+		d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if p, ok := n.(*drawing.Picture); ok {
+				f(p)
+			}
+		})
+	}
+	pictures(whole, func(p *drawing.Picture) { own[p.Image] = true })
+	most := 0.0
+	pictures(flat, func(p *drawing.Picture) {
+		if !own[p.Image] {
+			most = max(most, math.Hypot(p.To.A, p.To.B)/float64(p.Image.Rect.Dx())/size)
+		}
+	})
+	if most <= 1 {
+		return 1
+	}
+	return int(math.Ceil(2 * most)) // between its pixels it is smooth
 }
 
 func (j *job) checkPDF(ctx context.Context, f recipe.File, _ pixels, data []byte, cs *checks) error {
