@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"dyekit/core/geom"
@@ -66,6 +67,37 @@ func TestDegenerateInput(t *testing.T) {
 }
 
 // Curves that lie on each other, drawn with other points, leave no slivers.
+// What the edges were made of can be made of them again, and gives the same faces.
+func TestPiecesOfEdges(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 9))
+	var ls []Layer
+	for range 40 {
+		ls = append(ls, Layer{Path: append(disc(r.Float64()*100, r.Float64()*100, 5+r.Float64()*20), disc(50, 50, 30)...)})
+	}
+	p, err := Overlay(t.Context(), geom.Rect{}, ls)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := &Plane{grid: p.grid, rules: p.rules, curves: p.curves, joint: map[int32]geom.Point{}}
+	ps, _, err := again.settle(t.Context(), p.pieces())
+	if err == nil {
+		err = again.arrange(t.Context(), ps)
+	}
+	if err != nil || again.bent {
+		t.Fatalf("bent %v, %v", again.bent, err)
+	}
+	if !slices.Equal(again.points, p.points) || !slices.Equal(again.face, p.face) || again.faces != p.faces {
+		t.Errorf("%d faces and %d points, %d and %d before", again.faces, len(again.points), p.faces, len(p.points))
+	}
+	inside := func(s *Set) int { return s.Top() + 1 }
+	for i := range len(ls) + 1 {
+		pick := func(l int) bool { return l == i }
+		if a, b := p.Label(inside).Area(pick), again.Label(inside).Area(pick); math.Abs(a-b) > 1e-9 {
+			t.Errorf("label %d: %v, %v before", i, b, a)
+		}
+	}
+}
+
 func TestTheSameCircleDrawnOtherwise(t *testing.T) {
 	for _, n := range []int{4, 5, 7, 8} {
 		a, b := Layer{Path: disc(50, 50, 40)}, Layer{Path: star(50, 50, 40, n)}

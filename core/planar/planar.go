@@ -163,11 +163,11 @@ func (p *Plane) arrange(ctx context.Context, pieces []piece) (err error) {
 	}
 	// Once is enough by the theorem; the sweep would find what was not.
 	for range maxRounds {
-		pieces = p.gather(pieces)
+		p.gather(pieces) // and nobody holds the pieces any more, which take most of the memory
 		if err = p.sweep(ctx); !errors.Is(err, errTangled) {
 			return err
 		}
-		if pieces, _, err = p.settle(ctx, pieces); err != nil {
+		if pieces, _, err = p.settle(ctx, p.pieces()); err != nil {
 			return err
 		}
 	}

@@ -8,10 +8,9 @@ import (
 
 // gather sorts the settled pieces by their lesser end and slope, and makes one
 // edge of those that are the same. Edges that change no layer's inside are
-// dropped. It returns the sorted pieces: those that came may be forgotten.
-func (p *Plane) gather(ps []piece) []piece {
+// dropped.
+func (p *Plane) gather(ps []piece) {
 	ps = byStart(ps)
-	sorted := ps
 	p.edges = make([]edge, 0, len(ps))
 	p.deltas = make([]delta, 0, len(ps))
 	starts, ends := make([]uint64, 0, len(ps)), make([]keyed, 0, len(ps))
@@ -51,7 +50,23 @@ func (p *Plane) gather(ps []piece) []piece {
 			p.edges[ends[j].i].b = v
 		}
 	}
-	return sorted
+}
+
+// pieces are what the edges were made of, but for what was the same.
+func (p *Plane) pieces() []piece {
+	var out []piece
+	for _, e := range p.edges {
+		for _, d := range p.deltas[e.d0:e.d1] {
+			wind := int8(1)
+			if d.wind < 0 {
+				wind = -1
+			}
+			for range max(d.wind, -d.wind) {
+				out = append(out, piece{p.points[e.a], p.points[e.b], e.t0, e.t1, e.src, d.layer, wind})
+			}
+		}
+	}
+	return out
 }
 
 // byStart returns the pieces by their lesser end, then slope from below, then
