@@ -64,6 +64,20 @@ func TestFewPixelsOnABacking(t *testing.T) {
 			t.Errorf("at %v px to the unit a picture that is gone, or lies aside, is not seen", k)
 		}
 	}
+	// And so is it by the rule for outside readers that draw squares.
+	want, err := draw(t.Context(), squared(whole, 9.0/320), box, 320, 249)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, d := range map[string]*drawing.Drawing{"gone": bare, "aside": squared(moved, 9.0/320)} {
+		got, err := draw(t.Context(), d, box, 320, 249)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if off, _ := implausible(got, want, true); off <= strange {
+			t.Errorf("%s: %.1f %% differ by more than smoothing explains", name, 100*off)
+		}
+	}
 	if n := coarse(at(whole, 3), whole, 9.0/320); n < 20 || n > 26 {
 		t.Errorf("%d px are taken together", n)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"math"
 	"slices"
 	"strings"
 
@@ -163,27 +164,43 @@ var closer = []int{1, 3, 8}
 // readBy has one reader open one page of a file.
 func (j *job) readBy(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page int) (res outside.Result) {
 	for _, k := range closer {
-		if res = j.readAt(ctx, r, f, data, page, k, 1); res.OK || ctx.Err() != nil {
+		if res = j.readAt(ctx, r, f, data, page, k, false); res.OK || ctx.Err() != nil {
 			return res
 		}
 	}
-	// Of a picture of few pixels readers make squares, or something smooth: afar
-	// they are the same.
-	art, err := j.art(ctx, f, f.Versions[page])
-	if err != nil || !art.Has().Pictures {
-		return res
-	}
-	fr := j.frameFor(f, f.Versions[page])
-	w, _ := lookSize(fr.W, fr.H)
-	if n := coarse(art, new(drawing.Drawing), fr.Box.W()/float64(w)); n > 1 {
-		return j.readAt(ctx, r, f, data, page, 1, n)
+	if art, err := j.art(ctx, f, f.Versions[page]); err == nil && art.Has().Pictures {
+		return j.readAt(ctx, r, f, data, page, 1, true)
 	}
 	return res
 }
 
-// readAt is readBy at so many times the usual size, and with n × n pixels taken
-// together.
-func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page, times, n int) outside.Result {
+// squared is a drawing whose pictures have a square for each pixel that is wider
+// than size, in page units, as some readers draw them: we draw them smooth.
+func squared(d *drawing.Drawing, size float64) *drawing.Drawing {
+	return d.Map(func(n drawing.Node) drawing.Node {
+		p, ok := n.(*drawing.Picture)
+		if !ok {
+			return n
+		}
+		b := p.Image.Rect
+		k := int(math.Hypot(p.To.A, p.To.B) / float64(b.Dx()) / size)
+		if k < 2 {
+			return n
+		}
+		c := *p
+		c.Image = image.NewNRGBA(image.Rect(0, 0, k*b.Dx(), k*b.Dy()))
+		for y := range k * b.Dy() {
+			for x := range k * b.Dx() {
+				c.Image.SetNRGBA(x, y, p.Image.NRGBAAt(b.Min.X+x/k, b.Min.Y+y/k))
+			}
+		}
+		return &c
+	})
+}
+
+// readAt is readBy at so many times the usual size; squares says that pixels of
+// pictures are held to squares.
+func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data []byte, page, times int, squares bool) outside.Result {
 	res := outside.Result{Path: f.Path, Reader: r.Name}
 	fr := j.frameFor(f, f.Versions[page])
 	w, h := lookSize(fr.W, fr.H)
@@ -200,7 +217,9 @@ func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data 
 		return res
 	}
 	var want *image.NRGBA
-	if times == 1 { // as our own checks look at it
+	if squares {
+		want, err = draw(ctx, squared(art, fr.Box.W()/float64(w)), fr.Box, w, h)
+	} else if times == 1 { // as our own checks look at it
 		want, err = j.look(ctx, f, f.Versions[page], onScreen)
 	} else {
 		want, err = draw(ctx, art, fr.Box, w, h)
@@ -209,7 +228,6 @@ func (j *job) readAt(ctx context.Context, r outside.Reader, f recipe.File, data 
 		res.Found = err.Error()
 		return res
 	}
-	got, want = reduce(got, n), reduce(want, n)
 	colours := (r.RGB || f.Entry.ColourSpace() == format.RGB && r.Name == "poppler" && !hasSpots(art)) && !f.Entry.Current
 	diff := compare(got, want, shape, !colours)
 	off, most := implausible(got, want, colours)
