@@ -35,7 +35,8 @@ const (
 )
 
 func newCells(ps []piece) *cells {
-	c := &cells{ps: ps, boxes: make([]box, len(ps)), tree: sync.OnceValue(func() *tree { return build(ps) })}
+	c := &cells{ps: ps, boxes: make([]box, len(ps))}
+	c.tree = sync.OnceValue(func() *tree { return build(c.boxes) })
 	c.looks.New = func() any { return &look{mark: make([]int32, len(ps))} }
 	// So wide that a piece runs on by half of cellsEach squares on the mean.
 	long := int64(0)
@@ -129,8 +130,7 @@ type look struct {
 
 // later calls f once with each piece after number i that may meet piece i.
 func (c *cells) later(i int, l *look, f func(j int)) {
-	s := c.boxes[i]
-	s = box{s.x0 - 1, s.y0 - 1, s.x1 + 1, s.y1 + 1}
+	s := c.boxes[i].grown()
 	n := 0
 	l.through = c.through(&c.ps[i], l.through[:0])
 	for _, cell := range l.through {

@@ -10,7 +10,7 @@ import (
 // edge of those that are the same. Edges that change no layer's inside are
 // dropped.
 func (p *Plane) gather(ps []piece) {
-	ps = byStart(ps)
+	byStart(ps)
 	p.edges = make([]edge, 0, len(ps))
 	p.deltas = make([]delta, 0, len(ps))
 	starts, ends := make([]uint64, 0, len(ps)), make([]keyed, 0, len(ps))
@@ -69,25 +69,30 @@ func (p *Plane) pieces() []piece {
 	return out
 }
 
-// byStart returns the pieces by their lesser end, then slope from below, then
-// other end and source.
-func byStart(ps []piece) []piece {
+// byStart sorts the pieces by their lesser end, then slope from below, then other
+// end and source. They are moved where they lie, along the cycles of the
+// permutation: a second slice of them would be the most memory of all the work.
+func byStart(ps []piece) {
 	keys := make([]keyed, len(ps))
 	for i := range ps {
 		keys[i] = keyed{ps[i].a.key(), int32(i)}
 	}
 	sortKeys(keys)
-	out := make([]piece, len(ps))
-	for i, k := range keys {
-		out[i] = ps[k.i]
+	for i := range keys {
+		first, to := ps[i], int32(i)
+		for from := keys[to].i; from != int32(i); from = keys[to].i {
+			ps[to], keys[to].i = ps[from], to
+			to = from
+		}
+		ps[to], keys[to].i = first, to
 	}
-	for from := 0; from < len(out); {
+	for from := 0; from < len(ps); {
 		to := from + 1
-		for to < len(out) && keys[to].key == keys[from].key {
+		for to < len(ps) && keys[to].key == keys[from].key {
 			to++
 		}
 		if to > from+1 {
-			slices.SortFunc(out[from:to], func(a, b piece) int {
+			slices.SortFunc(ps[from:to], func(a, b piece) int {
 				if a.b != b.b {
 					// The directions span less than half a turn.
 					return cmp.Or(cmp.Compare(0, orient(a.a, a.b, b.b)), cmp.Compare(a.b.key(), b.b.key()))
@@ -97,7 +102,6 @@ func byStart(ps []piece) []piece {
 		}
 		from = to
 	}
-	return out
 }
 
 // A keyed is a thing's number by what it is sorted.

@@ -10,27 +10,30 @@ func (b box) join(c box) box {
 	return box{min(b.x0, c.x0), min(b.y0, c.y0), max(b.x1, c.x1), max(b.y1, c.y1)}
 }
 
-// A tree finds the pieces near a piece. Node i of level 0 holds the boxes of
-// the pieces from fan·i on, node i of level k those of the nodes of level k−1
+// grown is the box with the one unit round it by which a point can move when it is
+// rounded.
+func (b box) grown() box { return box{b.x0 - 1, b.y0 - 1, b.x1 + 1, b.y1 + 1} }
+
+// A tree finds the pieces near a piece. Node i of level 0 holds the boxes, grown,
+// of the pieces from fan·i on, node i of level k those of the nodes of level k−1
 // from fan·i on: neighbours in the list are neighbours in the plane.
 type tree struct {
 	leaves []box   // of each piece
 	levels [][]box // from the leaves' parents to the root
 }
 
-// build makes the tree of the pieces, each grown by the one unit that a point
-// can move when it is rounded.
-func build(ps []piece) *tree {
-	t := &tree{leaves: make([]box, len(ps))}
-	for i, p := range ps {
-		t.leaves[i] = box{p.a.x - 1, min(p.a.y, p.b.y) - 1, p.b.x + 1, max(p.a.y, p.b.y) + 1}
-	}
-	for below := t.leaves; ; below = t.levels[len(t.levels)-1] {
+// build makes the tree over the boxes of the pieces, which it keeps.
+func build(leaves []box) *tree {
+	t := &tree{leaves: leaves}
+	for below := leaves; ; below = t.levels[len(t.levels)-1] {
 		up := make([]box, (len(below)+fan-1)/fan)
 		for i := range up {
 			b := below[i*fan]
 			for _, c := range below[i*fan+1 : min((i+1)*fan, len(below))] {
 				b = b.join(c)
+			}
+			if len(t.levels) == 0 {
+				b = b.grown()
 			}
 			up[i] = b
 		}
@@ -70,7 +73,7 @@ func (t *tree) near(p piece, first int, f func(i int)) {
 func (t *tree) visit(level, i int, a, b pt, s box, first int, f func(int)) {
 	if level == 0 {
 		for j := max(i*fan, first); j < min((i+1)*fan, len(t.leaves)); j++ {
-			if touches(a, b, s, t.leaves[j]) {
+			if touches(a, b, s, t.leaves[j].grown()) {
 				f(j)
 			}
 		}

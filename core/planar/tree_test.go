@@ -23,7 +23,8 @@ func TestCellsFindWhatTheTreeFinds(t *testing.T) {
 				at = pt{rnd.Int32N(9000), rnd.Int32N(9000)}
 			}
 		}
-		tree, cells := build(ps), newCells(ps)
+		cells := newCells(ps)
+		tree := cells.tree()
 		l := &look{mark: make([]int32, len(ps))}
 		found := 0
 		for i := range ps {
