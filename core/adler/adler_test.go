@@ -1,6 +1,7 @@
 package adler
 
 import (
+	"bytes"
 	"hash/adler32"
 	"math/rand/v2"
 	"testing"
@@ -30,5 +31,35 @@ func TestJoin(t *testing.T) {
 	}
 	if Join(New, New, 0) != New {
 		t.Error("nothing behind nothing is something")
+	}
+}
+
+// The checksum is that of the standard library, of any length, and of the highest
+// bytes, which come nearest to the ends of the lanes.
+func TestChecksum(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	b := make([]byte, 3<<20+77)
+	for i := range b {
+		b[i] = byte(r.Uint32())
+	}
+	high := bytes.Repeat([]byte{255}, len(b))
+	for _, n := range []int{0, 1, 7, 8, 9, 63, 64, 65, 127, 128, 1000, 5552, 5553, 65521, 65536, stretch - 1, stretch, stretch + 1, len(b)} {
+		for _, b := range [][]byte{b[:n], b[len(b)-n:], high[:n]} {
+			if got, want := Checksum(b), adler32.Checksum(b); got != want {
+				t.Errorf("%d bytes: %08x, want %08x", n, got, want)
+			}
+		}
+	}
+}
+
+func BenchmarkChecksum(b *testing.B) {
+	data := bytes.Repeat([]byte{1, 2, 3, 0}, 3000)
+	for name, f := range map[string]func([]byte) uint32{"ours": Checksum, "standard": adler32.Checksum} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(data)))
+			for b.Loop() {
+				f(data)
+			}
+		})
 	}
 }

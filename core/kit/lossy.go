@@ -135,35 +135,40 @@ func (b *blocks) allowed(planes []plane, x, y, w, h int) bool {
 // even reports whether a block of one colour came back as one of one colour, off
 // by rounding alone: most blocks of flat art do.
 func (b *blocks) even(planes []plane, x, y int) bool {
-	first := [4]uint8(b.pix[y*b.stride+4*x:])
-	two := uint64(binary.LittleEndian.Uint32(first[:])) * (1<<32 + 1)
-	for v := range 8 {
-		row := b.pix[(y+v)*b.stride+4*x:]
-		for u := 0; u < 32; u += 8 {
-			if binary.LittleEndian.Uint64(row[u:]) != two {
-				return false
+	if !uniform(b.pix[y*b.stride+4*x:], b.stride) {
+		return false
+	}
+	want := b.of([4]uint8(b.pix[y*b.stride+4*x:]))
+	if p := &planes[0]; p.step == 4 && !uniform(p.pix[y*p.stride+4*x:], p.stride) {
+		return false // four planes that lie in one another
+	}
+	for c := range planes {
+		p := &planes[c]
+		block := p.pix[y*p.stride+x*p.step:]
+		if math.Abs(float64(block[0])-want[c]) > 1 {
+			return false
+		}
+		if p.step == 1 {
+			one := uint64(block[0]) * 0x0101010101010101
+			for v := range 8 {
+				if binary.LittleEndian.Uint64(block[v*p.stride:]) != one {
+					return false
+				}
 			}
 		}
 	}
-	want := b.of(first)
-	for c := range planes {
-		p := &planes[c]
-		g := p.pix[y*p.stride+x*p.step]
-		if math.Abs(float64(g)-want[c]) > 1 {
-			return false
-		}
-		for v := range 8 {
-			row := p.pix[(y+v)*p.stride+x*p.step:]
-			if p.step == 1 {
-				if binary.LittleEndian.Uint64(row) != uint64(g)*0x0101010101010101 {
-					return false
-				}
-				continue
-			}
-			for u := range 8 {
-				if row[u*p.step] != g {
-					return false
-				}
+	return true
+}
+
+// uniform reports whether the 8 × 8 pixels of four bytes at the beginning of pix
+// are one.
+func uniform(pix []uint8, stride int) bool {
+	two := uint64(binary.LittleEndian.Uint32(pix)) * (1<<32 + 1)
+	for v := range 8 {
+		row := pix[v*stride:][:32]
+		for ; len(row) >= 8; row = row[8:] {
+			if binary.LittleEndian.Uint64(row) != two {
+				return false
 			}
 		}
 	}

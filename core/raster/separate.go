@@ -53,10 +53,9 @@ func Separate(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int,
 	if err != nil {
 		return nil, err
 	}
-	out := image.NewCMYK(image.Rect(0, 0, w, h))
-	for i := 0; i < len(out.Pix); i += 4 {
-		copy(out.Pix[i:], cmy.Pix[i:i+3])
-		out.Pix[i+3] = black.Pix[i]
+	// The picture of three inks takes the fourth in the place of its opacity.
+	for three, one := cmy.Pix, black.Pix; len(three) >= 4 && len(one) >= 4; three, one = three[4:], one[4:] {
+		three[3] = one[0]
 	}
-	return out, nil
+	return &image.CMYK{Pix: cmy.Pix, Stride: cmy.Stride, Rect: cmy.Rect}, nil
 }

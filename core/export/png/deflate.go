@@ -3,7 +3,6 @@ package png
 import (
 	"bytes"
 	"encoding/binary"
-	"hash/adler32"
 	"sync"
 
 	"github.com/klauspost/compress/flate"
@@ -83,7 +82,7 @@ func (r *rows) deflate(quick bool) []byte {
 		if i > 0 {
 			dict = r.tail(bands[i-1])
 		}
-		parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler32.Checksum(raw)
+		parts[i], sums[i] = squeeze(raw, dict, level, i == len(bands)-1), adler.Checksum(raw)
 	})
 	out := []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
 	sum := uint32(adler.New)

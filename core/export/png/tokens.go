@@ -2,7 +2,6 @@ package png
 
 import (
 	"encoding/binary"
-	"hash/adler32"
 	"math/bits"
 	"slices"
 
@@ -56,7 +55,7 @@ func (r *rows) tokens() []byte {
 			} else {
 				clear(line)
 				r.line(line[1:], p, y)
-				last = adler32.Checksum(line)
+				last = adler.Checksum(line)
 			}
 			sum = adler.Join(sum, last, p.line)
 			if len(t.buf) >= window+stretch {

@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"hash/adler32"
 	"hash/crc32"
 	"image"
 	"io"
@@ -172,7 +171,7 @@ func (p *PNG) EachIndexed(f func(y int, row []uint8, same bool) error) error {
 	return p.lines(func(l lines) error {
 		return l.each(p, func(y int, line []byte, same bool) error {
 			if !same {
-				if err := p.within(slices.Max(line)); err != nil {
+				if err := p.within(highest(line)); err != nil {
 					return err
 				}
 			}
@@ -267,7 +266,7 @@ func (l lines) each(p *PNG, f func(y int, line []byte, same bool) error) error {
 		line, above := cur[bpp+1:], prev[bpp+1:]
 		same := plain && filter == 0 && bytes.Equal(line, above)
 		if !same {
-			sum = adler32.Checksum(cur[bpp:])
+			sum = adler.Checksum(cur[bpp:])
 		}
 		*l.sum, plain = adler.Join(*l.sum, sum, 1+n), filter == 0
 		cur[bpp] = 0
@@ -339,9 +338,11 @@ func (p *PNG) expand(row, line []byte) error {
 			*(*[4]uint8)(row[4*x:]) = [4]uint8{v, v, v, 255}
 		}
 	case 2:
-		for x := 0; x < len(row)/4; x++ {
-			s := line[3*x : 3*x+3]
-			*(*[4]uint8)(row[4*x:]) = [4]uint8{s[0], s[1], s[2], 255}
+		for ; len(line) >= 4 && len(row) >= 4; row, line = row[4:], line[3:] {
+			binary.LittleEndian.PutUint32(row, binary.LittleEndian.Uint32(line)|0xff<<24)
+		}
+		if len(row) >= 4 { // the last has nothing behind it
+			*(*[4]uint8)(row) = [4]uint8{line[0], line[1], line[2], 255}
 		}
 	case 4:
 		for x := 0; x < len(row)/4; x++ {
@@ -379,6 +380,24 @@ func (p *PNG) expand(row, line []byte) error {
 		return p.within(most)
 	}
 	return nil
+}
+
+// highest is the highest byte of a line. Where eight bytes are those before them,
+// as in most of flat art, they need no look.
+func highest(line []byte) (most byte) {
+	for len(line) >= 8 {
+		first := line[:8]
+		most = max(most, slices.Max(first))
+		same := binary.LittleEndian.Uint64(first)
+		line = line[8:]
+		for len(line) >= 8 && binary.LittleEndian.Uint64(line) == same {
+			line = line[8:]
+		}
+	}
+	for _, v := range line {
+		most = max(most, v)
+	}
+	return most
 }
 
 // within sees to it that the highest index of a row is one of the palette's.

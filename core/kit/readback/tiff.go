@@ -81,7 +81,8 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 	if w < 1 || h < 1 || n < 3 || n > 4 || w*h*n > maxPixels || one(317) != 2 || len(values[273]) != len(values[279]) {
 		return nil, errors.New("its size or layout is not one we write")
 	}
-	var pixels bytes.Buffer
+	raw := make([]byte, w*h*n)
+	filled := 0
 	for i, off := range values[273] {
 		end := off + values[279][i]
 		if off < 0 || end > len(b) || end < off {
@@ -100,34 +101,71 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 		if err != nil {
 			return nil, err
 		}
-		if _, err := pixels.ReadFrom(io.LimitReader(r, int64(w*h*n-pixels.Len())+1)); err != nil {
+		got, err := fill(raw[filled:], r)
+		if err != nil {
 			return nil, err
 		}
+		filled += got
 	}
-	raw := pixels.Bytes()
-	if len(raw) != w*h*n {
-		return nil, fmt.Errorf("it holds %d bytes of pixels, not %d", len(raw), w*h*n)
+	if filled != len(raw) {
+		return nil, fmt.Errorf("it holds %d bytes of pixels, not %d", filled, len(raw))
+	}
+	pix := raw
+	if n == 3 {
+		pix = make([]byte, w*h*4)
 	}
 	for y := range h {
-		row := raw[y*w*n : (y+1)*w*n]
-		for i := n; i < len(row); i++ {
-			row[i] += row[i-n]
-		}
+		add(pix[y*w*4:(y+1)*w*4], raw[y*w*n:(y+1)*w*n], n)
 	}
-	switch {
+	switch stride, rect := 4*w, image.Rect(0, 0, w, h); {
 	case one(262) == 5 && n == 4:
-		out.Image = &image.CMYK{Pix: raw, Stride: 4 * w, Rect: image.Rect(0, 0, w, h)}
+		out.Image = &image.CMYK{Pix: pix, Stride: stride, Rect: rect}
 	case one(262) == 2 && (n == 3 || one(338) == 2):
-		img := image.NewNRGBA(image.Rect(0, 0, w, h))
-		for i := range w * h {
-			copy(img.Pix[4*i:], raw[n*i:n*i+n])
-			if n == 3 {
-				img.Pix[4*i+3] = 255
-			}
-		}
-		out.Image = img
+		out.Image = &image.NRGBA{Pix: pix, Stride: stride, Rect: rect}
 	default:
 		return nil, fmt.Errorf("photometric %d with %d samples is not known", one(262), n)
 	}
 	return &out, nil
+}
+
+// fill reads to the end, of which no more may come than there is room for.
+func fill(dst []byte, r io.Reader) (n int, err error) {
+	for n < len(dst) {
+		m, err := r.Read(dst[n:])
+		n += m
+		if err == io.EOF {
+			return n, nil
+		}
+		if err != nil {
+			return n, err
+		}
+	}
+	if m, err := io.ReadFull(r, make([]byte, 1)); m > 0 {
+		return n, errors.New("it holds more pixels than its size says")
+	} else if err != io.EOF {
+		return n, err
+	}
+	return n, nil
+}
+
+// add makes a row of four samples a pixel of the differences between pixels of n
+// samples (TIFF 6.0, section 14): the fourth of three is full. Both may be the same
+// slice.
+func add(pix, diff []byte, n int) {
+	if n == 3 {
+		var sum [3]byte
+		for ; len(pix) >= 4 && len(diff) >= 3; pix, diff = pix[4:], diff[3:] {
+			sum[0], sum[1], sum[2] = sum[0]+diff[0], sum[1]+diff[1], sum[2]+diff[2]
+			pix[0], pix[1], pix[2], pix[3] = sum[0], sum[1], sum[2], 255
+		}
+		return
+	}
+	// Four bytes are added at once, the highest bit of each without its carry.
+	const low, high = 0x7f7f7f7f, 0x80808080
+	sum := uint32(0)
+	for ; len(pix) >= 4 && len(diff) >= 4; pix, diff = pix[4:], diff[4:] {
+		v := binary.LittleEndian.Uint32(diff)
+		sum = (sum&low + v&low) ^ (sum^v)&high
+		binary.LittleEndian.PutUint32(pix, sum)
+	}
 }
