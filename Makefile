@@ -59,7 +59,7 @@ fuzz:
 	$(GO) test ./core/intake/typed -run XXX -fuzz FuzzTyped -fuzztime 30s
 	$(GO) test ./core/trace -run XXX -fuzz FuzzTrace -fuzztime 30s -fuzzminimizetime 5x
 	$(GO) test ./core/intake/picture -run XXX -fuzz FuzzDecode -fuzztime 30s
-	$(GO) test ./core/photomark/blocks -run XXX -fuzz FuzzRead -fuzztime 60s
+	$(GO) test ./core/t81/blocks -run XXX -fuzz FuzzRead -fuzztime 60s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzUnwrap -fuzztime 30s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzFont -fuzztime 30s
 	$(GO) test ./core/colour/icc -run XXX -fuzz FuzzRead -fuzztime 30s

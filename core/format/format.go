@@ -85,8 +85,6 @@ type Format struct {
 	Side int
 	// Icon files hold several square pictures of given sides.
 	Icon bool
-	// Lossy files keep the pixels only nearly, at a quality.
-	Lossy bool
 	// Unscaled files of pixels keep no resolution.
 	Unscaled bool
 
@@ -108,7 +106,7 @@ var table = []Format{
 	{Key: PDF, Name: "PDF", Ext: "pdf", Media: "application/pdf", Use: Press, Curves: true, Pages: true},
 	{Key: EPS, Name: "EPS", Ext: "eps", Media: "application/postscript", Use: Press, Curves: true, Flat: true, Placed: true},
 	{Key: PNG, Name: "PNG", Ext: "png", Media: "image/png", Use: Office, Pixels: true, Shown: true, NoCMYK: "PNG knows no CMYK"},
-	{Key: JPEG, Name: "JPEG", Ext: "jpg", Media: "image/jpeg", Use: Mail, Pixels: true, Shown: true, Opaque: true, Lossy: true, Side: 65_535}, // ITU-T T.81, B.2.2
+	{Key: JPEG, Name: "JPEG", Ext: "jpg", Media: "image/jpeg", Use: Mail, Pixels: true, Shown: true, Opaque: true, Side: 65_535}, // ITU-T T.81, B.2.2
 	{Key: TIFF, Name: "TIFF", Ext: "tif", Media: "image/tiff", Use: Press, Pixels: true},
 	{Key: WebP, Name: "WebP", Ext: "webp", Media: "image/webp", Use: Website, Pixels: true, Shown: true, NoCMYK: "WebP knows no CMYK", Side: 16_383, Unscaled: true}, // RFC 9649, section 2.4
 	{Key: ICO, Name: "ICO", Ext: "ico", Media: "image/vnd.microsoft.icon", Use: Sites, Pixels: true, NoCMYK: "ICO knows no CMYK", Icon: true, Side: 256, Unscaled: true},

@@ -29,7 +29,7 @@ func TestTable(t *testing.T) {
 		if f.Curves && f.Pixels || f.Name == "" || f.Use == "" {
 			t.Errorf("%s contradicts itself or says nothing", f.Key)
 		}
-		if !f.Curves && (f.Flat || f.Plain || f.Pages || f.Placed || f.Styled) || !f.Pixels && (f.Icon || f.Lossy || f.Unscaled || f.Side > 0) {
+		if !f.Curves && (f.Flat || f.Plain || f.Pages || f.Placed || f.Styled) || !f.Pixels && (f.Icon || f.Unscaled || f.Side > 0) {
 			t.Errorf("%s has a trait of the other kind", f.Key)
 		}
 	}

@@ -36,7 +36,7 @@ func init() { // not in the declaration, as the crafts speak of the table
 		format.PDF:         {(*job).encodePDF, (*job).checkPDF},
 		format.EPS:         {(*job).encodeEPS, (*job).checkEPS},
 		format.PNG:         {(*job).encodePNG, (*job).checkPNG},
-		format.JPEG:        {(*job).encodeJPEG, (*job).checkPixels},
+		format.JPEG:        {(*job).encodeJPEG, (*job).checkJPEG},
 		format.TIFF:        {(*job).encodeTIFF, (*job).checkPixels},
 		format.WebP:        {(*job).encodeWebP, (*job).checkPixels},
 		format.ICO:         {(*job).encodeICO, (*job).checkICO},

@@ -1,163 +1,189 @@
 package kit
 
 import (
+	"bytes"
+	"context"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"image"
+	"image/color"
+	_ "image/jpeg" // reads the head of what it did not write
 	"math"
 
 	"dyekit/core/colour"
+	"dyekit/core/colour/icc"
+	"dyekit/core/format"
+	"dyekit/core/recipe"
 	"dyekit/core/t81"
+	"dyekit/core/t81/blocks"
 )
 
-// checkJPEG holds a JPEG to what was drawn: each coefficient of each block may
-// be off by half a step of the file's own tables and no more (ITU-T T.81,
-// A.3.4), and by what rounding pixels to 8 bits adds.
-func checkJPEG(img image.Image, px pixels, data []byte, cs *checks) error {
-	tables, err := quantisation(data)
+// checkJPEG opens a JPEG again and holds it to what was drawn: each coefficient of
+// each block is off by half a step of the file's own tables and no more (ITU-T
+// T.81, A.3.4). Its head is read by the standard library, its blocks by package
+// blocks, which reads photographs and did not write the file; nothing has to be
+// drawn of it.
+func (j *job) checkJPEG(ctx context.Context, f recipe.File, px pixels, data []byte, cs *checks) error {
+	head, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
-	b := img.Bounds()
-	w, h := b.Dx(), b.Dy()
-	var planes []plane
-	switch p := img.(type) {
-	case *image.YCbCr:
-		if p.SubsampleRatio != image.YCbCrSubsampleRatio444 {
-			cs.add("picture", false, "its colours are kept at less than full size")
-			return nil
-		}
-		planes = []plane{{table: tables[0], pix: p.Y, stride: p.YStride, step: 1}, {table: tables[1], pix: p.Cb, stride: p.CStride, step: 1}, {table: tables[1], pix: p.Cr, stride: p.CStride, step: 1}}
-	case *image.CMYK:
-		if px.press == nil {
-			cs.add("picture", false, "it holds process inks")
-			return nil
-		}
-		for c := range 4 {
-			planes = append(planes, plane{table: tables[0], pix: p.Pix[c:], stride: p.Stride, step: 4})
-		}
-	default:
-		cs.add("picture", false, "it holds neither colours nor process inks")
+	ppi, err := resolution(data)
+	if err != nil {
+		return err
+	}
+	l := lossy{cmyk: head.ColorModel == color.CMYKModel}
+	if px.press != nil {
+		l.pix, l.stride, l.w, l.h = px.press.Pix, px.press.Stride, px.press.Rect.Dx(), px.press.Rect.Dy()
+	} else {
+		p := px.screen[0]
+		l.pix, l.stride, l.w, l.h = p.Pix, p.Stride, p.Rect.Dx(), p.Rect.Dy()
+	}
+	e := f.Entry
+	cs.add("opens", kind == string(e.Format), "%s", kind)
+	cs.add("pixel-size", head.Width == f.W && head.Height == f.H, "%d × %d px", head.Width, head.Height)
+	if !e.Kind().Unscaled {
+		cs.add("resolution", math.Abs(ppi-f.PPI) < 0.02, "%.2f ppi", ppi)
+	}
+	if head.Width != f.W || head.Height != f.H || head.Width != l.w || head.Height != l.h {
 		return nil
 	}
-	src := blocks{channels: colourOf}
-	if px.press != nil {
-		src.pix, src.stride, src.channels = px.press.Pix, px.press.Stride, inksOf
+	if e.ColourSpace() == format.CMYK {
+		cs.add("ink-space", l.cmyk, "%s", space(head.ColorModel))
+		cs.add("profile", bytes.Equal(profileOfJPEG(data), icc.Press(j.press(e))), "%s", j.press(e).Name)
 	} else {
-		src.pix, src.stride = px.screen[0].Pix, px.screen[0].Stride
+		cs.add("ink-space", !l.cmyk, "%s", space(head.ColorModel))
 	}
-	off := 0
-	for y := 0; y < h; y += 8 {
-		for x := 0; x < w; x += 8 {
-			if !src.allowed(planes, x, y, min(8, w-x), min(8, h-y)) {
-				off++
+	if l.cmyk != (px.press != nil) {
+		return nil
+	}
+	cs.add("transparency", px.press != nil || px.screen[0].Opaque(), "%s", opacity(true))
+	if err := l.check(data, cs); err != nil {
+		return err
+	}
+	return j.checkDrawn(ctx, f, px, cs)
+}
+
+// A lossy is what was drawn, four bytes a pixel, beside the blocks of a file.
+type lossy struct {
+	pix    []uint8
+	stride int
+	w, h   int // px
+	cmyk   bool
+	off    int // blocks that are too far from what was drawn
+
+	x, y int // the block at hand
+	even bool
+	want [4][64]float64 // its coefficients, row by row; of an even one the first
+	last [4]uint8
+	is   [4]float64 // samples of last
+}
+
+// check reads the blocks.
+func (l *lossy) check(data []byte, cs *checks) error {
+	l.x = -1
+	samples, adobe := 3, -1 // JFIF: luma and chroma
+	if l.cmyk {
+		samples, adobe = 4, 0 // common practice: inks as they are, inverted
+	}
+	errOther := errors.New("its samples are not those that are written here")
+	p, err := blocks.Visit(data, func(f *blocks.File, c, x, y int, b *[64]int16, set uint64) error {
+		if x == 0 && y == 0 {
+			if k := f.Components[c]; len(f.Components) != samples || f.Adobe != adobe || k.H != 1 || k.V != 1 {
+				return errOther
 			}
 		}
-	}
-	if off > 0 {
-		cs.add("picture", false, "%d blocks of 8 × 8 px are further from what was drawn than the file's own tables allow", off)
+		if x != l.x || y != l.y {
+			l.block(x, y)
+		}
+		if !l.near(c, &f.Components[c].Quant, b, set) {
+			l.off++
+		}
 		return nil
+	})
+	switch {
+	case errors.Is(err, errOther):
+		cs.add("picture", false, "%v", err)
+		return nil
+	case err != nil:
+		return err
 	}
-	cs.add("picture", true, "every block as near to what was drawn as the file's own tables allow")
+	cs.add("picture", l.off == 0 && p.Behind == 0, "%s", l.found(p.Behind))
 	return nil
 }
 
-// ycc is one channel of a colour (JFIF 1.02: CCIR 601 with 256 levels).
-func ycc(c int, r, g, b float64) float64 {
-	switch c {
-	case 0:
-		return colour.BT601.Of(r, g, b)
-	case 1:
-		return -0.168736*r - 0.331264*g + 0.5*b + 128
+// block makes ready what is wanted of the block in column x of row y.
+func (l *lossy) block(x, y int) {
+	l.x, l.y = x, y
+	at := 8*y*l.stride + 32*x
+	whole := 8*x+8 <= l.w && 8*y+8 <= l.h
+	if l.even = whole && uniform(l.pix[at:], l.stride); l.even {
+		for c, v := range l.samples([4]uint8(l.pix[at:])) {
+			l.want[c][0] = 8 * v // A.3.3 of one value
+		}
+		return
 	}
-	return 0.5*r - 0.418688*g - 0.081312*b + 128
-}
-
-// A plane is one channel: the table it was quantised with, and what was read
-// back.
-type plane struct {
-	table        *[64]int // in order of rows
-	pix          []uint8
-	stride, step int
-}
-
-// A blocks is what was drawn, four bytes a pixel; channels turns them into those
-// of the file.
-type blocks struct {
-	pix      []uint8
-	stride   int
-	channels func(q [4]uint8) [4]float64
-	last     [4]uint8
-	is       [4]float64 // of last
-	want     [4][64]float64
-}
-
-func colourOf(q [4]uint8) (v [4]float64) {
-	for c := range 3 {
-		v[c] = ycc(c, float64(q[0]), float64(q[1]), float64(q[2]))
-	}
-	return v
-}
-
-func inksOf(q [4]uint8) [4]float64 {
-	return [4]float64{float64(q[0]), float64(q[1]), float64(q[2]), float64(q[3])}
-}
-
-func (b *blocks) of(q [4]uint8) [4]float64 {
-	if q != b.last || b.is == ([4]float64{}) {
-		b.last, b.is = q, b.channels(q)
-	}
-	return b.is
-}
-
-// allowed reports whether the block at x, y is near enough in every plane.
-func (b *blocks) allowed(planes []plane, x, y, w, h int) bool {
-	if w == 8 && h == 8 && b.even(planes, x, y) {
-		return true
-	}
-	for v := range h {
-		row := b.pix[(y+v)*b.stride+4*x:]
-		for u := range w {
-			k := b.of([4]uint8(row[4*u:]))
-			for c := range planes {
-				b.want[c][8*v+u] = k[c]
+	for v := range 8 {
+		row := l.pix[min(8*y+v, l.h-1)*l.stride:] // behind the border comes its last pixel again
+		for u := range 8 {
+			k := l.samples([4]uint8(row[4*min(8*x+u, l.w-1):]))
+			for c := range l.want {
+				l.want[c][8*v+u] = k[c]
 			}
 		}
 	}
-	for c := range planes {
-		if !planes[c].allowed(&b.want[c], x, y, w, h) {
+	for c := range l.want {
+		t81.Forward(&l.want[c])
+	}
+}
+
+// rounding is how far a coefficient may be off beside half a step: what the digits
+// of JFIF's own numbers leave over 64 pixels, and no more.
+const rounding = 0.01
+
+// near reports whether a block of component c is within half a step of what is
+// wanted.
+func (l *lossy) near(c int, q *[64]int32, b *[64]int16, set uint64) bool {
+	want := &l.want[c]
+	if l.even {
+		// Where nothing is wanted any number is a whole step off.
+		return set&^1 == 0 && math.Abs(float64(int32(b[0])*q[0])-want[0]) <= float64(q[0])/2+rounding
+	}
+	for i, z := range t81.Zigzag {
+		if math.Abs(float64(int32(b[i])*q[i])-want[z]) > float64(q[i])/2+rounding {
 			return false
 		}
 	}
 	return true
 }
 
-// even reports whether a block of one colour came back as one of one colour, off
-// by rounding alone: most blocks of flat art do.
-func (b *blocks) even(planes []plane, x, y int) bool {
-	if !uniform(b.pix[y*b.stride+4*x:], b.stride) {
-		return false
+func (l *lossy) found(behind int) string {
+	switch {
+	case l.off > 0:
+		return fmt.Sprintf("%d blocks of 8 × 8 px are further from what was drawn than the file's own tables allow", l.off)
+	case behind > 0:
+		return fmt.Sprintf("%d bytes follow the picture", behind)
 	}
-	want := b.of([4]uint8(b.pix[y*b.stride+4*x:]))
-	if p := &planes[0]; p.step == 4 && !uniform(p.pix[y*p.stride+4*x:], p.stride) {
-		return false // four planes that lie in one another
+	return "every block as near to what was drawn as the file's own tables allow"
+}
+
+// samples are those of a pixel, from −128 to 127: luma and chroma (JFIF 1.02: CCIR
+// 601 with 256 levels), or inks, inverted.
+func (l *lossy) samples(q [4]uint8) [4]float64 {
+	if q == l.last && l.is != ([4]float64{}) {
+		return l.is
 	}
-	for c := range planes {
-		p := &planes[c]
-		block := p.pix[y*p.stride+x*p.step:]
-		if math.Abs(float64(block[0])-want[c]) > 1 {
-			return false
+	l.last = q
+	if l.cmyk {
+		for c, v := range q {
+			l.is[c] = 127 - float64(v)
 		}
-		if p.step == 1 {
-			one := uint64(block[0]) * 0x0101010101010101
-			for v := range 8 {
-				if binary.LittleEndian.Uint64(block[v*p.stride:]) != one {
-					return false
-				}
-			}
-		}
+		return l.is
 	}
-	return true
+	r, g, b := float64(q[0]), float64(q[1]), float64(q[2])
+	l.is = [4]float64{colour.BT601.Of(r, g, b) - 128, -0.168736*r - 0.331264*g + 0.5*b, 0.5*r - 0.418688*g - 0.081312*b}
+	return l.is
 }
 
 // uniform reports whether the 8 × 8 pixels of four bytes at the beginning of pix
@@ -173,79 +199,4 @@ func uniform(pix []uint8, stride int) bool {
 		}
 	}
 	return true
-}
-
-// noise is how far a coefficient may move when 64 pixels are rounded by half a
-// step each, as they are when a block is decoded and once more in the reader's
-// own arithmetic: far less than this but in a flat block, where all go the same
-// way.
-const noise = 8
-
-// allowed reports whether the block at x, y is as near to what is wanted as its
-// table allows.
-func (p *plane) allowed(want *[64]float64, x, y, w, h int) bool {
-	var diff [64]float64
-	whole := w == 8 && h == 8
-	most, sum := 0.0, 0.0
-	for v := range h {
-		got := p.pix[(y+v)*p.stride+x*p.step:]
-		for u := range w {
-			g := got[u*p.step]
-			d := float64(g) - want[8*v+u]
-			diff[8*v+u] = d
-			most = max(most, math.Abs(d))
-			sum += d * d
-			if g == 0 || g == 255 {
-				whole = false // what went past the ends was cut: coefficients move
-			}
-		}
-	}
-	if most <= 1 {
-		return true
-	}
-	if !whole {
-		// Cutting brings pixels nearer to what was drawn, so the error's energy
-		// is at most that of all coefficients half a step off (Parseval).
-		bound := 0.0
-		for _, q := range p.table {
-			bound += float64(q*q) / 4
-		}
-		return math.Sqrt(sum) <= math.Sqrt(bound)+noise
-	}
-	t81.Forward(&diff)
-	for i, f := range diff {
-		if math.Abs(f) > float64(p.table[i])/2+noise {
-			return false
-		}
-	}
-	return true
-}
-
-// quantisation reads the tables of a JPEG, of 8-bit steps; the second is the
-// first where there is one alone.
-func quantisation(data []byte) (t [2]*[64]int, err error) {
-	for at := 2; at+4 <= len(data) && data[at] == 0xff && data[at+1] != 0xda; {
-		n := int(data[at+2])<<8 | int(data[at+3])
-		if at+2+n > len(data) || n < 2 {
-			break
-		}
-		for body := data[at+4 : at+2+n]; data[at+1] == 0xdb && len(body) >= 65; body = body[65:] {
-			if body[0] > 1 {
-				return t, errors.New("it has quantisation tables that are not written here")
-			}
-			k := new([64]int)
-			for i, q := range body[1:65] {
-				k[t81.Zigzag[i]] = int(q)
-			}
-			t[body[0]] = k
-		}
-		at += 2 + n
-	}
-	if t[0] == nil {
-		return t, errors.New("it has no quantisation table")
-	}
-	if t[1] == nil {
-		t[1] = t[0]
-	}
-	return t, nil
 }

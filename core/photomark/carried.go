@@ -8,7 +8,7 @@ import (
 	"math"
 	"slices"
 
-	"dyekit/core/photomark/blocks"
+	"dyekit/core/t81/blocks"
 	"dyekit/core/tags"
 )
 

@@ -8,7 +8,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/intake/picture"
-	"dyekit/core/photomark/blocks"
+	"dyekit/core/t81/blocks"
 )
 
 // A model is what the components of a JPEG stand for.

@@ -17,7 +17,7 @@ import (
 	"dyekit/core/export/png"
 	"dyekit/core/export/tiff"
 	"dyekit/core/intake/picture"
-	"dyekit/core/photomark/blocks"
+	"dyekit/core/t81/blocks"
 	"dyekit/core/tags"
 )
 

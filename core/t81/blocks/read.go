@@ -1,6 +1,7 @@
 // Package blocks takes a JPEG photograph (ITU-T T.81) apart into its blocks of
 // coefficients and writes it again: what is not changed comes out as it went in,
-// number for number, whatever else is changed. Nothing is drawn here.
+// number for number, whatever else is changed. Nothing is drawn here. A file that
+// was made of art is held to it by its blocks, too (Visit).
 package blocks
 
 import (
@@ -105,10 +106,24 @@ var errShort = errors.New("its data end too early")
 
 // Read takes a photograph apart. Errors say what is wrong with it.
 func Read(data []byte) (*File, error) {
+	return read(data, nil)
+}
+
+// A Visitor is called with each block as it is read: that of column x and row y of
+// component c, its 64 numbers in zigzag order, not multiplied by Quant, and which of
+// them are not 0, the first in the lowest bit. The numbers are valid during the call.
+type Visitor func(f *File, c, x, y int, b *[64]int16, set uint64) error
+
+// Visit reads a file of one plain scan and keeps no block of it: others it refuses.
+func Visit(data []byte, visit Visitor) (*File, error) {
+	return read(data, visit)
+}
+
+func read(data []byte, visit Visitor) (*File, error) {
 	if len(data) < 4 || data[0] != 0xff || data[1] != mSOI {
 		return nil, errors.New("it is no JPEG")
 	}
-	r := &reader{File: &File{Adobe: -1}, data: data, at: 2}
+	r := &reader{File: &File{Adobe: -1}, data: data, at: 2, visit: visit}
 	if err := r.segments(); err != nil {
 		return nil, err
 	}
@@ -117,6 +132,7 @@ func Read(data []byte) (*File, error) {
 
 type reader struct {
 	*File
+	visit  Visitor // or nil, to keep the blocks
 	data   []byte
 	at     int
 	quant  [4]*[64]int32
@@ -249,11 +265,14 @@ func (r *reader) frame(m byte, b []byte) error {
 	if blocks > 8*len(r.data) {
 		return errShort
 	}
+	r.Components = cs
+	if r.visit != nil {
+		return nil
+	}
 	for i := range cs {
 		cs[i].Coef = make([]int16, 64*cs[i].BW*cs[i].BH)
 		cs[i].set = make([]uint64, cs[i].BW*cs[i].BH)
 	}
-	r.Components = cs
 	r.dirty = make([]bool, up(r.H, 8*r.vmax))
 	return nil
 }

@@ -203,6 +203,9 @@ var errCoefficients = errors.New("its coded data are damaged")
 // coefficients reads what a scan says of the blocks.
 func (r *reader) coefficients(s *scan) error {
 	plain := !r.Progressive && s.interval == 0 && r.scans == 1 && len(s.parts) == len(r.Components)
+	if r.visit != nil && !plain {
+		return errors.New("it is coded in several scans, or with restarts")
+	}
 	d := decoder{bits: bits{b: r.data, at: r.at}, s: s, count: new(counts)}
 	block := d.sequential
 	switch {
@@ -220,7 +223,7 @@ func (r *reader) coefficients(s *scan) error {
 	err := r.each(s, 0, s.tall, func(i, at, mcu int) error {
 		if mcu != last {
 			last = mcu
-			if plain && mcu%s.wide == 0 {
+			if r.visit == nil && plain && mcu%s.wide == 0 {
 				r.rows = append(r.rows, d.here())
 			}
 			if d.ended() {
@@ -235,6 +238,13 @@ func (r *reader) coefficients(s *scan) error {
 		}
 		p := s.parts[i]
 		c := &r.Components[p.c]
+		if r.visit != nil {
+			d.block = [64]int16{}
+			if err := d.sequential(i, d.block[:], s.tables[0][p.dc], s.tables[1][p.ac]); err != nil {
+				return err
+			}
+			return r.visit(r.File, p.c, at/64%c.BW, at/64/c.BW, &d.block, d.set)
+		}
 		err := block(i, c.Coef[at:at+64:at+64], s.tables[0][p.dc], s.tables[1][p.ac])
 		c.set[at/64] = d.set
 		return err
@@ -245,7 +255,7 @@ func (r *reader) coefficients(s *scan) error {
 	if d.ended() {
 		return errShort
 	}
-	if plain {
+	if plain && r.visit == nil {
 		r.coded, r.count, r.rows = r.data, d.count, append(r.rows, d.here())
 	}
 	// The next marker, behind what fills the last byte.
@@ -261,9 +271,10 @@ func (r *reader) coefficients(s *scan) error {
 type decoder struct {
 	bits
 	s     *scan
-	prev  [4]int // DC, by part
-	blank int    // blocks that have nothing more, of an end-of-band run
-	set   uint64 // which coefficients of a sequential block are not 0
+	prev  [4]int    // DC, by part
+	blank int       // blocks that have nothing more, of an end-of-band run
+	set   uint64    // which coefficients of a sequential block are not 0
+	block [64]int16 // that which is visited
 	count *counts
 }
 

@@ -97,6 +97,41 @@ func TestWrittenAsRead(t *testing.T) {
 	}
 }
 
+// What is visited are the blocks that are kept, of files of one plain scan; others
+// are refused.
+func TestVisit(t *testing.T) {
+	ppm := view(97, 61)
+	for name, args := range forms {
+		data := run(t, ppm, "cjpeg", args...)
+		f, err := Read(data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		g, err := Visit(data, func(g *File, c, x, y int, b *[64]int16, set uint64) error {
+			n++
+			p, q := &f.Components[c], &g.Components[c]
+			at := y*p.BW + x
+			if *b != [64]int16(p.Coef[64*at:]) || set != p.set[at] || p.Quant != q.Quant {
+				t.Errorf("%s: block %d, %d of component %d is another", name, x, y, c)
+			}
+			return nil
+		})
+		plain := !f.Progressive && f.restart == 0
+		if plain != (err == nil) {
+			t.Errorf("%s: plain %v: %v", name, plain, err)
+			continue
+		}
+		want := 0
+		for _, c := range f.Components {
+			want += c.BW * c.BH
+		}
+		if plain && (n != want || g.W != f.W || g.H != f.H) {
+			t.Errorf("%s: %d blocks of %d", name, n, want)
+		}
+	}
+}
+
 // Blocks that are blended change, and no others: with them wiped out, jpegtran
 // makes the same file of both.
 func TestOthersStay(t *testing.T) {
