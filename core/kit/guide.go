@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"image"
 	"io"
 	"slices"
 
@@ -257,17 +256,31 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	}
 	made := make([][]byte, len(todo))
 	err = parallel.Do(ctx, len(todo), func(ctx context.Context, i int) (err error) {
-		s := todo[i]
-		var img *image.NRGBA
-		if img, err = raster.Render(ctx, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground, Outlines: j.plan.outlines}); err == nil {
-			made[i], err = export.Bytes(func(w io.Writer) error { return png.Encode(w, img, png.Options{Colours: sketchColours}) })
-		}
+		made[i], err = export.Bytes(func(w io.Writer) error { return todo[i].write(ctx, w, j.plan.outlines) })
 		return err
 	})
 	for i, s := range todo {
 		pg.Pictures[s.name] = made[i]
 	}
 	return err
+}
+
+// write draws the sketch as a PNG.
+func (s *sketch) write(ctx context.Context, to io.Writer, outlines *raster.Outlines) error {
+	fit, opt := raster.Fit(s.box, s.w, s.h), raster.Options{Ground: &s.ground, Outlines: outlines}
+	few := png.Options{Colours: sketchColours}
+	if raster.Flat(s.d) {
+		pic, err := raster.RenderRuns(ctx, s.d, fit, s.w, s.h, opt)
+		if err != nil {
+			return err
+		}
+		return png.EncodeRuns(to, pic, few)
+	}
+	img, err := raster.Render(ctx, s.d, fit, s.w, s.h, opt)
+	if err != nil {
+		return err
+	}
+	return png.Encode(to, img, few)
 }
 
 // sketchColours bounds the colours of a picture in the guide: together they weigh

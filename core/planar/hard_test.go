@@ -315,3 +315,38 @@ func FuzzOverlay(f *testing.F) {
 		}
 	})
 }
+
+// Where several curves cross within one square of the grid, regions that are traced
+// one by one, in any order, and all at once have the same paths to the bit.
+func TestPathsInAnyOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(12, 13))
+	var ls []Layer
+	for range 30 { // circles of several sizes through nearly the same two points
+		h := 5 + r.Float64()*60
+		d := math.Hypot(h, 20)
+		ls = append(ls, Layer{Path: disc(50+h, 50+r.Float64()*1e-6, d)})
+	}
+	divide := func() *Map {
+		p, err := Overlay(t.Context(), geom.Rect{}, ls)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Label(func(s *Set) int { return s.Top() + 1 })
+	}
+	n := len(ls) + 1
+	all := divide().Paths(n)
+	for _, back := range []bool{false, true} {
+		m := divide()
+		for i := range n {
+			if back {
+				i = n - 1 - i
+			}
+			if i == 0 {
+				continue
+			}
+			if got := m.Path(func(l int) bool { return l == i }); !slices.Equal(got, all[i]) {
+				t.Errorf("backwards %v: label %d has another path", back, i)
+			}
+		}
+	}
+}

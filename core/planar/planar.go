@@ -65,8 +65,9 @@ type Plane struct {
 	grid   grid
 	rules  []geom.Rule
 	curves []source
-	points []pt // vertices, in the order of the sweep
-	edges  []edge
+	points []pt    // vertices, in the order of the sweep
+	edges  []edge  // by the number of their first vertex
+	ending []int32 // their numbers by that of their last
 	deltas []delta
 	parent []int32 // the edge below each edge's left end, or -1
 	face   []int32 // of side 2e (below edge e) and 2e+1 (above)

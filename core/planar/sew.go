@@ -1,7 +1,9 @@
 package planar
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"dyekit/core/geom"
 )
@@ -25,13 +27,12 @@ func (p *Plane) sew(walk []arc, open bool, out *geom.Path) {
 	for i := range rs {
 		if i < len(rs)-1 || !open {
 			j := (i + 1) % len(rs)
-			at := p.meet(rs[i], rs[j])
+			at := p.place(rs[i].v1)
 			rs[i].p1, rs[j].p0 = at, at
 		}
 	}
 	if last := &rs[len(rs)-1]; open {
-		rs[0].p0 = p.meet(run{src: rs[0].src, t1: rs[0].t0, v1: rs[0].v0}, rs[0])
-		last.p1 = p.meet(*last, run{src: last.src, t0: last.t1, v0: last.v1})
+		rs[0].p0, last.p1 = p.place(rs[0].v0), p.place(last.v1)
 	}
 	rs = p.tidy(rs, open)
 	if len(rs) == 0 || !open && len(rs) == 1 && rs[0].straight {
@@ -181,61 +182,94 @@ func foot(c geom.Curve, t float64, q geom.Point) float64 {
 	return t
 }
 
-// meet returns where run a ends and b begins. A vertex has one such place,
-// whichever boundary comes by first, so that neighbours have no gap.
-func (p *Plane) meet(a, b run) geom.Point {
+// place returns where a vertex truly is. It is asked again for each boundary that
+// comes by, in any order, and looks at all curves that end or cross there whether
+// they are of that boundary or not: so neighbours have no gap, and the same plane
+// gives the same paths.
+func (p *Plane) place(v int32) geom.Point {
 	p.mu.Lock()
-	q, ok := p.joint[a.v1]
+	q, ok := p.joint[v]
 	p.mu.Unlock()
 	if ok {
 		return q
 	}
-	q = p.crossing(a, b)
+	q = p.crossing(v)
 	p.mu.Lock()
-	defer p.mu.Unlock()
-	if first, ok := p.joint[a.v1]; ok {
-		return first
-	}
-	p.joint[a.v1] = q
+	p.joint[v] = q
+	p.mu.Unlock()
 	return q
 }
 
-// crossing finds the place on the true curves: an end of one of them, or
-// where they cross, by Newton's method from where the pieces do. Curves that
+// A passing is a curve that comes to a vertex, and its parameter there.
+type passing struct {
+	src int32
+	t   float64
+}
+
+// passings lists the curves at a vertex, in their order.
+func (p *Plane) passings(v int32) []passing {
+	var ps []passing
+	at, _ := slices.BinarySearchFunc(p.edges, v, func(e edge, v int32) int { return cmp.Compare(e.a, v) })
+	for ; at < len(p.edges) && p.edges[at].a == v; at++ {
+		ps = append(ps, passing{p.edges[at].src, p.edges[at].t0})
+	}
+	at, _ = slices.BinarySearchFunc(p.ending, v, func(e, v int32) int { return cmp.Compare(p.edges[e].b, v) })
+	for ; at < len(p.ending) && p.edges[p.ending[at]].b == v; at++ {
+		e := &p.edges[p.ending[at]]
+		ps = append(ps, passing{e.src, e.t1})
+	}
+	slices.SortFunc(ps, func(a, b passing) int { return cmp.Or(cmp.Compare(a.src, b.src), cmp.Compare(a.t, b.t)) })
+	return slices.Compact(ps)
+}
+
+// crossing finds the place on the true curves: an end of the first that ends
+// there, or of the places where two cross that nearest to the grid point. Curves that
 // only touch have no such place within reach; then the grid point serves.
-func (p *Plane) crossing(a, b run) geom.Point {
-	v := p.grid.point(p.points[a.v1])
-	near := 4 / p.grid.k
-	ca, cb := p.curves[a.src].c, p.curves[b.src].c
-	for _, e := range []struct {
-		c geom.Curve
-		t float64
-	}{{ca, a.t1}, {cb, b.t0}} {
-		if e.t == 0 && e.c.A.Sub(v).Len() < near {
-			return e.c.A
+func (p *Plane) crossing(v int32) geom.Point {
+	at, near := p.grid.point(p.points[v]), 4/p.grid.k
+	ps := p.passings(v)
+	for _, e := range ps {
+		c := p.curves[e.src].c
+		if e.t == 0 && c.A.Sub(at).Len() < near {
+			return c.A
 		}
-		if e.t == 1 && e.c.D.Sub(v).Len() < near {
-			return e.c.D
+		if e.t == 1 && c.D.Sub(at).Len() < near {
+			return c.D
 		}
 	}
-	s, t := a.t1, b.t0
+	place, best := at, 8*chord*p.Long()
+	ps = ps[:min(len(ps), crossers)]
+	for i, a := range ps {
+		for _, b := range ps[i+1:] {
+			if q, ok := p.cross(a, b); ok && q.Sub(at).Len() <= best {
+				place, best = q, q.Sub(at).Len()
+			}
+		}
+	}
+	return place
+}
+
+// crossers is how many of the curves at a vertex are tried, each with each.
+const crossers = 8
+
+// cross finds where two curves cross near their parameters, by Newton's method.
+func (p *Plane) cross(a, b passing) (q geom.Point, ok bool) {
+	ca, cb := p.curves[a.src].c, p.curves[b.src].c
+	s, t := a.t, b.t
 	for range 12 {
 		d := cb.At(t).Sub(ca.At(s))
 		da, db := ca.Deriv(s), cb.Deriv(t)
 		det := da.Cross(db)
 		if math.Abs(det) < 1e-6*da.Len()*db.Len() || det == 0 {
-			return v
+			return q, false
 		}
 		s, t = s+d.Cross(db)/det, t+d.Cross(da)/det
 		if s < -0.1 || s > 1.1 || t < -0.1 || t > 1.1 {
-			return v
+			return q, false
 		}
 	}
-	q := ca.At(s)
-	if q.Sub(cb.At(t)).Len() > near/16 || q.Sub(v).Len() > 8*chord*p.Long() {
-		return v
-	}
-	return q
+	q = ca.At(s)
+	return q, q.Sub(cb.At(t)).Len() <= 4/p.grid.k/16
 }
 
 // part returns the curve of a run, its ends moved to where the run begins and

@@ -33,6 +33,10 @@ func (p *Plane) gather(ps []piece) {
 	}
 	// Number the vertices in the order of the sweep: the starts are in it.
 	sortKeys(ends)
+	p.ending = make([]int32, len(ends))
+	for i, k := range ends {
+		p.ending[i] = k.i
+	}
 	p.points = make([]pt, 0, len(ends)+1)
 	for i, j := 0, 0; i < len(starts) || j < len(ends); {
 		var k uint64

@@ -55,12 +55,16 @@ func Encode(dst io.Writer, img *image.NRGBA, o Options) error {
 }
 
 // EncodeRuns writes the same file as Encode does of the picture's pixels, from its
-// runs alone. It takes nothing away: o asks for no palette that does.
+// runs alone.
 func EncodeRuns(dst io.Writer, pic *flat.Picture, o Options) error {
-	if o.Colours > 0 || o.Auto {
+	if o.Auto { // what is lost is measured pixel by pixel
 		return Encode(dst, pic.Image(), o)
 	}
-	return analyseRuns(pic).write(dst, o)
+	f := analyseRuns(pic)
+	if !o.NoPalette && o.Colours > 0 && (f.colors == nil || len(f.colors) > o.Colours) {
+		f = analyseRuns(quantiseRuns(pic, o.Colours))
+	}
+	return f.write(dst, o)
 }
 
 func (f *facts) write(dst io.Writer, o Options) error {

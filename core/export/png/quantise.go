@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"dyekit/core/colour"
+	"dyekit/core/flat"
 )
 
 // A Loss is how visibly two pictures of one size differ, as ΔE00 on white or
@@ -69,6 +70,63 @@ func Quantise(img *image.NRGBA, n int) *image.NRGBA {
 	for y := range h {
 		runs(img.Pix[y*img.Stride:][:4*w], func(from, to int, c uint32) { count[c] += float64(to - from) })
 	}
+	to := reduced(count, n)
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		dst := out.Pix[y*out.Stride:]
+		runs(img.Pix[y*img.Stride:][:4*w], func(from, end int, c uint32) {
+			var b [4]byte
+			binary.LittleEndian.PutUint32(b[:], to[c])
+			fillBytes(dst[4*from:4*end], b[:])
+		})
+	}
+	return out
+}
+
+// quantiseRuns is Quantise of a picture's runs.
+func quantiseRuns(pic *flat.Picture, n int) *flat.Picture {
+	count := map[uint32]float64{}
+	seen := func(c uint32) uint32 { // what is bare has no colour
+		if c>>24 == 0 {
+			return 0
+		}
+		return c
+	}
+	for _, row := range pic.Rows {
+		at := int32(0)
+		for _, r := range row {
+			count[seen(r.Colour)] += float64(r.End - at)
+			at = r.End
+		}
+	}
+	to := reduced(count, n)
+	out := &flat.Picture{W: pic.W, H: pic.H, Rows: make([][]flat.Run, pic.H)}
+	var runs []flat.Run
+	for y, row := range pic.Rows {
+		if pic.Same(y) {
+			out.Rows[y] = out.Rows[y-1]
+			continue
+		}
+		runs = runs[:0]
+		for _, r := range row {
+			c := to[seen(r.Colour)]
+			if k := len(runs); k > 0 && runs[k-1].Colour == c {
+				runs[k-1].End = r.End
+			} else {
+				runs = append(runs, flat.Run{End: r.End, Colour: c})
+			}
+		}
+		if y > 0 && slices.Equal(runs, out.Rows[y-1]) {
+			out.Rows[y] = out.Rows[y-1]
+		} else {
+			out.Rows[y] = slices.Clone(runs)
+		}
+	}
+	return out
+}
+
+// reduced gives each colour, counted in px, the one of n that stands for it.
+func reduced(count map[uint32]float64, n int) map[uint32]uint32 {
 	ts := make([]tint, 0, len(count))
 	for c, k := range count {
 		a := float64(c>>24) / 255
@@ -80,16 +138,7 @@ func Quantise(img *image.NRGBA, n int) *image.NRGBA {
 	for _, t := range ts {
 		to[t.c] = straight(centres[search.nearest(t.v)])
 	}
-	out := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		dst := out.Pix[y*out.Stride:]
-		runs(img.Pix[y*img.Stride:][:4*w], func(from, end int, c uint32) {
-			var b [4]byte
-			binary.LittleEndian.PutUint32(b[:], to[c])
-			fillBytes(dst[4*from:4*end], b[:])
-		})
-	}
-	return out
+	return to
 }
 
 // runs calls f with each stretch of one colour in a row, in px; what is bare has

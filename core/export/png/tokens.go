@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"math/bits"
 	"slices"
+	"sync"
 
 	"dyekit/core/adler"
 )
@@ -37,14 +38,27 @@ const (
 	literal = 6
 )
 
+// tokenizers keeps them for the next picture: most of their memory is the window.
+var tokenizers = sync.Pool{New: func() any { return new(tokenizer) }}
+
+// begin makes t ready for a stream. Places before those in head are never looked
+// at, so that prev may hold what it did.
+func (t *tokenizer) begin(bpp int) {
+	t.bpp, t.buf, t.at, t.base = bpp, t.buf[:0], 0, 0
+	clear(t.head[:])
+	t.block = block{tokens: t.tokens[:0]}
+	t.out.buf = []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
+}
+
 // tokens returns the zlib stream of the lines, unfiltered.
 func (r *rows) tokens() []byte {
-	t := &tokenizer{bpp: r.bpp}
-	t.out.buf = []byte{0x78, 0xda} // window of 32 kB, slowest algorithm
+	t := tokenizers.Get().(*tokenizer)
+	defer tokenizers.Put(t)
+	t.begin(r.bpp)
 	sum := uint32(adler.New)
 	for _, p := range r.passes {
 		t.line = p.line
-		t.buf = slices.Grow(t.buf, window+stretch+p.line)
+		t.buf = slices.Grow(t.buf, min(window+stretch+p.line, p.h*p.line))
 		var last uint32 // Adler-32 of the line above
 		for y := range p.h {
 			l := len(t.buf)
@@ -53,7 +67,7 @@ func (r *rows) tokens() []byte {
 			if y > 0 && l >= p.line && r.pic != nil && p.dx == 1 && p.dy == 1 && r.pic.Same(y) {
 				copy(line, t.buf[l-p.line:])
 			} else {
-				clear(line)
+				line[0] = 0 // not filtered
 				r.line(line[1:], p, y)
 				last = adler.Checksum(line)
 			}
@@ -65,7 +79,9 @@ func (r *rows) tokens() []byte {
 		t.tokenize()
 	}
 	t.end()
-	return binary.BigEndian.AppendUint32(t.out.buf, sum)
+	out := binary.BigEndian.AppendUint32(t.out.buf, sum)
+	t.out.buf = nil
+	return out
 }
 
 // tokenize writes what is in the buffer.
