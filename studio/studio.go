@@ -96,8 +96,9 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 		return nil, err
 	}
 	db := sql.OpenDB(conn)
-	db.SetMaxOpenConns(24)
-	db.SetMaxIdleConns(8)
+	const most = 24 // as many stay open: a page asks for dozens of pictures at once
+	db.SetMaxOpenConns(most)
+	db.SetMaxIdleConns(most)
 	db.SetConnMaxIdleTime(time.Minute)
 	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), unpacking: make(chan struct{}, 1), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
