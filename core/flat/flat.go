@@ -48,6 +48,39 @@ func (p *Picture) Inked(r, g, b uint8) *Picture {
 	return q
 }
 
+// On is the picture laid on an opaque ground.
+func (p *Picture) On(r, g, b uint8) *Picture {
+	q := &Picture{W: p.W, H: p.H, Rows: make([][]Run, len(p.Rows))}
+	ground := [3]uint8{r, g, b}
+	for y, row := range p.Rows {
+		if p.Same(y) {
+			q.Rows[y] = q.Rows[y-1]
+			continue
+		}
+		out := make([]Run, 0, len(row))
+		for _, k := range row {
+			c := Colour(Over(Bytes(k.Colour), ground))
+			if n := len(out); n > 0 && out[n-1].Colour == c {
+				out[n-1].End = k.End
+			} else {
+				out = append(out, Run{k.End, c})
+			}
+		}
+		q.Rows[y] = out
+	}
+	return q
+}
+
+// Over is a straight pixel laid on an opaque one.
+func Over(p [4]uint8, ground [3]uint8) [4]uint8 {
+	a := int(p[3])
+	for c, g := range ground {
+		p[c] = uint8((int(p[c])*a + int(g)*(255-a) + 127) / 255)
+	}
+	p[3] = 255
+	return p
+}
+
 // Ink is the one colour of all that is seen; false if there are several, or none.
 func (p *Picture) Ink() (ink [3]uint8, one bool) {
 	for y, row := range p.Rows {

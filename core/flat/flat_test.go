@@ -101,3 +101,38 @@ func TestDifferIndexed(t *testing.T) {
 		t.Errorf("%d of 300 rows were right", none)
 	}
 }
+
+// Laid on a ground, runs have the colours that their pixels get, and neighbours
+// that become one colour are one run.
+func TestOn(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	p := &Picture{W: 40, H: 30}
+	for y := range p.H {
+		if y%3 == 1 {
+			p.Rows = append(p.Rows, p.Rows[y-1])
+			continue
+		}
+		var row []Run
+		for x := 0; x < p.W; {
+			x = min(p.W, x+1+r.IntN(9))
+			row = append(row, Run{int32(x), Colour([4]uint8{uint8(r.IntN(3) * 100), 20, 30, uint8(r.IntN(4) * 85)})})
+		}
+		p.Rows = append(p.Rows, row)
+	}
+	q, img := p.On(0, 20, 30), p.Image()
+	for y := range p.H {
+		if p.Same(y) && !q.Same(y) {
+			t.Errorf("row %d is no longer that above it", y)
+		}
+		for i, k := range q.Rows[y] {
+			if i > 0 && k.Colour == q.Rows[y][i-1].Colour {
+				t.Errorf("row %d: two runs of one colour", y)
+			}
+		}
+		for x := range p.W {
+			if got, want := q.At(x, y), Over([4]uint8(img.Pix[img.PixOffset(x, y):]), [3]uint8{0, 20, 30}); got != want {
+				t.Errorf("%d, %d: %v, want %v", x, y, got, want)
+			}
+		}
+	}
+}

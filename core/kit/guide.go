@@ -256,31 +256,16 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	}
 	made := make([][]byte, len(todo))
 	err = parallel.Do(ctx, len(todo), func(ctx context.Context, i int) (err error) {
-		made[i], err = export.Bytes(func(w io.Writer) error { return todo[i].write(ctx, w, j.plan.outlines) })
+		s := todo[i]
+		made[i], err = export.Bytes(func(w io.Writer) error {
+			return DrawPNG(ctx, w, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground, Outlines: j.plan.outlines}, png.Options{Colours: sketchColours})
+		})
 		return err
 	})
 	for i, s := range todo {
 		pg.Pictures[s.name] = made[i]
 	}
 	return err
-}
-
-// write draws the sketch as a PNG.
-func (s *sketch) write(ctx context.Context, to io.Writer, outlines *raster.Outlines) error {
-	fit, opt := raster.Fit(s.box, s.w, s.h), raster.Options{Ground: &s.ground, Outlines: outlines}
-	few := png.Options{Colours: sketchColours}
-	if raster.Flat(s.d) {
-		pic, err := raster.RenderRuns(ctx, s.d, fit, s.w, s.h, opt)
-		if err != nil {
-			return err
-		}
-		return png.EncodeRuns(to, pic, few)
-	}
-	img, err := raster.Render(ctx, s.d, fit, s.w, s.h, opt)
-	if err != nil {
-		return err
-	}
-	return png.Encode(to, img, few)
 }
 
 // sketchColours bounds the colours of a picture in the guide: together they weigh

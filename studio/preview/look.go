@@ -5,13 +5,18 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"io"
 	"math"
 	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/export"
+	"dyekit/core/export/png"
+	"dyekit/core/flat"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/kit"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 )
@@ -27,14 +32,20 @@ func (w *Snapshot) Preview(ctx context.Context, name string, width, height int, 
 	box := w.Window(name, width, height)
 	key := fmt.Sprintf("%s %d×%d on %s", w.looks[name], width, height, g.Key)
 	return w.table.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
-		img, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
+		art, err := w.bare(ctx, w.looks[name], v.Drawing, box, width, height)
 		if err != nil {
 			return nil, err
+		}
+		if art.runs != nil && !g.Photo {
+			return export.Bytes(func(to io.Writer) error {
+				return png.EncodeRuns(to, art.runs.On(g.Colour.Bytes()), png.Options{Quick: true})
+			})
 		}
 		under, err := w.under(ctx, g, width, height)
 		if err != nil {
 			return nil, err
 		}
+		img := art.pixels()
 		out := image.NewNRGBA(img.Rect)
 		for i := 0; i < len(img.Pix); i += 4 {
 			lay(out.Pix[i:i+4], img.Pix[i:i+4], under(i))
@@ -64,24 +75,55 @@ func (w *Snapshot) under(ctx context.Context, g Ground, width, height int) (func
 		if err != nil {
 			return nil, err
 		}
-		under = func(i int) []uint8 { return back.Pix[i : i+4] }
+		pix := back.pixels().Pix
+		under = func(i int) []uint8 { return pix[i : i+4] }
 	}
 	return under, nil
 }
 
 // lay puts a straight pixel over an opaque one.
 func lay(dst, p, ground []uint8) {
-	a := int(p[3])
-	for c := range 3 {
-		dst[c] = uint8((int(p[c])*a + int(ground[c])*(255-a) + 127) / 255)
+	*(*[4]uint8)(dst) = flat.Over([4]uint8(p), [3]uint8(ground))
+}
+
+// A bare is a drawing on nothing: as runs if it is flat, else as pixels.
+type bare struct {
+	runs *flat.Picture
+	img  *image.NRGBA
+}
+
+func (b bare) pixels() *image.NRGBA {
+	if b.runs != nil {
+		return b.runs.Image()
 	}
-	dst[3] = 255
+	return b.img
+}
+
+// weight is about what it takes, in bytes.
+func (b bare) weight() int {
+	if b.runs == nil {
+		return len(b.img.Pix)
+	}
+	n := 0
+	for y, row := range b.runs.Rows {
+		n += 24
+		if !b.runs.Same(y) {
+			n += 8 * len(row)
+		}
+	}
+	return n
 }
 
 // bare draws d through box on nothing; what names the drawing.
-func (w *Snapshot) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (*image.NRGBA, error) {
-	return w.table.bares.Get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (*image.NRGBA, error) {
-		return raster.Render(ctx, d, raster.Fit(box, width, height), width, height, raster.Options{})
+func (w *Snapshot) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (bare, error) {
+	return w.table.bares.Get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (b bare, err error) {
+		to := raster.Fit(box, width, height)
+		if raster.Flat(d) {
+			b.runs, err = raster.RenderRuns(ctx, d, to, width, height, raster.Options{})
+			return b, err
+		}
+		b.img, err = raster.Render(ctx, d, to, width, height, raster.Options{})
+		return b, err
 	})
 }
 
@@ -200,11 +242,9 @@ func (t *Table) picture(ctx context.Context, what string, d *drawing.Drawing, bo
 		key += " on " + ground.Hex()
 	}
 	return t.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
-		img, err := raster.Render(ctx, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground})
-		if err != nil {
-			return nil, err
-		}
-		return plainPNG(img)
+		return export.Bytes(func(to io.Writer) error {
+			return kit.DrawPNG(ctx, to, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground}, png.Options{Quick: true})
+		})
 	})
 }
 

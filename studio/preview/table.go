@@ -10,7 +10,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"image"
 	"strings"
 
 	"dyekit/core/fonts"
@@ -74,7 +73,7 @@ type Table struct {
 	readings *cache.Cache[*reading]
 	sources  *cache.Cache[*source]
 	pngs     *cache.Cache[[]byte]
-	bares    *cache.Cache[*image.NRGBA] // versions on nothing, for many grounds
+	bares    *cache.Cache[bare] // versions on nothing, for many grounds
 	weights  *cache.Cache[Weight]
 	fine     *cache.Cache[Fine]
 	plates   *cache.Cache[[]proof.Plate]
@@ -91,7 +90,7 @@ func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byt
 		readings: cache.New(maxMasters, func(r *reading) int { return r.weight }),
 		sources:  cache.New(maxMasters, func(s *source) int { return s.weight }),
 		pngs:     cache.New(maxPNGs, func(b []byte) int { return len(b) }),
-		bares:    cache.New(maxBares, func(m *image.NRGBA) int { return len(m.Pix) }),
+		bares:    cache.New(maxBares, bare.weight),
 		weights:  cache.New(maxWeights, cache.One[Weight]), fine: cache.New(maxSeen, cache.One[Fine]), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
 		finished: cache.New(maxWorks, cache.One[*version.Version]),
 	}
