@@ -3,6 +3,7 @@ package recipe
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -131,7 +132,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	}
 	var files []File
 	var left []Omission
-	places := map[string]int{}
+	places := map[string]int{} // of the file of each path
 	omit := func(v string, key format.Key, why string, choices ...string) {
 		o := Omission{v, key, why, choices}
 		if !slices.ContainsFunc(left, func(x Omission) bool { return x.Version == v && x.Format == key && x.Reason == why }) {
@@ -191,16 +192,32 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 				return nil, nil, fmt.Errorf("files[%d]: gives a file a name of %d letters; at most %d are kept everywhere", i, len(f.Path), maxPath)
 			}
 			// Many systems take names that differ in case alone for one.
-			if j, ok := places[strings.ToLower(f.Path)]; ok {
-				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, j)
+			if k, ok := places[strings.ToLower(f.Path)]; ok {
+				if f.sameAs(files[k]) {
+					omit(f.Versions[0], e.Format, "another line of the recipe makes the same file")
+					continue
+				}
+				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, files[k].Line)
 			}
-			places[strings.ToLower(f.Path)] = i
+			places[strings.ToLower(f.Path)] = len(files)
 			f.Line = i
 			files = append(files, f)
 		}
 	}
 	r.folders(files)
 	return files, left, nil
+}
+
+// sameAs reports whether two files of pages differ in their lines alone: where one
+// version is left, all versions in one file and a file for each are the same.
+func (f File) sameAs(g File) bool {
+	if !f.Entry.Kind().Pages {
+		return false
+	}
+	for _, x := range []*File{&f, &g} {
+		x.Line, x.Entry.Pages, x.Entry.Versions = 0, "", nil
+	}
+	return reflect.DeepEqual(f, g)
 }
 
 // pages puts versions together as pages of one file. One that is white on
