@@ -223,27 +223,17 @@ func TestTwoFilesWithOneName(t *testing.T) {
 	}
 }
 
-// Where one version is left, all versions in one file and a file for each are the
-// same file: it is made once, and said.
+// Where one version is left and no name tells versions apart, all versions in one
+// file and a file for each are the same file: it is made once, and said.
 func TestOneVersionLeft(t *testing.T) {
-	r, err := Parse([]byte(`{"name":"x","naming":"{brand}_{version}_{colour}","versions":[{"name":"colour","treatment":"as-drawn"},{"name":"black","treatment":"single-ink","ink":{"name":"Black","rgb":"#000000","cmyk":[0,0,0,100]}}],
-		"files":[{"format":"pdf"},{"format":"pdf","pages":"one-per-version-file"}]}`))
-	if err != nil {
-		t.Fatal(err)
+	r := parse(t, `{"name":"x","naming":"{brand}","versions":[{"name":"colour","treatment":"as-drawn"}],
+		"files":[{"format":"pdf"},{"format":"pdf","pages":"one-per-version-file"}]}`)
+	paths, left := plan(t, r, "b", Art{W: 100, H: 100})
+	if len(paths) != 1 || len(left) != 1 || left[0].Version != "colour" || !strings.Contains(left[0].Reason, "another line") {
+		t.Errorf("%v, left out: %v", paths, left)
 	}
-	for refused, want := range map[string]int{"": 3, "black": 1} {
-		files, left, err := r.Plan("Odd Kettle", Art{W: 100, H: 100, Refused: map[string]string{refused: "it has no outline"}})
-		if err != nil || len(files) != want {
-			t.Errorf("without %q: %d files, want %d: %v", refused, len(files), want, err)
-		}
-		said := slices.ContainsFunc(left, func(o Omission) bool { return o.Version == "colour" && strings.Contains(o.Reason, "another line") })
-		if said != (refused != "") {
-			t.Errorf("without %q: %v", refused, left)
-		}
-	}
-	r.Files[1].Colour = "cmyk" // not the same: the name has to tell
-	r.Naming = "{brand}_{version}"
-	if _, _, err := r.Plan("Odd Kettle", Art{W: 100, H: 100, Refused: map[string]string{"black": "it has no outline"}}); err == nil {
+	r.Files[1].Colour = "cmyk" // not the same: names have to tell
+	if _, _, err := r.Plan("b", Art{W: 100, H: 100}); err == nil {
 		t.Error("two files of one name are planned")
 	}
 }
