@@ -188,16 +188,27 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			if f.Path == "" {
 				f.Path = r.name(brand, f)
 			}
+			// Many systems take names that differ in case alone for one.
+			k, taken := places[strings.ToLower(f.Path)]
+			if taken && f.sameAs(files[k]) {
+				omit(f.Versions[0], e.Format, "another line of the recipe makes the same file")
+				continue
+			}
+			if taken && f.Entry.Standard != files[k].Entry.Standard { // no field of a name tells standards apart
+				if f.Entry.Standard != "" {
+					f.Path = f.byStandard()
+				} else {
+					delete(places, strings.ToLower(f.Path))
+					files[k].Path = files[k].byStandard()
+					places[strings.ToLower(files[k].Path)] = k
+				}
+				k, taken = places[strings.ToLower(f.Path)]
+			}
+			if taken {
+				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, files[k].Line)
+			}
 			if len(f.Path) > maxPath {
 				return nil, nil, fmt.Errorf("files[%d]: gives a file a name of %d letters; at most %d are kept everywhere", i, len(f.Path), maxPath)
-			}
-			// Many systems take names that differ in case alone for one.
-			if k, ok := places[strings.ToLower(f.Path)]; ok {
-				if f.sameAs(files[k]) {
-					omit(f.Versions[0], e.Format, "another line of the recipe makes the same file")
-					continue
-				}
-				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, files[k].Line)
 			}
 			places[strings.ToLower(f.Path)] = len(files)
 			f.Line = i
@@ -206,6 +217,12 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	}
 	r.folders(files)
 	return files, left, nil
+}
+
+// byStandard is the path with the file's standard in its name.
+func (f File) byStandard() string {
+	ext := "." + f.Entry.Kind().Ext
+	return strings.TrimSuffix(f.Path, ext) + "_" + string(f.Entry.Standard) + ext
 }
 
 // sameAs reports whether two files of pages differ in their lines alone: where one

@@ -232,6 +232,17 @@ func TestOneVersionLeft(t *testing.T) {
 	if len(paths) != 1 || len(left) != 1 || left[0].Version != "colour" || !strings.Contains(left[0].Reason, "another line") {
 		t.Errorf("%v, left out: %v", paths, left)
 	}
+	// What is white on nothing gets a file of its own beside the pages of the others.
+	white := parse(t, `{"name":"x","versions":[{"name":"colour","treatment":"as-drawn"},{"name":"white","treatment":"single-ink","ink":{"name":"White","rgb":"#ffffff","cmyk":[0,0,0,0]}}],
+		"files":[{"format":"pdf","colour":"cmyk"},{"format":"pdf","colour":"cmyk","standard":"pdfx1a","pages":"one-per-version-file"}]}`)
+	for range 2 {
+		paths, _ := plan(t, white, "b", Art{W: 100, H: 100})
+		slices.Sort(paths)
+		if want := "PDF/b.pdf PDF/b_colour.pdf PDF/b_white.pdf PDF/b_white_pdfx1a.pdf"; strings.Join(paths, " ") != want {
+			t.Errorf("%v, want %s", paths, want)
+		}
+		slices.Reverse(white.Files)
+	}
 	r.Files[1].Colour = "cmyk" // not the same: names have to tell
 	if _, _, err := r.Plan("b", Art{W: 100, H: 100}); err == nil {
 		t.Error("two files of one name are planned")
