@@ -330,3 +330,28 @@ func unsupported(err error) bool {
 	var no *export.Unsupported
 	return errors.As(err, &no)
 }
+
+// A shape without a path paints nothing and leaves nothing in a file.
+func TestEmptyShapes(t *testing.T) {
+	more := art()
+	empty := shape(nil, inked(10, 0, 0, 0), 1)
+	more.Drawing = &drawing.Drawing{Page: more.Drawing.Page, Nodes: append([]drawing.Node{empty}, append(more.Drawing.Nodes, empty)...)}
+	for name, encode := range map[string]func(w io.Writer, p export.Page) error{
+		"PDF": func(w io.Writer, p export.Page) error {
+			return pdf.Encode(w, []export.Page{p}, pdf.Options{Colour: format.CMYK})
+		},
+		"EPS": func(w io.Writer, p export.Page) error { return eps.Encode(w, p, eps.Options{Colour: format.CMYK}) },
+		"SVG": func(w io.Writer, p export.Page) error { return svg.Encode(w, p, svg.Options{}) },
+	} {
+		var files [2][]byte
+		for i, p := range []export.Page{art(), more} {
+			var err error
+			if files[i], err = export.Bytes(func(w io.Writer) error { return encode(w, p) }); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if !bytes.Equal(files[0], files[1]) {
+			t.Errorf("%s: %d bytes, %d with empty shapes", name, len(files[0]), len(files[1]))
+		}
+	}
+}

@@ -232,6 +232,9 @@ func (f *flattener) patches(m *planar.Map, colours []colour.Colour) ([]drawing.N
 			if path, err = planar.Union(ctx, planar.Layer{Path: path}, planar.Layer{Path: under}); err != nil {
 				return err
 			}
+			if len(path) == 0 { // thinner than anything that is seen
+				return nil
+			}
 		}
 		out[i] = &drawing.Shape{Path: path, Paint: drawing.Solid{Colour: colours[l-1], Alpha: 1}, Simple: true}
 		return nil

@@ -235,6 +235,9 @@ func (w *writer) nodes(ns []drawing.Node) error {
 }
 
 func (w *writer) shape(s *drawing.Shape) error {
+	if len(s.Path) == 0 {
+		return nil // nothing to paint
+	}
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
 		if p.Alpha < 1 {

@@ -245,6 +245,9 @@ func (c *canvas) nodes(ns []drawing.Node) error {
 func (c *canvas) alpha(a float64) { c.state("/ca " + string(export.Number(nil, a, 4))) }
 
 func (c *canvas) shape(s *drawing.Shape) error {
+	if len(s.Path) == 0 {
+		return nil // nothing to paint
+	}
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
 		if p.Alpha < 1 {

@@ -216,6 +216,9 @@ func plainID(s string) string {
 func (w *writer) attr(name, value string) { w.body = fmt.Appendf(w.body, ` %s="%s"`, name, value) }
 
 func (w *writer) shape(s *drawing.Shape, indent string) error {
+	if len(s.Path) == 0 {
+		return nil // nothing to paint
+	}
 	w.body = append(w.body, indent+"<path"...)
 	switch p := s.Paint.(type) {
 	case drawing.Solid:
