@@ -81,6 +81,13 @@ func Places(long float64) int {
 	return int(min(6, max(0, math.Ceil(5-math.Log10(max(long, 1e-6))))))
 }
 
+// Sides writes the sides of a page: more closely than its coordinates, which are
+// laid out by them.
+func Sides(width, height float64) string {
+	places := max(4, Places(min(width, height)))
+	return string(Number(append(Number(nil, width, places), ' '), height, places))
+}
+
 // OneClip returns the clip as paths to be intersected one after another, for
 // file types that know no union of clips: where there is one, it is made of
 // the geometry.

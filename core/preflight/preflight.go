@@ -164,7 +164,7 @@ func crop(d *drawing.Drawing, fs *finding.List) *drawing.Drawing {
 		}
 	}
 	if over {
-		out.Nodes = []drawing.Node{&drawing.Group{Nodes: out.Nodes, Alpha: 1, Clip: []drawing.Region{{Path: geom.Box(d.Page)}}}}
+		out.Nodes = drawing.Clipped(out.Nodes, []drawing.Region{{Path: geom.Box(d.Page)}})
 	}
 	return out
 }

@@ -65,7 +65,7 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 	// What is rounded outwards is what the file says: 60.00001 pt is 60.
 	outwards := func(v float64) int { return int(math.Ceil(math.Round(v*1e4) / 1e4)) }
 	fmt.Fprintf(b, "%%%%BoundingBox: 0 0 %d %d\n", outwards(width), outwards(height))
-	fmt.Fprintf(b, "%%%%HiResBoundingBox: 0 0 %s %s\n", export.Number(nil, width, 4), export.Number(nil, height, 4))
+	fmt.Fprintf(b, "%%%%HiResBoundingBox: 0 0 %s\n", export.Sides(width, height))
 	fmt.Fprintf(b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", said(o.Title))
 	fmt.Fprintf(b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
 	if len(w.process) > 0 {

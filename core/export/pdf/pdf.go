@@ -208,8 +208,7 @@ func (f *file) page(p export.Page, tree int) (string, error) {
 		return "", err
 	}
 	body := f.stream("", c.Buf)
-	num := func(v float64) string { return string(export.Number(nil, v, 4)) }
-	box := "[0 0 " + num(width) + " " + num(height) + "]"
+	box := "[0 0 " + export.Sides(width, height) + "]"
 	group := ""
 	if c.res.translucent {
 		f.translucent = true

@@ -170,6 +170,13 @@ func (m *machine) emit(n drawing.Node) {
 		m.out = append(m.out, n)
 		return
 	}
+	// What blends is cut by itself: in a group that is cut it would not see what lies
+	// below that.
+	if g, ok := n.(*drawing.Group); ok && g.Blend != drawing.Normal && g.Clip == nil {
+		g.Clip = clip
+		m.out = append(m.out, g)
+		return
+	}
 	if len(m.out) > 0 {
 		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && len(g.Clip) > 0 && &g.Clip[0] == &clip[0] && g.Part == m.layer && g.Mask == nil && g.Blend == drawing.Normal {
 			g.Nodes = append(g.Nodes, n)

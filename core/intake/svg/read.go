@@ -378,7 +378,9 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 		r.findings.Add(finding.Hidden, finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
-	isolated := s.style["isolation"] == "isolate"
+	// What is clipped is isolated, too: clip-path makes a stacking context (CSS
+	// Masking Level 1).
+	isolated := s.style["isolation"] == "isolate" || clipped && drawing.Blending(ns)
 	plain := !clipped && mask == nil && !filtered && mode == drawing.Normal && !isolated
 	if alpha == 1 && plain {
 		return ns

@@ -46,6 +46,9 @@ func (r *reader) viewport(e *element, s state, width, height string) []drawing.N
 	if edge.Bounds().Contains(all, r.tol) && s.m.B == 0 && s.m.C == 0 {
 		return out // nothing is cut
 	}
+	if drawing.Blending(out) { // the edge of a viewport isolates nothing
+		return drawing.Clipped(out, []drawing.Region{{Path: edge}})
+	}
 	return []drawing.Node{&drawing.Group{Nodes: out, Alpha: 1, Clip: []drawing.Region{{Path: edge}}, Part: s.part}}
 }
 

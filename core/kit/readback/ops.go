@@ -222,6 +222,11 @@ func (m *machine) emit(n drawing.Node) {
 		m.out = append(m.out, n)
 		return
 	}
+	if g, ok := n.(*drawing.Group); ok && g.Blend != drawing.Normal && g.Clip == nil {
+		g.Clip = m.clip // cut by itself, to see what lies below
+		m.out = append(m.out, g)
+		return
+	}
 	if len(m.out) > 0 {
 		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && g.Clip != nil && &g.Clip[0] == &m.clip[0] {
 			g.Nodes = append(g.Nodes, n)
