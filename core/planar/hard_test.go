@@ -350,3 +350,49 @@ func TestPathsInAnyOrder(t *testing.T) {
 		}
 	}
 }
+
+// A view cuts off curves that leave it, come back and leave it again by the same
+// side, and what is seen in it stays as it is.
+func TestCurvesThatLeaveAViewTwice(t *testing.T) {
+	r := rand.New(rand.NewPCG(14, 15))
+	view := geom.Rect{X0: 10, Y0: 20, X1: 90, Y1: 80}
+	frame := Layer{Path: geom.Box(view)}
+	for i := range 60 {
+		ls := []Layer{frame}
+		for range 1 + i%3 {
+			var p geom.Path
+			p.MoveTo(geom.Pt(50, 50))
+			at := func() geom.Point { return geom.Pt(-60+r.Float64()*220, -60+r.Float64()*220) }
+			for range 4 {
+				p.CubeTo(at(), at(), at())
+			}
+			p.Close()
+			ls = append(ls, Layer{Path: p, Rule: geom.Rule(i % 2)})
+		}
+		areas := func(view geom.Rect) (a []float64) {
+			p, err := Overlay(t.Context(), view, ls)
+			if err != nil {
+				t.Fatal(err)
+			}
+			m := p.Label(func(in *Set) int {
+				k := 0
+				for l := range ls {
+					if in.Has(0) && in.Has(l) {
+						k |= 1 << l
+					}
+				}
+				return k
+			})
+			for k := range 1 << len(ls) {
+				a = append(a, m.Area(func(l int) bool { return l == k && l > 0 }))
+			}
+			return a
+		}
+		want, got := areas(geom.Rect{}), areas(view)
+		for k := range want {
+			if math.Abs(got[k]-want[k]) > 0.5 {
+				t.Errorf("drawing %d: of what lies in layers %b %.2f is seen, %.2f with the view cut off", i, k, want[k], got[k])
+			}
+		}
+	}
+}

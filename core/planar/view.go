@@ -35,8 +35,8 @@ func (p *Plane) cutOff(view geom.Rect) ([]piece, error) {
 					q := piece{src: int32(i), layer: s.layer, wind: wind, t0: ta, t1: tb}
 					q.a, q.b = p.grid.snap(clamp(a, view)), p.grid.snap(clamp(b, view))
 					k := beyond(a.Lerp(b, 0.5), view)
-					if k < 0 {
-						out = q.add(out)
+					if k < 0 { // back in the view: the stretch beyond has ended
+						out, side = q.add(side.add(out)), piece{}
 					} else {
 						q.src = sides + int32(k)
 						q.t0, q.t1 = 0, 1 // a straight line needs no more
