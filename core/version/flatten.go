@@ -17,11 +17,9 @@ import (
 
 const (
 	// bandStep is how far two neighbouring bands of a gradient may differ, in
-	// ΔE00, and maxBands how many there are at most: in each of so many turns of one
-	// that repeats.
+	// ΔE00, and maxBands how many there are at most.
 	bandStep = 1.5
 	maxBands = 48
-	maxTurns = 8
 	// spread is how far a colour reaches under its darker neighbours, as a share
 	// of the longer side: as far as a pixel is wide in a picture of 150 px.
 	spread = 1.0 / 150
@@ -366,8 +364,7 @@ func bandRamp(g *drawing.Gradient, view geom.Rect, _ *drawing.Mask) (cuts []geom
 	for i := range fineSteps {
 		length += far(at(i), at(i+1))
 	}
-	turns := (len(u.Stops) - 1) / max(1, len(g.Stops)-1)
-	step := max(bandStep, length/float64(maxBands*min(max(1, turns), maxTurns)))
+	step := max(bandStep, length/maxBands)
 	ends := []float64{lo}
 	gone := 0.0
 	for i := range fineSteps {
