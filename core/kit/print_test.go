@@ -267,6 +267,7 @@ func TestBlendsThatAreCut(t *testing.T) {
 	for name, art := range map[string]string{
 		"edge": `<rect x="20" y="20" width="90" height="90" fill="#c33"/><g style="mix-blend-mode:multiply"><circle cx="156" cy="100" r="60" fill="#8cf"/></g>`,
 		"clip": `<rect width="120" height="120" fill="#c33"/><clipPath id="k"><circle cx="100" cy="100" r="50"/></clipPath><g clip-path="url(#k)"><rect x="90" y="60" width="80" height="80" fill="#ee8"/><g style="mix-blend-mode:multiply"><circle cx="110" cy="100" r="40" fill="#8cf"/></g></g>`,
+		"row":  `<rect width="120" height="120" fill="#c33"/><g style="mix-blend-mode:multiply"><circle cx="156" cy="100" r="60" fill="#8cf"/></g><circle cx="180" cy="60" r="50" fill="#ee8"/><circle cx="20" cy="180" r="50" fill="#494"/>`,
 		"both": `<rect x="20" y="20" width="90" height="90" fill="#c33"/><clipPath id="k"><circle cx="150" cy="100" r="60"/></clipPath><g clip-path="url(#k)" style="mix-blend-mode:multiply"><rect x="60" y="60" width="80" height="80" fill="#8cf"/></g>`,
 	} {
 		k := build(t, Input{Master: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 200">` + art + `</svg>`), MasterName: name + ".svg", Brand: "Cut", Readers: outside.All, Recipe: parse(t, `{"name":"cut","naming":"{brand}_{version}_{colour}",

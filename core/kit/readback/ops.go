@@ -228,7 +228,7 @@ func (m *machine) emit(n drawing.Node) {
 		return
 	}
 	if len(m.out) > 0 {
-		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && g.Clip != nil && &g.Clip[0] == &m.clip[0] {
+		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && g.Clip != nil && &g.Clip[0] == &m.clip[0] && g.Blend == drawing.Normal {
 			g.Nodes = append(g.Nodes, n)
 			return
 		}
