@@ -18,6 +18,14 @@ import (
 // if the recipe names none: what print shops ask for (common practice).
 const picturePPI = 300
 
+// A drawing is used at other sizes than its page's, which may be that of an icon;
+// so the longer side of such pictures is at least this many px: 5 in at 300 ppi,
+// or if the recipe names a resolution, as many as files are compared with.
+const (
+	leastPicture = 1500
+	leastNamed   = lookSide
+)
+
 // A burden is what stands in the way of a version in a file type.
 type burden int
 
@@ -126,11 +134,11 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 		d = version.WithoutEffects(d)
 	}
 	fr := j.frameFor(f, name)
-	ppi := e.EffectsPPI
+	ppi, least := e.EffectsPPI, float64(leastNamed)
 	if ppi == 0 {
-		ppi = picturePPI
+		ppi, least = picturePPI, leastPicture
 	}
-	k := ppi / 96 * fr.Scale() // px to the page unit
+	k := max(ppi/96*fr.Scale(), least/fr.Box.Long()) // px to the page unit
 	key := fmt.Sprint(name, "/", e.Effects, "/", k, "/", fr.Box)
 	picture := func(ground *colour.RGB) (*drawing.Drawing, error) {
 		return j.carriages.get(fmt.Sprint(key, "/", ground), func() (*drawing.Drawing, error) { return version.AsPicture(ctx, d, fr.Box, k, ground) })

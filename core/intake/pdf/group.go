@@ -81,7 +81,7 @@ func (m *machine) soft(d dict) *drawing.Mask {
 	if inner == nil {
 		return nil
 	}
-	k.Nodes = inner.out
+	k.Nodes = inner.out.Nodes
 	if k.Alpha {
 		return k
 	}
@@ -207,11 +207,11 @@ func (m *machine) form(s *stream) {
 		return
 	}
 	inner := m.within(s, m.state)
-	if inner == nil || len(inner.out) == 0 {
+	if inner == nil || len(inner.out.Nodes) == 0 {
 		return
 	}
 	isolated, _ := f.get(g["I"]).(bool)
-	nodes := inner.out
+	nodes := inner.out.Nodes
 	if knock, _ := f.get(g["K"]).(bool); knock {
 		nodes = m.knockedOut(nodes)
 	}

@@ -50,7 +50,7 @@ func (m *machine) drawImage(s *stream, from any) {
 		inner.clip, inner.mask, inner.blend = nil, nil, drawing.Normal
 		inner.layPattern(drawing.Region{Path: box(0, 0, 1, 1).Transform(m.m)}, m.fill, m.fillAlpha, drawing.Filled)
 		p.Alpha = 1
-		m.emit(&drawing.Group{Nodes: inner.out, Alpha: 1, Mask: &drawing.Mask{Nodes: []drawing.Node{p}, Alpha: true}, Part: m.layer})
+		m.emit(&drawing.Group{Nodes: inner.out.Nodes, Alpha: 1, Mask: &drawing.Mask{Nodes: []drawing.Node{p}, Alpha: true}, Part: m.layer})
 		return
 	}
 	m.emit(p)

@@ -72,18 +72,18 @@ func (m *machine) tile(in drawing.Region, s *stream, own geom.Affine, p paint, a
 		return
 	}
 	inner.run(data)
-	if len(inner.out) == 0 {
+	if len(inner.out.Nodes) == 0 {
 		return
 	}
 	var all []drawing.Node
 	for j := j0; j <= j1; j++ {
 		for i := i0; i <= i1; i++ {
-			if m.nodes += len(inner.out); m.nodes > MaxNodes {
+			if m.nodes += len(inner.out.Nodes); m.nodes > MaxNodes {
 				m.fail("the page has more than %d painted things", MaxNodes)
 				return
 			}
 			shift := own.Vec(geom.Pt(i*sx, j*sy))
-			all = append(all, drawing.Moved(inner.out, geom.Translate(shift.X, shift.Y))...)
+			all = append(all, drawing.Moved(inner.out.Nodes, geom.Translate(shift.X, shift.Y))...)
 		}
 	}
 	in.Clip = nil

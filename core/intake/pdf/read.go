@@ -375,5 +375,5 @@ func (r *reader) contents(p dict) []drawing.Node {
 	}
 	m := newMachine(r, f.dict(p["Resources"]), r.base)
 	m.run(data)
-	return m.out
+	return m.out.Nodes
 }

@@ -236,8 +236,8 @@ func (m *machine) fillAndStroke(rule geom.Rule) {
 	inner.blend, inner.mask, inner.clip = drawing.Normal, nil, nil
 	inner.fillPath(rule)
 	inner.strokePath()
-	if len(inner.out) > 0 {
-		m.emit(&drawing.Group{Nodes: m.knockedOut(inner.out), Alpha: 1, Part: m.layer})
+	if len(inner.out.Nodes) > 0 {
+		m.emit(&drawing.Group{Nodes: m.knockedOut(inner.out.Nodes), Alpha: 1, Part: m.layer})
 	}
 }
 

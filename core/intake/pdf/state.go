@@ -53,7 +53,7 @@ type machine struct {
 	path  geom.Path // in user space as of when its points were given, on the page
 	cut   bool      // W or W* is pending
 	rule  geom.Rule // of it
-	out   []drawing.Node
+	out   drawing.Nest
 	// marks are the marked sections that are open; hidden counts those of layers
 	// that do not print.
 	marks  []mark
@@ -151,8 +151,7 @@ func (m *machine) lay(in drawing.Region, p paint, alpha float64, origin drawing.
 	m.emit(&drawing.Shape{Path: in.Path, Rule: in.Rule, Paint: p.solid(alpha), Part: m.layer, Origin: origin})
 }
 
-// emit puts a node out under the state's mask, blend and clip. What is painted
-// in a row under the same clip is one group.
+// emit puts a node out under the state's mask, blend and clip.
 func (m *machine) emit(n drawing.Node) {
 	if m.nodes++; m.nodes > MaxNodes {
 		m.fail("the page has more than %d painted things", MaxNodes)
@@ -165,25 +164,7 @@ func (m *machine) emit(n drawing.Node) {
 			n = &drawing.Group{Nodes: []drawing.Node{n}, Alpha: 1, Mask: m.mask, Blend: m.blend, Part: m.layer}
 		}
 	}
-	clip := m.cutting(drawing.Bounds(n))
-	if clip == nil {
-		m.out = append(m.out, n)
-		return
-	}
-	// What blends is cut by itself: in a group that is cut it would not see what lies
-	// below that.
-	if g, ok := n.(*drawing.Group); ok && g.Blend != drawing.Normal && g.Clip == nil {
-		g.Clip = clip
-		m.out = append(m.out, g)
-		return
-	}
-	if len(m.out) > 0 {
-		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && len(g.Clip) > 0 && &g.Clip[0] == &clip[0] && g.Part == m.layer && g.Mask == nil && g.Blend == drawing.Normal {
-			g.Nodes = append(g.Nodes, n)
-			return
-		}
-	}
-	m.out = append(m.out, &drawing.Group{Nodes: []drawing.Node{n}, Alpha: 1, Clip: clip, Part: m.layer})
+	m.out.Add(n, m.cutting(drawing.Bounds(n)), m.layer)
 }
 
 // cutting returns the clip without the boxes that hold all of what is painted:

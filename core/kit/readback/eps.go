@@ -116,7 +116,7 @@ func EPS(b []byte) (Page, error) {
 		return Page{}, errors.New("gsave without grestore")
 	}
 	page := geom.Rect{X1: facts.W, Y1: facts.H}
-	return Page{&drawing.Drawing{Page: page, Nodes: m.out}, facts}, nil
+	return Page{&drawing.Drawing{Page: page, Nodes: m.out.Nodes}, facts}, nil
 }
 
 var escapeRE = regexp.MustCompile(`\\([0-7]{3}|.)`)

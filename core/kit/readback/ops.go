@@ -49,7 +49,7 @@ type machine struct {
 	path  geom.Path
 	rule  geom.Rule // of a pending W or W*
 	cut   bool      // W or W* is pending
-	out   []drawing.Node
+	out   drawing.Nest
 	facts *Facts
 	res   resources
 	// spots maps resource or procedure names to plates.
@@ -214,27 +214,8 @@ func (m *machine) paint(r geom.Rule) {
 	m.path = nil
 }
 
-// emit puts a node out, inside the current clip. What is painted in a row
-// under the same clip is one group: the clip cuts the result, not each stroke
-// of paint, or soft edges would harden with every band of a gradient.
-func (m *machine) emit(n drawing.Node) {
-	if m.clip == nil {
-		m.out = append(m.out, n)
-		return
-	}
-	if g, ok := n.(*drawing.Group); ok && g.Blend != drawing.Normal && g.Clip == nil {
-		g.Clip = m.clip // cut by itself, to see what lies below
-		m.out = append(m.out, g)
-		return
-	}
-	if len(m.out) > 0 {
-		if g, ok := m.out[len(m.out)-1].(*drawing.Group); ok && g.Clip != nil && &g.Clip[0] == &m.clip[0] && g.Blend == drawing.Normal {
-			g.Nodes = append(g.Nodes, n)
-			return
-		}
-	}
-	m.out = append(m.out, &drawing.Group{Nodes: []drawing.Node{n}, Alpha: 1, Clip: m.clip})
-}
+// emit puts a node out, inside the current clip.
+func (m *machine) emit(n drawing.Node) { m.out.Add(n, m.clip, "") }
 
 // shade fills the clip with a shading.
 func (m *machine) shade(name string) error {

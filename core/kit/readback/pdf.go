@@ -98,7 +98,7 @@ func (f *file) run(data []byte, res any, ctm geom.Affine, facts *Facts) ([]drawi
 	if err := m.content(string(data)); err != nil {
 		return nil, err
 	}
-	return m.out, nil
+	return m.out.Nodes, nil
 }
 
 type pdfResources struct {
