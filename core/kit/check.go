@@ -90,14 +90,16 @@ func (j *job) checkSVG(ctx context.Context, f recipe.File, _ pixels, data []byte
 			d = d.Recolour(drawing.Recolouring{Gradient: drawing.Kept, Colour: func(colour.Colour) colour.Colour { return colour.Screen(ink) }})
 		}
 	}
-	return j.samePicture(ctx, f.Versions[0], f, d, d.Page, onScreen, cs)
+	return j.samePicture(ctx, f.Versions[0], f, d, geom.Rect{X1: fr.W, Y1: fr.H}, onScreen, cs)
 }
 
 // close2 compares lengths of a page to within 1/10000 of it.
 func close2(a, b float64) bool { return math.Abs(a-b) <= 1e-4*max(a, b) }
 
 // samePicture compares a drawing that was read back with the art: shape by
-// shape, and as pixels drawn in the same way at the same size.
+// shape, and as pixels drawn in the same way at the same size. box is the page
+// before its sides were rounded: art may reach far beyond it, and there a
+// rounded scale would tell.
 func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, box geom.Rect, ink inking, cs *checks) error {
 	fr := j.frameFor(f, v)
 	art, err := j.art(ctx, f, v)
@@ -328,7 +330,6 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 	if j.versions[v].Spec.OneInk() && !art.Has().Pictures {
 		cs.add("inks", sameInks(x, art, cmyk), "%s", inkList(x))
 	}
-	box := geom.Rect{X1: x.W, Y1: x.H}
 	ink := onScreen
 	switch {
 	case cmyk || !x.RGB && len(x.Plates) > 0:
@@ -336,7 +337,7 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 	case len(x.Plates) > 0:
 		ink = onPlates
 	}
-	return j.samePicture(ctx, v, f, p.Drawing, box, ink, cs)
+	return j.samePicture(ctx, v, f, p.Drawing, geom.Rect{X1: wpt, Y1: hpt}, ink, cs)
 }
 
 // sameInks reports whether a page is painted with just the inks of the art:

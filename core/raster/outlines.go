@@ -32,12 +32,17 @@ func keyOf(p geom.Path, r geom.Rule) pathKey { return pathKey{&p[0], len(p), r} 
 // fewSegs is the length of a path up to which it is drawn as soon as resolved.
 const fewSegs = 6
 
-// Resolve takes in the outlines of a drawing. One that is too fine for it is
-// drawn as it is.
+// maxReach is how far an outline may reach to be resolved, in longer sides of the
+// page: what is settled is fine beside the outline, and a page is to be fine beside
+// what is settled.
+const maxReach = 2
+
+// Resolve takes in the outlines of a drawing. One that is too fine for it, or far
+// larger than the page, is drawn as it is.
 func (o *Outlines) Resolve(ctx context.Context, d *drawing.Drawing) error {
 	var todo []planar.Layer
 	add := func(p geom.Path, r geom.Rule) {
-		if len(p) <= fewSegs {
+		if len(p) <= fewSegs || p.Bounds().Long() > maxReach*d.Page.Long() {
 			return
 		}
 		o.mu.Lock()

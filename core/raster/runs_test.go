@@ -1,6 +1,7 @@
 package raster_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"image"
@@ -190,4 +191,35 @@ func power(b *testing.B, times float64, few, many func()) {
 	}
 	b.ReportMetric(math.Log(float64(long)/float64(short))/math.Log(times), "power")
 	b.ReportMetric(float64(long.Milliseconds())/float64(b.N), "ms-of-many")
+}
+
+// A shape that reaches far beyond its page, as a slip of the pen or a mirrored arc
+// does, crosses itself on the page as it did: what is settled of so large a shape
+// is coarser than a page is drawn.
+func TestOutlinesFarLargerThanThePage(t *testing.T) {
+	p := geom.Path{}
+	p.MoveTo(geom.Pt(13.148, 187.8))
+	p.CubeTo(geom.Pt(41156.2, 77623.9), geom.Pt(22733.1, 42897.7), geom.Pt(6.531, 155.36))
+	p.LineTo(geom.Pt(18.158, 108.89))
+	p.CubeTo(geom.Pt(32.08, 559.76), geom.Pt(4.5715, 235.65), geom.Pt(26.743, 625.62))
+	p.LineTo(geom.Pt(32.662, 137.06))
+	p.LineTo(geom.Pt(24, 150))
+	p.Close()
+	d := &drawing.Drawing{Page: geom.Rect{X1: 30, Y1: 900}, Nodes: []drawing.Node{&drawing.Shape{Path: p, Paint: drawing.Solid{Alpha: 1}}}}
+	var o raster.Outlines
+	if err := o.Resolve(t.Context(), d); err != nil {
+		t.Fatal(err)
+	}
+	to := raster.Fit(d.Page, 60, 1800)
+	plain, err := raster.Render(t.Context(), d, to, 60, 1800, raster.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := raster.Render(t.Context(), d, to, 60, 1800, raster.Options{Outlines: &o})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !bytes.Equal(plain.Pix, again.Pix) {
+		t.Error("the shape is drawn otherwise once its outline is resolved")
+	}
 }
