@@ -13,54 +13,6 @@ type sampler interface {
 	fill(dst []float32, x, y int)
 }
 
-// rampSteps is the number of colours a gradient is tabulated in: four for
-// each step an 8-bit channel can take.
-const rampSteps = 1024
-
-// A ramp paints a gradient.
-type ramp struct {
-	g     *drawing.Gradient
-	back  geom.Affine // pixels to gradient space
-	table [rampSteps + 1]premul
-}
-
-func newRamp(g *drawing.Gradient, to geom.Affine) sampler {
-	r := &ramp{g: g}
-	pad := *g
-	pad.Spread = drawing.Pad
-	for i := range r.table {
-		c, a := pad.Colour(float64(i) / rampSteps)
-		r.table[i] = premul{float32(c.R * a), float32(c.G * a), float32(c.B * a), float32(a)}
-	}
-	var ok bool
-	if r.back, ok = to.Mul(g.To).Inverse(); !ok {
-		return r.table[rampSteps] // a collapsed gradient shows its last colour
-	}
-	return r
-}
-
-func (r *ramp) fill(dst []float32, x, y int) {
-	for i := 0; i+3 < len(dst); i += 4 {
-		p := r.back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
-		x++
-		t, ok := r.g.Offset(p)
-		if !ok {
-			clear(dst[i : i+4])
-			continue
-		}
-		switch r.g.Spread {
-		case drawing.Reflect:
-			if t = math.Mod(math.Abs(t), 2); t > 1 {
-				t = 2 - t
-			}
-		case drawing.Repeat:
-			t -= math.Floor(t)
-		}
-		c := &r.table[int(min(1, max(0, t))*rampSteps+0.5)]
-		dst[i], dst[i+1], dst[i+2], dst[i+3] = c[0], c[1], c[2], c[3]
-	}
-}
-
 // pixels paints a picture: each pixel is the mean of the area it covers in
 // the source, at least one source pixel wide, which is linear interpolation
 // when the picture is enlarged and exact averaging when it is reduced.

@@ -25,6 +25,9 @@ func (w *Witness) painter(p drawing.Paint) func(x, y float64) pixel {
 			if !ok {
 				return pixel{e: nearOffset(p, back, x, y)}
 			}
+			if v, fast := within(p, back, x, y, t); fast {
+				return v
+			}
 			v := pixel{v: shade(p, t)}
 			// Where the ramp is steep, or ends, its place counts: 1/50 px and
 			// 1/1000 of its length.
@@ -41,6 +44,55 @@ func (w *Witness) painter(p drawing.Paint) func(x, y float64) pixel {
 		}
 	}
 	return func(_, _ float64) pixel { return pixel{e: 1} }
+}
+
+const (
+	// rampGrain is at how many places a side a pixel is looked at where a ramp changes
+	// fast: by more than fastRamp from one to the next of probed places a side.
+	rampGrain = 16
+	fastRamp  = 1.0 / 255
+	probed    = 4
+)
+
+// within is the mean of a ramp over a pixel whose middle has offset t, if the ramp
+// changes fast there.
+func within(p *drawing.Gradient, back geom.Affine, x, y, t float64) (mean pixel, fast bool) {
+	at := func(u, v float64) ([4]float64, bool) {
+		t, ok := p.Offset(back.Apply(geom.Pt(x+u, y+v)))
+		return shade(p, t), ok
+	}
+	middle := shade(p, t)
+	for i := range probed + 1 {
+		for j := range probed + 1 {
+			c, ok := at(float64(i)/probed-0.5, float64(j)/probed-0.5)
+			if !ok {
+				return pixel{}, false
+			}
+			fast = fast || far(c, middle) > probed*fastRamp
+		}
+	}
+	if !fast {
+		return pixel{}, false
+	}
+	// Two samples beside each other lie as far apart as the mean may be off: a leap
+	// may lie anywhere between them all across the pixel.
+	var last [rampGrain][4]float64
+	for i := range rampGrain {
+		for j := range rampGrain {
+			c, _ := at((float64(i)+0.5)/rampGrain-0.5, (float64(j)+0.5)/rampGrain-0.5)
+			for k := range 4 {
+				mean.v[k] += c[k] / (rampGrain * rampGrain)
+			}
+			if i > 0 {
+				mean.e = max(mean.e, far(c, last[j])/rampGrain)
+			}
+			if j > 0 {
+				mean.e = max(mean.e, far(c, last[j-1])/rampGrain)
+			}
+			last[j] = c
+		}
+	}
+	return mean, true
 }
 
 // nearOffset is 1 if a place that has no colour lies beside one that has.
