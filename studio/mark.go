@@ -182,7 +182,14 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 			return nil, err
 		}
 	}
-	return s.Mark(ctx, id)
+	m, err := s.Mark(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if d, err := m.Decisions(); err == nil { // while its page is on the way
+		s.table.Begin(m.subject(), d)
+	}
+	return m, nil
 }
 
 // keepClient returns the client of a name, who is new if there is none.
@@ -290,27 +297,37 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 		if err := s.probe(ctx, t, own); err != nil {
 			return Hash{}, err
 		}
+		if len(t.Fonts) == 0 { // it is read while it is kept
+			s.table.ReadAhead(hashBytes(t.Data).String(), t.Data, hashes)
+		}
 		return s.put(ctx, t.Data)
 	}
-	set, err := s.table.Fonts(ctx, hashes)
-	if err != nil {
-		return Hash{}, err
-	}
-	if len(t.Fonts) > 0 {
-		set = set.Clone()
-		for _, f := range t.Fonts {
-			if err := set.Add(f.Data); err != nil {
-				return Hash{}, err
-			}
-		}
-	}
-	if _, err := s.table.Intake(ctx, t.Data, intake.Options{Fonts: set}); err != nil {
+	if err := s.readNew(ctx, t, hashes); err != nil {
 		if ctx.Err() != nil {
 			return Hash{}, ctx.Err()
 		}
 		return Hash{}, refused(t, err)
 	}
 	return s.put(ctx, t.Data)
+}
+
+// readNew reads a master with the client's fonts and those that come with it.
+func (s *Studio) readNew(ctx context.Context, t Taking, client []string) error {
+	if len(t.Fonts) == 0 {
+		return s.table.ReadNew(ctx, hashBytes(t.Data).String(), t.Data, client)
+	}
+	set, err := s.table.Fonts(ctx, client)
+	if err != nil {
+		return err
+	}
+	set = set.Clone()
+	for _, f := range t.Fonts {
+		if err := set.Add(f.Data); err != nil {
+			return err
+		}
+	}
+	_, err = s.table.Intake(ctx, t.Data, intake.Options{Fonts: set})
+	return err
 }
 
 // Bytes returns the master as it came.

@@ -17,6 +17,7 @@ import (
 	"dyekit/core/version"
 	"dyekit/studio"
 	"dyekit/studio/decision"
+	"dyekit/studio/preview"
 )
 
 // An easel is the art large, to be looked at closely and picked from.
@@ -32,6 +33,11 @@ type easel struct {
 func newBoard(d header, label string) easel {
 	m := d.Snapshot.Plan.Master.Drawing
 	return easel{D: d, Page: m.Page, Art: m.Bounds(), Label: label}
+}
+
+// Size is how large its picture is asked for, as a query.
+func (b easel) Size() template.URL {
+	return template.URL(fmt.Sprintf("w=%d&h=%d", preview.FirstWidth, preview.FirstHeight))
 }
 
 // Wide reports whether the art takes the whole width of the screen.

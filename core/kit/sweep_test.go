@@ -44,8 +44,10 @@ type sweepCase struct{ set, name, file string }
 // DYEKIT_SWEEP (and those that ship with the tests) with every built-in recipe
 // and with treatments, and lists what fails by reason. DYEKIT_SWEEP_RECIPES
 // limits the recipes, DYEKIT_SWEEP_STEP takes every nth case, DYEKIT_SWEEP_NOSHIP
-// leaves out the drawings that ship with the tests, and pictures are
-// at most DYEKIT_SWEEP_MOST px wide, if it is set; DYEKIT_SWEEP_READERS has
+// leaves out the drawings that ship with the tests, DYEKIT_SWEEP_RANDOM adds random
+// ones of the seeds from its first number up to its second and DYEKIT_SWEEP_KEEP
+// keeps them in a folder, and pictures are at
+// most DYEKIT_SWEEP_MOST px wide, if it is set; DYEKIT_SWEEP_READERS has
 // outside readers read as well.
 func TestSweep(t *testing.T) {
 	var cases []sweepCase
@@ -65,6 +67,18 @@ func TestSweep(t *testing.T) {
 		k := x.Set + "/" + x.Name
 		data[k] = []byte(x.SVG)
 		cases = append(cases, sweepCase{x.Set, x.Name, k})
+	}
+	var from, to int
+	fmt.Sscan(os.Getenv("DYEKIT_SWEEP_RANDOM"), &from, &to)
+	for seed := from; seed < to; seed++ {
+		k := fmt.Sprintf("random/%04d", seed)
+		data[k] = []byte(randomArt(seed))
+		cases = append(cases, sweepCase{"random", k, k})
+		if keep := os.Getenv("DYEKIT_SWEEP_KEEP"); keep != "" {
+			if err := os.WriteFile(filepath.Join(keep, filepath.Base(k)+".svg"), data[k], 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
 	}
 	for _, dir := range filepath.SplitList(os.Getenv("DYEKIT_SWEEP")) {
 		filepath.WalkDir(dir, func(p string, e os.DirEntry, err error) error {

@@ -142,7 +142,7 @@ func (w *Snapshot) Tag(ctx context.Context, width, height int) ([]byte, error) {
 
 // Whole draws the master with its whole page.
 func (w *Snapshot) Whole(ctx context.Context, width, height int) ([]byte, error) {
-	return w.picture(ctx, w.Source+" whole", w.Plan.Master.Drawing, w.Plan.Master.Drawing.Page, width, height, nil)
+	return w.table.whole(ctx, w.Source, w.Plan.Master.Drawing, width, height)
 }
 
 // maxZoom is how small a part of the page may be drawn, as a share of its

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"sync"
 
+	"dyekit/core/drawing"
 	"dyekit/core/intake"
 	"dyekit/core/preflight"
 	"dyekit/core/version"
@@ -60,22 +61,68 @@ func (t *Table) read(ctx context.Context, m Subject, d decision.Decisions) (*rea
 		if err != nil {
 			return nil, err
 		}
-		set, err := t.Fonts(ctx, m.Fonts)
+		r, err := t.reading(ctx, name, data, m.Fonts, d)
 		if err != nil {
-			return nil, err
-		}
-		opt := d.Reading(set)
-		r := &reading{name: name}
-		if r.master, err = t.Intake(ctx, data, opt); err != nil {
 			return nil, fmt.Errorf("the master cannot be read: %w", err)
 		}
-		r.weight = r.master.Drawing.Weight()
-		r.standIn = sync.OnceValues(func() (*intake.Master, error) {
-			opt.StandIn = standInFamily
-			return t.Intake(context.WithoutCancel(ctx), data, opt)
-		})
 		return r, nil
 	})
+}
+
+// reading reads the bytes of a master.
+func (t *Table) reading(ctx context.Context, name string, data []byte, fonts []string, d decision.Decisions) (*reading, error) {
+	set, err := t.Fonts(ctx, fonts)
+	if err != nil {
+		return nil, err
+	}
+	opt := d.Reading(set)
+	r := &reading{name: name}
+	if r.master, err = t.Intake(ctx, data, opt); err != nil {
+		return nil, err
+	}
+	r.weight = r.master.Drawing.Weight()
+	r.standIn = sync.OnceValues(func() (*intake.Master, error) {
+		opt.StandIn = standInFamily
+		return t.Intake(context.WithoutCancel(ctx), data, opt)
+	})
+	return r, nil
+}
+
+// ReadNew reads a master about which nothing was decided, and whose bytes are not
+// kept yet: whether it is one. Its hash and those of the fonts are in hex.
+func (t *Table) ReadNew(ctx context.Context, hash string, data []byte, fonts []string) error {
+	var d decision.Decisions
+	name, err := decision.NameOf(hash, d.Mends, d.Parts, fonts)
+	if err != nil {
+		return err
+	}
+	_, err = t.readings.Get(ctx, name, func(ctx context.Context) (*reading, error) { return t.reading(ctx, name, data, fonts, d) })
+	return err
+}
+
+// ReadAhead is ReadNew of what is known to be a master; it does not wait.
+func (t *Table) ReadAhead(hash string, data []byte, fonts []string) {
+	go quietly("reading a master", func() { t.ReadNew(context.Background(), hash, data, fonts) })
+}
+
+// The size of the first picture of a mark, in px: what its page shows.
+const FirstWidth, FirstHeight = 1560, 1080
+
+// Begin starts to put a mark on the table and, beside that, to draw its first
+// picture; it does not wait. Who asks for them meanwhile waits for what is left.
+func (t *Table) Begin(m Subject, d decision.Decisions) {
+	ctx := context.Background()
+	go quietly("the first picture", func() {
+		if src, err := t.source(ctx, m, d); err == nil {
+			t.whole(ctx, src.name, src.master.Drawing, FirstWidth, FirstHeight)
+		}
+	})
+	go quietly("the first look", func() { t.Snapshot(ctx, m, d) })
+}
+
+// whole draws the master with its whole page.
+func (t *Table) whole(ctx context.Context, source string, d *drawing.Drawing, width, height int) ([]byte, error) {
+	return t.picture(ctx, source+" whole", d, d.Page, width, height, nil)
 }
 
 // source prepares the master of a mark, unless that has been done.
