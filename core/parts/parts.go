@@ -225,7 +225,7 @@ func At(ctx context.Context, d *drawing.Drawing, p geom.Point, reach float64) (i
 	for i, n := range seen {
 		x, y := i%side-side/2, i/side-side/2
 		if r := x*x + y*y; n > 0 && r < near {
-			best, near = n, r
+			best, near = int(n), r
 		}
 	}
 	return best, nil

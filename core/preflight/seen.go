@@ -53,7 +53,7 @@ func newSight(d *drawing.Drawing) *sight {
 }
 
 // numbers paints the leaves for which keep holds.
-func (s *sight) numbers(ctx context.Context, d *drawing.Drawing, keep func(i int) bool) ([]int, error) {
+func (s *sight) numbers(ctx context.Context, d *drawing.Drawing, keep func(i int) bool) ([]int32, error) {
 	index := make(map[drawing.Node]int, len(s.nodes))
 	for i, n := range s.nodes {
 		if keep(i) {
@@ -76,7 +76,7 @@ func seen(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
 	if len(s.nodes) == 0 || len(s.nodes) > maxSeen || s.box.Empty() {
 		return nil
 	}
-	var all, top []int // what is seen, and what is seen of what is opaque
+	var all, top []int32 // what is seen, and what is seen of what is opaque
 	err := parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
 		if i == 0 {
 			all, err = s.numbers(ctx, d, func(int) bool { return true })
@@ -109,7 +109,7 @@ func seen(ctx context.Context, d *drawing.Drawing, fs *finding.List) error {
 
 // hidden lists the leaves that lie wholly behind opaque ones; top is what is seen
 // of those.
-func (s *sight) hidden(ctx context.Context, d *drawing.Drawing, top []int) ([]drawing.Node, error) {
+func (s *sight) hidden(ctx context.Context, d *drawing.Drawing, top []int32) ([]drawing.Node, error) {
 	shows := make([]bool, len(s.nodes)+1)
 	for _, n := range top {
 		shows[n] = true
@@ -138,7 +138,7 @@ func (s *sight) hidden(ctx context.Context, d *drawing.Drawing, top []int) ([]dr
 
 // behind reports whether higher opaque leaves cover all of leaf i as it would
 // be seen alone, a border of one pixel included. top is what is seen.
-func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int) (bool, error) {
+func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int32) (bool, error) {
 	area := s.pixels(drawing.Bounds(s.nodes[i]))
 	if area.Empty() {
 		return false, nil
@@ -161,7 +161,7 @@ func (s *sight) behind(ctx context.Context, d *drawing.Drawing, i int, top []int
 		any = true
 		p := (area.Min.Y+k/area.Dx())*s.w + area.Min.X + k%area.Dx()
 		for _, q := range []int{p, p - 1, p + 1, p - s.w, p + s.w} {
-			if q >= 0 && q < len(top) && top[q] <= i+1 {
+			if q >= 0 && q < len(top) && int(top[q]) <= i+1 {
 				return false, nil
 			}
 		}
@@ -184,7 +184,7 @@ func (s *sight) pixels(b geom.Rect) image.Rectangle {
 // maxCovered bounds the leaves that are told, each of which is drawn alone.
 const maxCovered = 30
 
-func (s *sight) covered(ctx context.Context, d *drawing.Drawing, top []int, fs *finding.List) error {
+func (s *sight) covered(ctx context.Context, d *drawing.Drawing, top []int32, fs *finding.List) error {
 	ns, err := s.hidden(ctx, d, top)
 	if err != nil {
 		return err
@@ -198,7 +198,7 @@ func (s *sight) covered(ctx context.Context, d *drawing.Drawing, top []int, fs *
 
 // whitePaint finds white shapes that lie on ink: on a coloured ground they
 // stay white, where a hole would let it through.
-func (s *sight) whitePaint(ctx context.Context, d *drawing.Drawing, all []int, fs *finding.List) error {
+func (s *sight) whitePaint(ctx context.Context, d *drawing.Drawing, all []int32, fs *finding.List) error {
 	white, err := s.overInk(ctx, d, all)
 	if err != nil {
 		return err
@@ -213,7 +213,7 @@ func (s *sight) whitePaint(ctx context.Context, d *drawing.Drawing, all []int, f
 }
 
 // overInk tells the leaves that are white paint over ink. all is what is seen.
-func (s *sight) overInk(ctx context.Context, d *drawing.Drawing, all []int) ([]bool, error) {
+func (s *sight) overInk(ctx context.Context, d *drawing.Drawing, all []int32) ([]bool, error) {
 	white := make([]bool, len(s.nodes))
 	for i, n := range s.nodes {
 		white[i] = s.solid[i] && isWhite(n)
@@ -258,37 +258,86 @@ const (
 	leastBetween = 12 // px of the sight
 )
 
+// A bareRun is a stretch of bare pixels of a row.
+type bareRun struct {
+	y, from, to int
+	place       int // the first run of its place, for it and all that it meets
+	next        int // the next of its place, or 0
+}
+
+// bareRuns lists the bare stretches, row by row, by their places: those of one touch
+// one another above and below.
+func (s *sight) bareRuns(all []int32) []bareRun {
+	var runs []bareRun
+	root := func(i int) int {
+		for runs[i].place != i {
+			runs[i].place = runs[runs[i].place].place
+			i = runs[i].place
+		}
+		return i
+	}
+	above, here := 0, 0 // where the runs of the row above begin, and of this
+	for y := range s.h {
+		row := all[y*s.w:][:s.w]
+		above, here = here, len(runs)
+		near := above // the first above that may touch
+		for x := 0; x < s.w; x++ {
+			if row[x] != 0 {
+				continue
+			}
+			from := x
+			for x < s.w && row[x] == 0 {
+				x++
+			}
+			n := len(runs)
+			runs = append(runs, bareRun{y, from, x, n, 0})
+			for near < here && runs[near].to <= from {
+				near++
+			}
+			for i := near; i < here && runs[i].from < x; i++ {
+				a, b := root(i), root(n)
+				runs[max(a, b)].place = min(a, b)
+			}
+		}
+	}
+	last := make([]int, len(runs)) // of each place
+	for i := range runs {
+		k := root(i)
+		if k != i {
+			runs[last[k]].next = i
+		}
+		runs[i].place, last[k] = k, i
+	}
+	return runs
+}
+
 // between finds bare places closed in by several pieces together: a letter's
 // own counter is meant, the place between two letters often is not.
-func (s *sight) between(all []int, fs *finding.List) {
-	place := make([]int32, len(all)) // 0 unseen, else the number of the place
-	var stack []int
+func (s *sight) between(all []int32, fs *finding.List) {
+	runs := s.bareRuns(all)
+	open, size := make([]bool, len(runs)), make([]int, len(runs))
+	for _, r := range runs {
+		open[r.place] = open[r.place] || r.y == 0 || r.y == s.h-1 || r.from == 0 || r.to == s.w
+		size[r.place] += r.to - r.from
+	}
 	told := 0
-	for start, n := range all {
-		if n != 0 || place[start] != 0 {
+	for i, r := range runs {
+		if r.place != i || open[i] || size[i] < leastBetween {
 			continue
 		}
 		var cells []int
-		rim := map[int]int{}
-		open := false
-		place[start] = 1
-		stack = append(stack[:0], start)
-		for len(stack) > 0 {
-			p := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			cells = append(cells, p)
-			x, y := p%s.w, p/s.w
-			if x == 0 || y == 0 || x == s.w-1 || y == s.h-1 {
-				open = true
-				continue
-			}
-			for _, q := range []int{p - 1, p + 1, p - s.w, p + s.w} {
-				if all[q] != 0 {
-					rim[all[q]]++
-				} else if place[q] == 0 {
-					place[q] = 1
-					stack = append(stack, q)
+		rim := map[int32]int{}
+		for k := i; ; k = runs[k].next {
+			for p := runs[k].y*s.w + runs[k].from; p < runs[k].y*s.w+runs[k].to; p++ {
+				cells = append(cells, p)
+				for _, q := range [...]int{p - 1, p + 1, p - s.w, p + s.w} {
+					if all[q] != 0 {
+						rim[all[q]]++
+					}
 				}
+			}
+			if runs[k].next == 0 {
+				break
 			}
 		}
 		most, sum := 0, 0
@@ -296,7 +345,7 @@ func (s *sight) between(all []int, fs *finding.List) {
 			most, sum = max(most, c), sum+c
 		}
 		// A place that all but one piece closes in is that piece's own.
-		if open || len(cells) < leastBetween || len(rim) < 2 || float64(most) > 0.95*float64(sum) {
+		if len(rim) < 2 || float64(most) > 0.95*float64(sum) {
 			continue
 		}
 		if told++; told > maxBetween {
@@ -321,7 +370,7 @@ func (s *sight) between(all []int, fs *finding.List) {
 }
 
 // inmost is the cell furthest from any paint, along rows and columns.
-func (s *sight) inmost(cells, all []int) int {
+func (s *sight) inmost(cells []int, all []int32) int {
 	best, far := cells[0], 0
 	for _, p := range cells {
 		room := s.w + s.h

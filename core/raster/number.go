@@ -17,12 +17,12 @@ import (
 //
 // What lies at a point asks for no areas: every row is crossed once, along the
 // middles of its pixels, whatever crosses or covers itself.
-func Numbers(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, number func(drawing.Node) int) ([]int, error) {
+func Numbers(ctx context.Context, d *drawing.Drawing, to geom.Affine, w, h int, number func(drawing.Node) int) ([]int32, error) {
 	if err := checkSize(w, h); err != nil {
 		return nil, err
 	}
 	p := &points{ctx: ctx, to: to, w: w, h: h, starts: make([]int32, h+1)}
-	out := make([]int, w*h)
+	out := make([]int32, w*h)
 	if err := p.nodes(d.Nodes, out, number, nil); err != nil {
 		return nil, err
 	}
@@ -54,7 +54,7 @@ type hit struct {
 }
 
 // nodes paints what lies within clip, which is nil for everywhere.
-func (p *points) nodes(ns []drawing.Node, out []int, number func(drawing.Node) int, clip []bool) error {
+func (p *points) nodes(ns []drawing.Node, out []int32, number func(drawing.Node) int, clip []bool) error {
 	for _, n := range ns {
 		if err := p.ctx.Err(); err != nil {
 			return err
@@ -69,7 +69,7 @@ func (p *points) nodes(ns []drawing.Node, out []int, number func(drawing.Node) i
 			}
 			continue
 		}
-		id := number(n)
+		id := int32(number(n))
 		if id == 0 {
 			continue
 		}

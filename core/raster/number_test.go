@@ -89,7 +89,7 @@ func TestNumbersAreThoseSeen(t *testing.T) {
 			if holds(b.Path, b.Rule, at) && holds(in.Path, in.Rule, at) && holds(around.Path, around.Rule, at) {
 				want = 2
 			}
-			if n != want {
+			if int(n) != want {
 				t.Fatalf("at %v: %d, want %d", at, n, want)
 			}
 		}

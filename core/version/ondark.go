@@ -45,7 +45,7 @@ func (a *Art) onDark(ctx context.Context) (*drawing.Drawing, error) {
 		meets[i] = map[int]int{}
 	}
 	touch := func(i, j int) {
-		if p, q := seen[i], seen[j]; p != q {
+		if p, q := int(seen[i]), int(seen[j]); p != q {
 			meets[p][q]++
 			meets[q][p]++
 		}
