@@ -160,6 +160,9 @@ const acrossParts = 4
 // along a side and by ty along the other.
 func (r *ramp) mean(t, tx, ty float64) premul {
 	wide, high := max(math.Abs(tx), math.Abs(ty)), min(math.Abs(tx), math.Abs(ty))
+	if wide < 1e-9 {
+		return *r.at(t)
+	}
 	var sum [4]float64
 	for k := range acrossParts {
 		at := t + high*((float64(k)+0.5)/acrossParts-0.5)
@@ -197,18 +200,58 @@ func (r *ramp) leapsIn(from, to float64) bool {
 	return false
 }
 
-// change is how the offset changes along the sides of the pixel round p; ok is
-// false where nothing is painted on some side.
-func (r *ramp) change(p geom.Point) (tx, ty float64, ok bool) {
-	if !r.g.Radial {
-		return r.tx, r.ty, true
-	}
-	x, y := r.back.Vec(geom.Pt(0.5, 0)), r.back.Vec(geom.Pt(0, 0.5))
+// deepest is how often a pixel is quartered where the offset does not run evenly
+// across it, as round the middle of a radial ramp.
+const deepest = 4
+
+// cell is the mean of a radial ramp in a cell round p with sides of twice x and y. ok
+// is false if nothing is painted in some corner of it.
+func (r *ramp) cell(p, x, y geom.Point, deep int) (mean premul, ok bool) {
+	t, ok := r.g.Offset(p)
 	x0, ok0 := r.g.Offset(p.Sub(x))
 	x1, ok1 := r.g.Offset(p.Add(x))
 	y0, ok2 := r.g.Offset(p.Sub(y))
 	y1, ok3 := r.g.Offset(p.Add(y))
-	return x1 - x0, y1 - y0, ok0 && ok1 && ok2 && ok3
+	if !(ok && ok0 && ok1 && ok2 && ok3) {
+		return mean, false
+	}
+	tx, ty := x1-x0, y1-y0
+	bend, run := math.Abs(x0+x1-2*t)+math.Abs(y0+y1-2*t), math.Abs(tx)+math.Abs(ty)
+	if deep == deepest || 16*bend <= run {
+		if deep == 0 && !r.turns(t, run/2) {
+			return *r.at(t), true
+		}
+		return r.mean(t, tx, ty), true
+	}
+	x, y = x.Mul(0.5), y.Mul(0.5)
+	for _, q := range [...]geom.Point{p.Sub(x).Sub(y), p.Add(x).Sub(y), p.Sub(x).Add(y), p.Add(x).Add(y)} {
+		part, ok := r.cell(q, x, y, deep+1)
+		if !ok {
+			return mean, false
+		}
+		for i, v := range part {
+			mean[i] += v / 4
+		}
+	}
+	return mean, true
+}
+
+// turns reports whether the ramp leaps near an offset, or changes fast.
+func (r *ramp) turns(t, reach float64) bool {
+	return 2*r.slope*reach > coarsely || r.leapsIn(t-reach-1.0/rampSteps, t+reach+1.0/rampSteps)
+}
+
+// at is the colour at an offset.
+func (r *ramp) at(t float64) *premul {
+	switch r.g.Spread {
+	case drawing.Reflect:
+		if t = math.Mod(math.Abs(t), 2); t > 1 {
+			t = 2 - t
+		}
+	case drawing.Repeat:
+		t -= math.Floor(t)
+	}
+	return &r.table[int(min(1, max(0, t))*rampSteps+0.5)]
 }
 
 // isEven reports whether the colour of the middle of a pixel can stand for any of
@@ -232,6 +275,8 @@ func (r *ramp) isEven() bool {
 }
 
 func (r *ramp) fill(dst []float32, x, y int) {
+	right, down := r.back.Vec(geom.Pt(0.5, 0)), r.back.Vec(geom.Pt(0, 0.5))
+	reach := (math.Abs(r.tx) + math.Abs(r.ty)) / 2
 	for i := 0; i+3 < len(dst); i += 4 {
 		p := r.back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
 		x++
@@ -240,24 +285,17 @@ func (r *ramp) fill(dst []float32, x, y int) {
 			clear(dst[i : i+4])
 			continue
 		}
-		if !r.even {
-			tx, ty, ok := r.change(p)
-			reach := (math.Abs(tx) + math.Abs(ty)) / 2
-			if ok && reach > 1e-9 && (2*r.slope*reach > coarsely || r.leapsIn(t-reach-1.0/rampSteps, t+reach+1.0/rampSteps)) {
-				c := r.mean(t, tx, ty)
-				dst[i], dst[i+1], dst[i+2], dst[i+3] = c[0], c[1], c[2], c[3]
-				continue
+		c := r.at(t)
+		switch {
+		case r.even:
+		case r.g.Radial:
+			if m, ok := r.cell(p, right, down, 0); ok {
+				c = &m
 			}
+		case r.turns(t, reach):
+			m := r.mean(t, r.tx, r.ty)
+			c = &m
 		}
-		switch r.g.Spread {
-		case drawing.Reflect:
-			if t = math.Mod(math.Abs(t), 2); t > 1 {
-				t = 2 - t
-			}
-		case drawing.Repeat:
-			t -= math.Floor(t)
-		}
-		c := &r.table[int(min(1, max(0, t))*rampSteps+0.5)]
 		dst[i], dst[i+1], dst[i+2], dst[i+3] = c[0], c[1], c[2], c[3]
 	}
 }

@@ -83,34 +83,40 @@ func TestRampsAreMeans(t *testing.T) {
 	for name, ss := range stops {
 		for spread := drawing.Pad; spread <= drawing.Repeat; spread++ {
 			for _, turn := range []float64{0.7, 3, 5.3, 19, 140} {
-				g := &drawing.Gradient{P0: geom.Pt(7.2, 1), P1: geom.Pt(7.2+turn*0.8, 1+turn*0.6), Stops: ss, Spread: spread, To: geom.Identity}
-				said := fmt.Sprint(name, ", spread ", spread, ", a turn of ", turn, " px")
-				got := gradientOn(t, g, w, h)
-				for y := range h {
-					for x := range w {
-						var sum [4]float64
-						for i := range grain {
-							for j := range grain {
-								p := geom.Pt(float64(x)+(float64(i)+0.5)/grain, float64(y)+(float64(j)+0.5)/grain)
-								at, _ := g.Offset(p)
-								c, a := g.Colour(at)
-								for k, v := range [4]float64{c.R * a, c.G * a, c.B * a, a} {
-									sum[k] += v / (grain * grain)
+				for kind, g := range map[string]*drawing.Gradient{
+					"line":  {P0: geom.Pt(7.2, 1), P1: geom.Pt(7.2+turn*0.8, 1+turn*0.6)},
+					"round": {Radial: true, P0: geom.Pt(9.7, 2.2), P1: geom.Pt(9.7, 2.2), R1: turn},
+					"focal": {Radial: true, P0: geom.Pt(9.7, 2.2), P1: geom.Pt(9.7-turn/3, 2.4), R1: turn},
+				} {
+					g.Stops, g.Spread, g.To = ss, spread, geom.Identity
+					said := fmt.Sprint(name, ", ", kind, ", spread ", spread, ", a turn of ", turn, " px")
+					got := gradientOn(t, g, w, h)
+					for y := range h {
+						for x := range w {
+							var sum [4]float64
+							for i := range grain {
+								for j := range grain {
+									p := geom.Pt(float64(x)+(float64(i)+0.5)/grain, float64(y)+(float64(j)+0.5)/grain)
+									at, _ := g.Offset(p)
+									c, a := g.Colour(at)
+									for k, v := range [4]float64{c.R * a, c.G * a, c.B * a, a} {
+										sum[k] += v / (grain * grain)
+									}
 								}
 							}
-						}
-						c := got.NRGBAAt(x, y)
-						a := float64(c.A) / 255
-						if e := max(math.Abs(a-sum[3]), math.Abs(float64(c.R)/255*a-sum[0])); e > 4.0/255 {
-							t.Errorf("%s: %v at %d, %d is off by %.1f of 255", said, c, x, y, e*255)
+							c := got.NRGBAAt(x, y)
+							a := float64(c.A) / 255
+							if e := max(math.Abs(a-sum[3]), math.Abs(float64(c.R)/255*a-sum[0])); e > 6.0/255 {
+								t.Errorf("%s: %v at %d, %d is off by %.1f of 255", said, c, x, y, e*255)
+							}
 						}
 					}
-				}
-				moved := *g
-				moved.P0.X += 1e-5
-				moved.P1.X += 1e-5
-				if n := apart(got, gradientOn(t, &moved, w, h)); n > 1 {
-					t.Errorf("%s: moved by 1/100 000 px it changes by %d of 255", said, n)
+					moved := *g
+					moved.P0.X += 1e-5
+					moved.P1.X += 1e-5
+					if n := apart(got, gradientOn(t, &moved, w, h)); n > 1 {
+						t.Errorf("%s: moved by 1/100 000 px it changes by %d of 255", said, n)
+					}
 				}
 			}
 		}
