@@ -363,29 +363,20 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 func sameInks(x readback.Facts, art *drawing.Drawing, cmyk bool) bool {
 	var builds []colour.CMYK
 	var plates []string
-	known := true
-	art.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return
-		}
+	for _, s := range shapes(art) {
 		p, ok := s.Paint.(drawing.Solid)
 		if !ok { // only art as drawn, on a backing, has others
-			known = false
-			return
+			return true
 		}
 		if p.Colour.Spot != "" {
 			if !slices.Contains(plates, p.Colour.Spot) {
 				plates = append(plates, p.Colour.Spot)
 			}
-			return
+			continue
 		}
 		if b, _ := p.Colour.Press(); !slices.ContainsFunc(builds, func(c colour.CMYK) bool { return near(b, c) }) {
 			builds = append(builds, b)
 		}
-	})
-	if !known {
-		return true
 	}
 	if len(plates) != len(x.Plates) || slices.ContainsFunc(x.Plates, func(p string) bool { return !slices.Contains(plates, p) }) {
 		return false

@@ -78,11 +78,17 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 		}
 	}
 	for _, p := range plots {
+		if len(p.path) == 0 { // thinner than anything that is seen
+			continue
+		}
 		paint, err := inkPaint(*own, p.tint)
 		if err != nil {
 			return err
 		}
 		nodes = append(nodes, &drawing.Shape{Path: p.path, Paint: paint, Simple: true})
+	}
+	if len(nodes) == 0 {
+		return fmt.Errorf("%w: what reads as ink in the master is too thin to be seen", errRefused)
 	}
 	v.Drawing = with(a.Drawing, nodes...)
 	v.Lost, v.Places = r.melted()
