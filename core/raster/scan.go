@@ -42,7 +42,7 @@ type lively struct {
 // A piece is an edge between two heights: its x at either.
 type piece struct {
 	a, b float64
-	dir  int
+	e    *edge
 }
 
 // band readies the outline in rows [y0, y1), a band.
@@ -254,10 +254,13 @@ func (s *scan) cut(ls []lively, wind int) {
 func (s *scan) slice(wind int, ya, yb float64, depth int) {
 	p := s.ps[:0]
 	for _, e := range s.runs {
-		p = append(p, piece{e.at(ya), e.at(yb), e.dir})
+		p = append(p, piece{e.at(ya), e.at(yb), e})
 	}
 	s.ps = p
 	sortPieces(p)
+	for i := range p { // the next slice finds them nearly in order
+		s.runs[i] = p[i].e
+	}
 	// Where neighbours swap, cut at the first crossing.
 	first := 1.0
 	for i := 1; i < len(p); i++ {
@@ -278,7 +281,7 @@ func (s *scan) slice(wind int, ya, yb float64, depth int) {
 	}
 	in := inside(s.o.rule, wind)
 	for _, e := range p {
-		wind += e.dir
+		wind += e.e.dir
 		if now := inside(s.o.rule, wind); now != in {
 			d := yb - ya
 			if in {
@@ -295,23 +298,29 @@ const few = 24
 
 // sortPieces orders pieces from left to right.
 func sortPieces(p []piece) {
-	if len(p) > few {
-		slices.SortStableFunc(p, func(a, b piece) int {
-			switch {
-			case less(a, b):
-				return -1
-			case less(b, a):
-				return 1
-			}
-			return 0
-		})
-		return
-	}
+	// Pieces come as the slice above left them: few are out of their place.
+	moves := 8*len(p) + few*few
 	for i := 1; i < len(p); i++ {
 		for j := i; j > 0 && less(p[j], p[j-1]); j-- {
 			p[j], p[j-1] = p[j-1], p[j]
+			moves--
+		}
+		if moves < 0 {
+			break
 		}
 	}
+	if moves >= 0 {
+		return
+	}
+	slices.SortStableFunc(p, func(a, b piece) int {
+		switch {
+		case less(a, b):
+			return -1
+		case less(b, a):
+			return 1
+		}
+		return 0
+	})
 }
 
 // same is how near, in px, two edges at one height count as meeting there:
