@@ -36,6 +36,7 @@ type ramp struct {
 	tx    float64    // of a line, how t changes with a pixel to the right
 	ty    float64    // and down
 	even  bool       // no pixel needs more than the colour of its middle
+	box   geom.Rect  // px, where it paints: only that of a pixel counts
 }
 
 // A knot is a stop: straight colour and opacity, and the integral of the premultiplied
@@ -45,8 +46,9 @@ type knot struct {
 	sum            [4]float64
 }
 
-func newRamp(g *drawing.Gradient, to geom.Affine) sampler {
-	r := &ramp{g: g}
+// newRamp readies a gradient that paints within a box, in px.
+func newRamp(g *drawing.Gradient, to geom.Affine, box geom.Rect) sampler {
+	r := &ramp{g: g, box: box}
 	pad := *g
 	pad.Spread = drawing.Pad
 	for i := range r.table {
@@ -275,29 +277,43 @@ func (r *ramp) isEven() bool {
 }
 
 func (r *ramp) fill(dst []float32, x, y int) {
-	right, down := r.back.Vec(geom.Pt(0.5, 0)), r.back.Vec(geom.Pt(0, 0.5))
-	reach := (math.Abs(r.tx) + math.Abs(r.ty)) / 2
 	for i := 0; i+3 < len(dst); i += 4 {
-		p := r.back.Apply(geom.Pt(float64(x)+0.5, float64(y)+0.5))
+		at := geom.Pt(float64(x)+0.5, float64(y)+0.5)
 		x++
-		t, ok := r.g.Offset(p)
+		t, ok := r.g.Offset(r.back.Apply(at))
 		if !ok {
 			clear(dst[i : i+4])
 			continue
 		}
 		c := r.at(t)
-		switch {
-		case r.even:
-		case r.g.Radial:
-			if m, ok := r.cell(p, right, down, 0); ok {
+		if !r.even {
+			if m, ok := r.inPixel(at, t); ok {
 				c = &m
 			}
-		case r.turns(t, reach):
-			m := r.mean(t, r.tx, r.ty)
-			c = &m
 		}
 		dst[i], dst[i+1], dst[i+2], dst[i+3] = c[0], c[1], c[2], c[3]
 	}
+}
+
+// inPixel is the mean of what a pixel with this middle, of offset t, has of the ramp,
+// if it turns there.
+func (r *ramp) inPixel(at geom.Point, t float64) (mean premul, ok bool) {
+	wide, high := 1.0, 1.0
+	if pixel := (geom.Rect{X0: at.X, Y0: at.Y, X1: at.X, Y1: at.Y}).Grow(0.5); !r.box.Contains(pixel, 0) {
+		if in := pixel.Intersect(r.box); !in.Empty() {
+			at, wide, high = in.Centre(), in.W(), in.H()
+		}
+	}
+	p := r.back.Apply(at)
+	if r.g.Radial {
+		return r.cell(p, r.back.Vec(geom.Pt(wide/2, 0)), r.back.Vec(geom.Pt(0, high/2)), 0)
+	}
+	tx, ty := r.tx*wide, r.ty*high
+	if !r.turns(t, (math.Abs(r.tx)+math.Abs(r.ty))/2) {
+		return mean, false
+	}
+	t, _ = r.g.Offset(p)
+	return r.mean(t, tx, ty), true
 }
 
 func far(a, b [4]float64) (most float64) {

@@ -212,7 +212,7 @@ func (c *compiler) nodes(ns []drawing.Node) []item {
 				}
 				it.colour = premultiplied(p.Colour.RGB, min(1, p.Alpha))
 			case *drawing.Gradient:
-				it.paint = newRamp(p, c.to)
+				it.paint = newRamp(p, c.to, c.to.Rect(n.Path.Bounds()))
 			}
 			out = append(out, it)
 		case *drawing.Picture:

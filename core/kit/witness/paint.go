@@ -7,8 +7,9 @@ import (
 	"dyekit/core/geom"
 )
 
-// painter returns the colour of a paint at the middle of a pixel, in px.
-func (w *Witness) painter(p drawing.Paint) func(x, y float64) pixel {
+// painter returns the colour of a paint at the middle of a pixel, in px, for what lies
+// within a box.
+func (w *Witness) painter(p drawing.Paint, box geom.Rect) func(x, y float64) pixel {
 	switch p := p.(type) {
 	case drawing.Solid:
 		a := min(1, p.Alpha)
@@ -25,7 +26,7 @@ func (w *Witness) painter(p drawing.Paint) func(x, y float64) pixel {
 			if !ok {
 				return pixel{e: nearOffset(p, back, x, y)}
 			}
-			if v, fast := within(p, back, x, y, t); fast {
+			if v, fast := within(p, back, box, x, y, t); fast {
 				return v
 			}
 			v := pixel{v: shade(p, t)}
@@ -54,11 +55,16 @@ const (
 	probed    = 4
 )
 
-// within is the mean of a ramp over a pixel whose middle has offset t, if the ramp
-// changes fast there.
-func within(p *drawing.Gradient, back geom.Affine, x, y, t float64) (mean pixel, fast bool) {
-	at := func(u, v float64) ([4]float64, bool) {
-		t, ok := p.Offset(back.Apply(geom.Pt(x+u, y+v)))
+// within is the mean of a ramp over what of a box lies in a pixel whose middle has
+// offset t, if the ramp changes fast there.
+func within(p *drawing.Gradient, back geom.Affine, box geom.Rect, x, y, t float64) (mean pixel, fast bool) {
+	cell := geom.Rect{X0: x - 0.5, Y0: y - 0.5, X1: x + 0.5, Y1: y + 0.5}
+	if in := cell.Intersect(box); !in.Empty() {
+		cell = in
+	}
+	mid := cell.Centre()
+	at := func(u, v float64) ([4]float64, bool) { // from -0.5 to 0.5
+		t, ok := p.Offset(back.Apply(geom.Pt(mid.X+u*cell.W(), mid.Y+v*cell.H())))
 		return shade(p, t), ok
 	}
 	middle := shade(p, t)

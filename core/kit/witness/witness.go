@@ -294,7 +294,7 @@ func (w *Witness) shape(s *drawing.Shape, dst *sheet) {
 	var paint func(x, y float64) pixel
 	w.coverage(s.Path, s.Rule, w.to, func(t int, cov []cover) {
 		if paint == nil {
-			paint = w.painter(s.Paint)
+			paint = w.painter(s.Paint, w.to.Rect(s.Path.Bounds()))
 		}
 		px := w.pixels(dst, t)
 		for i, c := range cov {
