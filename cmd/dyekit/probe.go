@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -32,14 +33,23 @@ type parcel struct {
 	Fonts  [][]byte
 }
 
+var probeLimits = child.Limits{Memory: probeMemory, CPU: probeWork, Time: probeTime}
+
 // probation looks at a master in a child of this process.
 func probation(ctx context.Context, master []byte, fonts [][]byte) error {
+	return look(master, fonts, func(in io.Reader, out io.Writer) error {
+		return child.Run(ctx, probeLimits, in, out, "probe")
+	})
+}
+
+// look hands a master to a child and says what became of it.
+func look(master []byte, fonts [][]byte, run func(in io.Reader, out io.Writer) error) error {
 	var in bytes.Buffer
 	if err := gob.NewEncoder(&in).Encode(parcel{master, fonts}); err != nil {
 		return err
 	}
 	var code bytes.Buffer // of the finding that stopped it, if one did
-	err := child.Run(ctx, child.Limits{Memory: probeMemory, CPU: probeWork, Time: probeTime}, &in, &code, "probe")
+	err := run(&in, &code)
 	var died *child.Died
 	if errors.As(err, &died) {
 		return &studio.Fatal{Why: died.Why}
@@ -50,11 +60,66 @@ func probation(ctx context.Context, master []byte, fonts [][]byte) error {
 	return err
 }
 
+// A prober looks at masters in children, one of which is begun already and waits: who
+// drops a master does not wait for a process to begin.
+type prober struct {
+	mu     sync.Mutex
+	spare  *child.Spare
+	closed bool
+}
+
+// afterwards is how long after a look the next child is begun: what the look was for
+// is drawn first.
+const afterwards = 2 * time.Second
+
+// fill begins a child if none waits.
+func (p *prober) fill() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.spare == nil && !p.closed {
+		p.spare = child.Ready(probeLimits, "probe", "--ready")
+	}
+}
+
+func (p *prober) take() *child.Spare {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	s := p.spare
+	p.spare = nil
+	return s
+}
+
+func (p *prober) probation(ctx context.Context, master []byte, fonts [][]byte) error {
+	s := p.take()
+	if s == nil || s.Ended() { // it did not even begin with this master
+		return probation(ctx, master, fonts)
+	}
+	defer time.AfterFunc(afterwards, p.fill)
+	return look(master, fonts, func(in io.Reader, out io.Writer) error { return s.Run(ctx, in, out) })
+}
+
+func (p *prober) close() {
+	p.mu.Lock()
+	p.closed = true
+	p.mu.Unlock()
+	if s := p.take(); s != nil {
+		s.Close()
+	}
+}
+
+// first is a small master that a child looks at while it waits: then all it needs is at
+// hand.
+const first = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 40"><defs><linearGradient id="g"><stop stop-color="#135"/><stop offset="1" stop-color="#b60"/></linearGradient></defs><path d="M4 4h30q20 10 0 30H4z" fill="url(#g)"/><text x="8" y="30" font-size="14">a</text></svg>`
+
 // probeCmd is the child. People have no use for it.
 func probeCmd() *cobra.Command {
-	return &cobra.Command{
+	var ready bool
+	c := &cobra.Command{
 		Use: "probe", Hidden: true, Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if ready {
+				_ = kit.Probe(cmd.Context(), []byte(first), fonts.Shipped())
+			}
 			var p parcel
 			if err := gob.NewDecoder(os.Stdin).Decode(&p); err != nil {
 				return err
@@ -76,4 +141,6 @@ func probeCmd() *cobra.Command {
 			return nil
 		},
 	}
+	c.Flags().BoolVar(&ready, "ready", false, "look at something small first")
+	return c
 }

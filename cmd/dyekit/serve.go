@@ -214,6 +214,10 @@ func serve(ctx context.Context, st *studio.Studio, dsn string, o *serving) error
 	var wg sync.WaitGroup
 	wg.Go(func() { crew(working, st, dsn, o.workers) })
 	go st.Warm(working) // nobody waits for it
+	var probes prober
+	defer probes.close()
+	st.Probation = probes.probation
+	time.AfterFunc(afterwards, probes.fill)
 	go st.CollectDaily(working)
 	wg.Go(func() { st.RunMail(working) })
 	wg.Go(func() { st.RunHooks(working) })
