@@ -18,6 +18,7 @@ func (w *Witness) painter(p drawing.Paint, box geom.Rect) func(x, y float64) pix
 		return func(_, _ float64) pixel { return one }
 	case *drawing.Gradient:
 		back, ok := w.to.Mul(p.To).Inverse()
+		step := largestStep(p)
 		return func(x, y float64) pixel {
 			if !ok { // collapsed: its last colour
 				return pixel{v: shade(p, 1)}
@@ -26,7 +27,7 @@ func (w *Witness) painter(p drawing.Paint, box geom.Rect) func(x, y float64) pix
 			if !ok {
 				return pixel{e: nearOffset(p, back, x, y)}
 			}
-			if v, fast := within(p, back, box, x, y, t); fast {
+			if v, fast := within(p, back, box, x, y, t, step); fast {
 				return v
 			}
 			v := pixel{v: shade(p, t)}
@@ -53,11 +54,36 @@ const (
 	rampGrain = 16
 	fastRamp  = 1.0 / 255
 	probed    = 4
+	// rampSteps is at how many places a ramp is looked at to know how fast it changes.
+	rampSteps = 512
 )
 
+// largestStep is by how much a ramp changes at most from one place to the next. Colour
+// times opacity may run twice as fast at one end as it does in the mean.
+func largestStep(p *drawing.Gradient) (most float64) {
+	for i, s := range p.Stops {
+		next := p.Stops[(i+1)%len(p.Stops)]
+		if i+1 == len(p.Stops) && p.Spread != drawing.Repeat {
+			break
+		}
+		change := far(seen(s), seen(next))
+		if gap := next.At - s.At; gap*rampSteps > 2 {
+			change *= 2 / (gap * rampSteps)
+		}
+		most = max(most, change)
+	}
+	return most
+}
+
+// seen is the premultiplied colour of a stop.
+func seen(s drawing.Stop) [4]float64 {
+	c := s.Colour.RGB
+	return [4]float64{c.R * s.Alpha, c.G * s.Alpha, c.B * s.Alpha, s.Alpha}
+}
+
 // within is the mean of a ramp over what of a box lies in a pixel whose middle has
-// offset t, if the ramp changes fast there.
-func within(p *drawing.Gradient, back geom.Affine, box geom.Rect, x, y, t float64) (mean pixel, fast bool) {
+// offset t, if the ramp changes fast there. step is its largest step.
+func within(p *drawing.Gradient, back geom.Affine, box geom.Rect, x, y, t, step float64) (mean pixel, fast bool) {
 	cell := geom.Rect{X0: x - 0.5, Y0: y - 0.5, X1: x + 0.5, Y1: y + 0.5}
 	if in := cell.Intersect(box); !in.Empty() {
 		cell = in
@@ -66,6 +92,17 @@ func within(p *drawing.Gradient, back geom.Affine, box geom.Rect, x, y, t float6
 	at := func(u, v float64) ([4]float64, bool) { // from -0.5 to 0.5
 		t, ok := p.Offset(back.Apply(geom.Pt(mid.X+u*cell.W(), mid.Y+v*cell.H())))
 		return shade(p, t), ok
+	}
+	reach := 0.0
+	for _, c := range cell.Corners() {
+		u, ok := p.Offset(back.Apply(c))
+		if !ok {
+			return pixel{}, false
+		}
+		reach = max(reach, math.Abs(u-t))
+	}
+	if (2*reach*rampSteps+2)*step < probed*fastRamp { // nowhere so fast
+		return pixel{}, false
 	}
 	middle := shade(p, t)
 	for i := range probed + 1 {
