@@ -90,11 +90,15 @@ func (p *prober) take() *child.Spare {
 }
 
 func (p *prober) probation(ctx context.Context, master []byte, fonts [][]byte) error {
+	defer time.AfterFunc(afterwards, p.fill)
 	s := p.take()
-	if s == nil || s.Ended() { // it did not even begin with this master
+	if s != nil && s.Ended() { // while it waited: it is not this master's fault
+		s.Close()
+		s = nil
+	}
+	if s == nil {
 		return probation(ctx, master, fonts)
 	}
-	defer time.AfterFunc(afterwards, p.fill)
 	return look(master, fonts, func(in io.Reader, out io.Writer) error { return s.Run(ctx, in, out) })
 }
 

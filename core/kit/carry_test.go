@@ -64,6 +64,22 @@ func TestEffectsInCurveFiles(t *testing.T) {
 	}
 }
 
+// A picture inside a file of curves is sharp however small the page is.
+func TestPicturesOfSmallPagesAreSharp(t *testing.T) {
+	small := strings.Replace(fades, "<svg ", `<svg width="2" height="1.5" `, 1)
+	for effects, least := range map[string]int{"": leastPicture - 1, `,"effects":"picture","effects_ppi":36`: leastNamed - 1} {
+		r := parse(t, `{"name":"x","naming":"{brand}","versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"eps"`+effects+`}]}`)
+		k := build(t, Input{Master: []byte(small), MasterName: "x.svg", Brand: "Soft", Recipe: r, Readers: outside.None})
+		var px int
+		if len(k.Files) != 1 {
+			t.Fatalf("%q: %d files", effects, len(k.Files))
+		}
+		if _, err := fmt.Sscanf(k.Files[0].Pixels, "a picture inside, sharp up to %d px", &px); err != nil || px < least {
+			t.Errorf("%q: %s, want at least %d px", effects, k.Files[0].Pixels, least)
+		}
+	}
+}
+
 // What is too finely shaded for shapes reaches EPS and PDF/X-1a as a picture,
 // and says so.
 func TestFadesReachEveryFile(t *testing.T) {
