@@ -15,6 +15,7 @@ import (
 // A mark that was put away is off the desk, found under its state, whole when it
 // is brought back, and deleted only from there.
 func TestPutAwayAndBack(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	m, other := take(t, s, "Odd Kettle", "One"), take(t, s, "Odd Kettle", "Two")
@@ -59,6 +60,7 @@ func TestPutAwayAndBack(t *testing.T) {
 // A deleted mark takes all of its own along and nothing of others; with the last
 // mark the client goes. What is lost is told before.
 func TestDelete(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	m, other := take(t, s, "Odd Kettle", "One"), take(t, s, "Odd Kettle", "Two")
@@ -112,6 +114,7 @@ func TestDelete(t *testing.T) {
 // Bytes are collected when nothing names them and they are old enough; whatever a
 // row or a decision names stays, also one that was undone.
 func TestCollect(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	m := take(t, s, "Odd Kettle", "One")

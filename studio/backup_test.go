@@ -21,6 +21,7 @@ import (
 // What a backup holds comes back whole: marks, decisions, kits byte for byte;
 // and it goes into an empty database alone.
 func TestBackupAndRestore(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	dsn := demonstration.Copy(t)
 	s := openAt(t, dsn)
@@ -136,6 +137,7 @@ func TestBackupAndRestore(t *testing.T) {
 // A rebuilt kit that copies files is the kit that would have been built from
 // nothing, byte for byte, and only what changed was made anew.
 func TestCopiedFilesAreTheSame(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	zips := [2]bytes.Buffer{}
 	for i, forget := range []bool{false, true} {

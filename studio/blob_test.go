@@ -11,6 +11,7 @@ import (
 // Bytes are kept in full chunks, however they are written, and are read the same
 // from any place; a chunk that is short is said to be damaged.
 func TestChunksAreFullHoweverWritten(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	all := make([]byte, 4*chunk+17)
 	rnd := rand.NewChaCha8([32]byte{9})

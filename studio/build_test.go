@@ -14,6 +14,7 @@ import (
 )
 
 func TestBuild(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "Dot Works", "Dot")
 	workers(t, s, 2)
@@ -84,6 +85,7 @@ func TestBuild(t *testing.T) {
 }
 
 func TestCancel(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "A", "B")
 	ctx := context.Background()
@@ -120,6 +122,7 @@ func TestCancel(t *testing.T) {
 // A worker that dies is replaced; a build that kills too many of them is
 // given up; a worker that was only slow cannot finish what is no longer its own.
 func TestWorkersDie(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "A", "B")
 	ctx := context.Background()
@@ -212,6 +215,7 @@ func TestDatabaseIsKilled(t *testing.T) {
 // A kit that lacks files is said to be incomplete on the desk, and the case holds
 // what is needed to look into it.
 func TestIncompleteKit(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s := open(t)
 	m := take(t, s, "Odd Kettle", "Kettle")
@@ -242,6 +246,7 @@ func TestIncompleteKit(t *testing.T) {
 
 // What the plan refuses is not kept: the mark's views answer as before.
 func TestWhatCannotBePlannedIsNotKept(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s := open(t)
 	m := take(t, s, "Odd Kettle", "Kettle")
@@ -263,6 +268,7 @@ func TestWhatCannotBePlannedIsNotKept(t *testing.T) {
 // A kit that cannot be kept, for a reason that will be there the next time, ends
 // its build at once and says why.
 func TestPermanentErrorEndsTheBuild(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	m := take(t, s, "A", "B")

@@ -65,6 +65,7 @@ func TestManyFollowOneBuild(t *testing.T) {
 // Twelve decisions at once are all kept; eight undos of what eight people saw
 // undo one; a candidate asked for five times becomes one mark.
 func TestAtOnce(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	m := take(t, s, "A", "B")

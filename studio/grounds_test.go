@@ -29,6 +29,7 @@ func plain(t *testing.T, w, h int, r, g, b uint8) []byte {
 // A version stands on a picture: its bytes are kept once beside the decisions,
 // the ink on it is the clearer one, and a kit holds it.
 func TestVersionOnAPicture(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	m := take(t, s, "A", "B")

@@ -29,6 +29,7 @@ func handed(t *testing.T, s *Studio, w HandWish) (*Kit, *Hand, string) {
 // A link opens the page until it is withdrawn or has expired; what is kept does
 // not tell it.
 func TestHandOver(t *testing.T) {
+	t.Parallel()
 	dsn := database.New(t)
 	s := openAt(t, dsn)
 	ctx := WithPerson(t.Context(), "Ada")
@@ -90,6 +91,7 @@ func TestHandOver(t *testing.T) {
 }
 
 func TestWrongWishes(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	k, _, _ := handed(t, s, HandWish{Recipient: "x"})
 	for field, w := range map[string]HandWish{
@@ -116,6 +118,7 @@ func TestWrongWishes(t *testing.T) {
 // A passphrase opens the page; five wrong ones and it is not looked at for a
 // quarter of an hour, whoever asks and how many at a time.
 func TestPassphrase(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	_, _, token := handed(t, s, HandWish{Recipient: "x", Pass: "plum and orange"})
@@ -174,6 +177,7 @@ func TestPassphrase(t *testing.T) {
 // The log counts by the hour and names files, no persons; as CSV no cell is a
 // formula.
 func TestHandLog(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	_, h, token := handed(t, s, HandWish{Recipient: "=cmd()"})
@@ -238,6 +242,7 @@ func TestHandLog(t *testing.T) {
 
 // Kits of earlier releases have no page, and are not handed over without one.
 func TestNoPageNoHandover(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	k, _, _ := handed(t, s, HandWish{Recipient: "x"})
 	if _, err := s.db.Exec("UPDATE kits SET page = NULL"); err != nil {

@@ -13,6 +13,7 @@ import (
 // What ends its probation is kept as a file and never looked at again; what is
 // only wrong is refused; what comes through is a mark.
 func TestProbation(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	looked := 0
@@ -71,6 +72,7 @@ func TestProbation(t *testing.T) {
 // A build that ends its worker is not fed to the next; one whose worker was
 // killed from outside is begun again at once.
 func TestBuildsOfDeadWorkers(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	for i, x := range []struct {

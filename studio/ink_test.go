@@ -16,6 +16,7 @@ import (
 
 // A word on a colour reaches the recipe, and only the version spoken of.
 func TestReadings(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	before := work(t, s, 2)
 	say := func(name string, o version.Override) error {
@@ -68,6 +69,7 @@ func TestReadings(t *testing.T) {
 // A press changes what is proposed and what files carry; a profile that is
 // none is refused in words.
 func TestPress(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "A", "B")
 	ctx := context.Background()
@@ -123,6 +125,7 @@ func TestPress(t *testing.T) {
 // Two marks of a client share its inks; a change makes both stale, and undo
 // brings the same builds back.
 func TestInks(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	a, b := take(t, s, "Vat Nine", "Dot"), take(t, s, "Vat Nine", "Dash")

@@ -28,6 +28,7 @@ func posted(t *testing.T) (*Studio, *post.Sink) {
 
 // A mail goes out once, with the zip as it is, and what it said is forgotten.
 func TestMail(t *testing.T) {
+	t.Parallel()
 	s, sink := posted(t)
 	ctx := t.Context()
 	k, h, token := handed(t, s, HandWish{Recipient: "Maud", Mail: "maud@kettle.example"})
@@ -71,6 +72,7 @@ func TestMail(t *testing.T) {
 // What cannot be sent now is tried again, a few times; what is refused for good is
 // not.
 func TestMailIsTriedAgain(t *testing.T) {
+	t.Parallel()
 	s, sink := posted(t)
 	ctx := t.Context()
 	k, h, _ := handed(t, s, HandWish{Recipient: "Maud", Mail: "maud@kettle.example"})
@@ -126,6 +128,7 @@ func TestMailIsTriedAgain(t *testing.T) {
 }
 
 func TestWrongMail(t *testing.T) {
+	t.Parallel()
 	s, _ := posted(t)
 	ctx := t.Context()
 	k, h, _ := handed(t, s, HandWish{Recipient: "Maud"})
@@ -151,6 +154,7 @@ func TestWrongMail(t *testing.T) {
 
 // The studio as clients see it; its picture is one, and small.
 func TestHouse(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	portrait, err := demoFiles.ReadFile("demo/fennick-diamond.jpg")

@@ -3,21 +3,23 @@ package studio
 import (
 	"database/sql"
 	"io/fs"
-	"os"
 	"strings"
 	"testing"
+
+	"dyekit/internal/budget"
 )
 
 // A migration that was cut off, after any of its statements, is taken up again
 // at the next start. Those that have been out for long are cut in the middle only,
 // unless all is asked for.
 func TestMigrationsResume(t *testing.T) {
+	t.Parallel()
 	names, err := fs.Glob(migrations, "migrations/*.sql")
 	if err != nil || len(names) < 8 {
 		t.Fatalf("%d migrations, %v", len(names), err)
 	}
 	var before []string // the statements of those that went through
-	all := os.Getenv("DYEKIT_TEST_ALL") != ""
+	all := budget.Whole()
 	for i, name := range names {
 		b, err := migrations.ReadFile(name)
 		if err != nil {

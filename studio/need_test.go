@@ -11,6 +11,7 @@ import (
 
 // Every need can be added, makes files, and is taken away again.
 func TestNeeds(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	ctx := context.Background()
 	before := work(t, s, 2)
@@ -71,6 +72,7 @@ func TestNeeds(t *testing.T) {
 
 // What a new master changed, and the way back to the one before.
 func TestCompareAndGoBack(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	m := take(t, s, "A", "B")

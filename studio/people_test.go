@@ -23,6 +23,7 @@ func owner(t *testing.T, s *Studio, studio int64, mail string) *Person {
 // The first owner comes in by a link that works once, and then there is none any
 // more.
 func TestFirstOwner(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	old, err := s.First(ctx, 1)
@@ -66,6 +67,7 @@ func TestFirstOwner(t *testing.T) {
 }
 
 func TestSignIn(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := t.Context()
 	p := owner(t, s, 1, "Ada@VatNine.example")
@@ -115,6 +117,7 @@ func TestSignIn(t *testing.T) {
 
 // Passwords that are tried first are not taken (from memory of published lists).
 func TestPasswords(t *testing.T) {
+	t.Parallel()
 	for _, bad := range []string{"", "elevenchars", "aaaaaaaaaaaaaaa", "Password1234", "1234567890123", "qwertyuiop12", "ada.lovelace1", strings.Repeat("x", 300)} {
 		if checkPassword(bad, "Ada.Lovelace", "ada") == nil {
 			t.Errorf("%q is taken", bad)
@@ -130,6 +133,7 @@ func TestPasswords(t *testing.T) {
 // A new password ends the sessions there were; a forgotten one is set by a link
 // that works once.
 func TestNewPassword(t *testing.T) {
+	t.Parallel()
 	s, sink := posted(t)
 	ctx := t.Context()
 	p := owner(t, s, 1, "ada@vatnine.example")
@@ -184,6 +188,7 @@ func TestNewPassword(t *testing.T) {
 
 // Somebody stays owner; invitations make the role they say.
 func TestInvite(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ada := owner(t, s, 1, "ada@vatnine.example")
 	ctx := InHouse(t.Context(), 1)
@@ -230,6 +235,7 @@ func TestInvite(t *testing.T) {
 // Two studios in one installation see nothing of one another, and may have clients
 // of one name.
 func TestStudiosApart(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	token, err := s.NewStudio(t.Context(), "Other Vats")
 	if err != nil {

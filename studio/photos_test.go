@@ -50,6 +50,7 @@ func batchOf(t *testing.T, s *Studio, mark int64) *Batch {
 // A batch of 300 goes on after its workers died, again and again: in the end each
 // photograph was marked once, and is what marking it by itself gives.
 func TestPhotosSurvive(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	m := take(t, s, "Dot Works", "Dot")
@@ -132,6 +133,7 @@ func TestPhotosSurvive(t *testing.T) {
 // What is wrong with one photograph is told beside it; cancelling and going on lose
 // nothing; a batch that is done can be laid again in another way.
 func TestPhotoBatches(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	m := take(t, s, "Dot Works", "Dot")

@@ -14,6 +14,7 @@ import (
 // Candidates behind a link: the client's word is kept, and the last counts; a link that
 // is withdrawn, closed or made up leads nowhere.
 func TestReview(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	var client int64

@@ -130,6 +130,7 @@ func workers(t *testing.T, s *Studio, n int) (stop func()) {
 }
 
 func TestMastersAreKeptByteForByte(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "Larkmoor  Tramway ", "Roundel")
 	if m.Client != "Larkmoor Tramway" || m.Master.Revision != 1 || m.Master.Filename != "dot.svg" {
@@ -153,6 +154,7 @@ func TestMastersAreKeptByteForByte(t *testing.T) {
 }
 
 func TestLargeBytesAreKeptInChunks(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	data := bytes.Repeat([]byte("0123456789abcdef"), 3<<16+5)
 	h, err := s.put(context.Background(), data)
@@ -184,6 +186,7 @@ func TestLargeBytesAreKeptInChunks(t *testing.T) {
 }
 
 func TestWrongEntries(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	take(t, s, "A", "B")
 	for name, c := range map[string]struct {
@@ -216,6 +219,7 @@ func TestWrongEntries(t *testing.T) {
 // A font that a client brings is used for all its marks, kits included, and
 // a master that needs it is not lost before it comes.
 func TestFontsOfAClient(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	ctx := context.Background()
 	text := `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><circle cx="10" cy="10" r="5"/><text y="50" font-size="30" font-family="FAMILY">Ab</text></svg>`
@@ -267,6 +271,7 @@ func TestFontsOfAClient(t *testing.T) {
 }
 
 func TestSearch(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	take(t, s, "Larkmoor", "Roundel")
 	take(t, s, "Odd 100% Kettle", "Kettle")
@@ -278,6 +283,7 @@ func TestSearch(t *testing.T) {
 }
 
 func TestDecisionsAreUndone(t *testing.T) {
+	t.Parallel()
 	s := open(t)
 	m := take(t, s, "A", "B")
 	ctx := context.Background()
@@ -323,6 +329,7 @@ func TestDecisionsAreUndone(t *testing.T) {
 }
 
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	dsn := database.New(t)
 	s := openAt(t, dsn)
 	ctx := context.Background()
@@ -355,6 +362,7 @@ func TestDemo(t *testing.T) {
 
 // Estimated weights are near enough to plan with.
 func TestEstimates(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	d, _ := s.Desk(context.Background(), DeskQuery{Words: "kettle"})
 	w := work(t, s, d.Cards[0].ID)
@@ -372,6 +380,7 @@ func TestEstimates(t *testing.T) {
 // After a new master, words on a colour that moved a little follow it; on one
 // that is gone they are listed, can be given to the nearest, or let go.
 func TestDecisionsAfterANewMaster(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s := open(t)
 	art := func(a, b string) []byte {

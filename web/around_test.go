@@ -32,6 +32,7 @@ func fits(t *testing.T, tab *testkit.Tab, page string) {
 // Photographs come in, the mark is moved on one of them, all are marked, and the zip
 // holds them.
 func TestPhotographsAreMarked(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/kit")
@@ -89,6 +90,7 @@ func TestPhotographsAreMarked(t *testing.T) {
 // The sheet is laid out on the page itself, goes into the kit by a decision, and out
 // of it by undoing that.
 func TestSheetIsLaidOut(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/sheet")
@@ -122,6 +124,7 @@ func TestSheetIsLaidOut(t *testing.T) {
 
 // A finish is chosen, changed while one looks, saved, made a version, and undone.
 func TestFinishIsMade(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/finish")
@@ -159,6 +162,7 @@ func TestFinishIsMade(t *testing.T) {
 
 // Candidates stand on a board, and a client chooses behind a link without scripts.
 func TestCandidatesAreReviewed(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	for _, c := range []string{"#2c5282", "#a3322b", "#206047"} {
 		if _, err := s.TakeCandidate(t.Context(), studio.Taking{Client: "Odd Kettle Teahouse", Filename: c[1:] + ".svg", Data: []byte(strings.ReplaceAll(star, "#2c5282", c))}); err != nil {

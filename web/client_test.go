@@ -9,7 +9,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
-	"os"
 	"regexp"
 	"strings"
 	"testing"
@@ -21,6 +20,7 @@ import (
 
 	"dyekit/core/format"
 	"dyekit/core/recipe"
+	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
 	"dyekit/studio"
 )
@@ -54,6 +54,7 @@ func without(tab *testkit.Tab) {
 // The designer makes a link, the client opens it, takes the recommended file, asks,
 // and has the answer; the designer sees what was taken.
 func TestHandOverJourney(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/kit")
@@ -138,6 +139,7 @@ func touch(tab *testkit.Tab, sel string) {
 // Without scripts, on a phone: a use is chosen, the file taken, words looked up, a
 // question asked.
 func TestClientWithoutScripts(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{Language: "de"})
 	tab := browser.Tab(t, h)
@@ -165,6 +167,7 @@ func TestClientWithoutScripts(t *testing.T) {
 
 // The page answers typed words as the server does.
 func TestWordsWithAndWithoutScripts(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{})
 	tab := browser.Tab(t, h)
@@ -360,10 +363,7 @@ func TestWrongLinksDoNotSlow(t *testing.T) {
 		_, d := ask("/k/" + token)
 		before = min(before, d)
 	}
-	wrong := 2_000
-	if os.Getenv("DYEKIT_TEST_ALL") != "" {
-		wrong = 10_000
-	}
+	wrong := budget.Of(1_000, 10_000)
 	for i := range wrong {
 		if code, _ := ask(fmt.Sprintf("/k/%027d", i)); code != http.StatusNotFound {
 			t.Fatalf("a wrong link: %d", code)

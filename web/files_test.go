@@ -12,6 +12,7 @@ import (
 // The recipe is changed in its table: what it would make is shown before it is
 // kept, wrong entries say so beside the table, and stretching takes two words.
 func TestRecipeTable(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/files?edit=1")
@@ -91,6 +92,7 @@ func TestRecipeTable(t *testing.T) {
 // The frame is set on the picture, by fields and by dragging, and seen before
 // it is kept; two versions over each other sit alike.
 func TestFrameOnThePicture(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/frame")
@@ -129,6 +131,7 @@ func TestFrameOnThePicture(t *testing.T) {
 // Files are chosen by their uses: a chip takes a size away, a field adds one, a
 // version is put out and in, a use brings its lines, a frame is dragged.
 func TestFilesByUse(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/files")

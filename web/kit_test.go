@@ -19,6 +19,7 @@ import (
 // A changed reading makes the kit stale and says why; what did not change is
 // copied; the two kits are held to each other, file by file.
 func TestRebuiltAndCompared(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	fetch(t, tab.Base+"/marks/2/kits", http.StatusNotFound) // there is only one
@@ -63,6 +64,7 @@ func TestRebuiltAndCompared(t *testing.T) {
 // The desk finds by words, client and state, goes on page by page, and builds
 // all that is stale of a client.
 func TestDeskFinds(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	says := func() string {
@@ -99,6 +101,7 @@ func TestDeskFinds(t *testing.T) {
 // The guide, out of the unzipped kit, with no network: nothing is fetched from
 // anywhere, every link leads to a file, and it can be read by all.
 func TestGuideFromTheZip(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	b := fetch(t, tab.Base+"/kits/1/zip", http.StatusOK)
@@ -175,6 +178,7 @@ func TestGuideFromTheZip(t *testing.T) {
 // A build is watched, left and found again, and cancelled: no kit is made, and
 // what was there stays.
 func TestBuildIsCancelled(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	t.Cleanup(func() { s.Close() })
 	h, err := New(s, Options{Open: true}) // without a worker: the build waits until one comes

@@ -25,6 +25,7 @@ const loose = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 100"><ci
 // From pieces to parts, by picking and by what lies so; from parts to a lockup
 // and a version of it.
 func TestPartsAreNamed(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -92,6 +93,7 @@ func TestPartsAreNamed(t *testing.T) {
 // A click on the master says what is there and which findings are about it; a
 // mend is seen in place before it is taken.
 func TestPickedOnTheMaster(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -118,6 +120,7 @@ func TestPickedOnTheMaster(t *testing.T) {
 // Several files become candidates; one that cannot be read fails alone and
 // says why; one is chosen, one becomes a mark.
 func TestCandidates(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -167,6 +170,7 @@ func TestCandidates(t *testing.T) {
 // Two people change one mark: the later sees what happened, and nothing that
 // the earlier did is lost or taken back unseen.
 func TestTwoPeople(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	one, two := browser.Tab(t, h), browser.Tab(t, h)
 	one.Go("/marks/1/master")
@@ -208,6 +212,7 @@ func TestTwoPeople(t *testing.T) {
 // The gaps of a lockup are set one by one: by dragging in the picture, by keys,
 // and what stands in the field is what is kept.
 func TestGapsAreDragged(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/parts")
@@ -247,6 +252,7 @@ func TestGapsAreDragged(t *testing.T) {
 // A file dropped anywhere on a mark's page is asked about and becomes its new
 // master; dropped anywhere on the desk it goes into the form there.
 func TestDroppedAnywhere(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	const drop = `(() => {

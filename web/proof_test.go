@@ -13,6 +13,7 @@ import (
 
 // Each way to look shows the engine's pictures and its figures.
 func TestProofViews(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	loaded := `[...document.images].every(i => i.loading === "lazy" || i.naturalWidth > 0)`

@@ -22,6 +22,7 @@ var rooms = map[string][]string{
 }
 
 func TestRooms(t *testing.T) {
+	t.Parallel()
 	for dir, banned := range rooms {
 		files, err := filepath.Glob(filepath.Join(dir, "*.go"))
 		if err != nil || len(files) == 0 {

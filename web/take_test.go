@@ -33,6 +33,7 @@ func text(tab *testkit.Tab, sel string) string {
 // A PDF is dropped like a drawing; its pages are looked at side by side, and one
 // becomes a mark.
 func TestPDFPagesBecomeCandidates(t *testing.T) {
+	t.Parallel()
 	data, err := os.ReadFile("../core/intake/pdf/testdata/reportlab.pdf")
 	if err != nil {
 		t.Fatal(err)
@@ -66,6 +67,7 @@ func TestPDFPagesBecomeCandidates(t *testing.T) {
 
 // A locked PDF asks for its password, which opens it and is not kept.
 func TestLockedPDF(t *testing.T) {
+	t.Parallel()
 	plain, err := os.ReadFile("../core/intake/pdf/testdata/libreoffice-icon.pdf")
 	if err != nil {
 		t.Fatal(err)
@@ -110,6 +112,7 @@ func TestLockedPDF(t *testing.T) {
 // A picture is traced: looked at beside the picture, with other choices, and kept;
 // then it is drawn in shapes, and can be taken back.
 func TestPictureIsTraced(t *testing.T) {
+	t.Parallel()
 	img := image.NewNRGBA(image.Rect(0, 0, 240, 160))
 	for y := range 160 {
 		for x := range 240 {

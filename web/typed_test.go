@@ -14,6 +14,7 @@ import (
 
 // A mark is typed: seen while one types, its letters nudged, kept, changed.
 func TestMarkIsTyped(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -65,6 +66,7 @@ func TestMarkIsTyped(t *testing.T) {
 
 // A year that follows the calendar is said to be past, and set with one click.
 func TestYearIsRenewed(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, false)
 	data, err := (&typed.Doc{Lines: []typed.Line{{Text: "© {year} Quill", Font: "Lora"}}, Year: 2024, Follows: true}).Bytes()
 	if err != nil {
@@ -91,6 +93,7 @@ func TestYearIsRenewed(t *testing.T) {
 
 // A symbol and words become one mark with two parts.
 func TestMasterIsPutTogether(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, false)
 	words, err := (&typed.Doc{Lines: []typed.Line{{Text: "Larkmoor", Font: "Lora"}}}).Bytes()
 	if err != nil {

@@ -20,6 +20,7 @@ func word(tab interface{ Eval(string) string }, chip string) string {
 
 // A colour is pointed at, read otherwise, and the change undone.
 func TestAReadingIsChanged(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/versions")
@@ -75,6 +76,7 @@ func TestAReadingIsChanged(t *testing.T) {
 
 // The same without scripts: forms, and links that show places.
 func TestReadingsWithoutScripts(t *testing.T) {
+	t.Parallel()
 	s, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -141,6 +143,7 @@ func TestReadingsWithoutScripts(t *testing.T) {
 
 // A version is added for a need, seen on the wall, and taken away.
 func TestVersionIsAdded(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/versions")
@@ -175,6 +178,7 @@ func TestVersionIsAdded(t *testing.T) {
 // Ten changes in a row show at once, each without an error of a script, and a
 // number typed into the field of a tint is a tint when Enter is pressed.
 func TestTenChangesInARow(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/versions")
@@ -200,6 +204,7 @@ func TestTenChangesInARow(t *testing.T) {
 
 // A piece is pointed at in the large picture and read for itself.
 func TestAPieceIsPointedAt(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/versions")

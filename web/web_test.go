@@ -16,6 +16,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
+	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
 	"dyekit/studio"
 )
@@ -105,6 +106,7 @@ const star = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><path 
 
 // From the drop of a master to the unzipped, verified kit.
 func TestFromDropToKit(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/")
@@ -165,6 +167,7 @@ func fetch(t testing.TB, url string, want int) []byte {
 
 // What is wrong is said beside its control, and what was typed is kept.
 func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -194,6 +197,7 @@ func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
 }
 
 func TestDecisionsAndKeys(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/master")
@@ -222,6 +226,7 @@ func TestDecisionsAndKeys(t *testing.T) {
 
 // One looks closer by keys, wheel, drag and buttons, and sees true edges.
 func TestLookCloser(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/master")
@@ -254,6 +259,7 @@ func TestLookCloser(t *testing.T) {
 
 // From a finding to its mend, and back.
 func TestMendAndUndo(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
@@ -287,6 +293,7 @@ func TestMendAndUndo(t *testing.T) {
 
 // A new master shows what it changed; one keeps it or goes back.
 func TestNewMasterIsCompared(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/master")
@@ -322,6 +329,7 @@ func TestNewMasterIsCompared(t *testing.T) {
 // A colour becomes an ink of the client; a wrong value is said beside it and
 // what was typed stays.
 func TestInkIsTied(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/inks")
@@ -373,6 +381,7 @@ func TestInkIsTied(t *testing.T) {
 
 // The press is chosen where its builds are shown.
 func TestPressIsChosen(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/inks")
@@ -399,6 +408,7 @@ func TestPressIsChosen(t *testing.T) {
 
 // Pages work before their scripts do: the forms, the wall, the build.
 func TestWithoutScripts(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -417,6 +427,7 @@ func TestWithoutScripts(t *testing.T) {
 }
 
 func TestNotFoundAndForeign(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, false)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -441,6 +452,7 @@ func TestNotFoundAndForeign(t *testing.T) {
 }
 
 func TestDownloadsCanBeResumed(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -464,9 +476,10 @@ func TestDownloadsCanBeResumed(t *testing.T) {
 // Every view keeps to WCAG 2.2 AA as far as a program can tell, throws no
 // script errors, breaks no policy, and is nowhere wider than its window.
 func TestEveryView(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
-	all := os.Getenv("DYEKIT_TEST_ALL") != ""
+	all := budget.Whole()
 	pages := []string{"/", "/new", "/nosuch", "/?q=nothing+like+it"}
 	for m := 1; m <= 3; m++ {
 		if m == 2 && !all {
@@ -503,6 +516,7 @@ func TestEveryView(t *testing.T) {
 // Gestures on the art follow each other in any order: what one does, the next
 // does not undo or break.
 func TestGesturesCombine(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/1/master")

@@ -16,6 +16,7 @@ import (
 
 // Names out of recipes and masters are shown on a terminal, not obeyed by it.
 func TestTerminalIsNotWrittenTo(t *testing.T) {
+	t.Parallel()
 	evil := "\\u001b]0;owned\\u0007\\u001b[2J\\u202e"
 	rec := file(t, "evil.json", `{"name":"x`+evil+`","frame":{},"versions":[{"name":"black","treatment":"single-ink","ink":{"name":"Ink`+evil+`","rgb":"#000000"}}],"files":[{"format":"png","widths":[20]},{"format":"jpeg","widths":[9],"backing":"#000000"}]}`)
 	master := file(t, "x.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><g id="a&#x85;b"><rect width="9" height="9"/></g></svg>`)
@@ -37,6 +38,7 @@ func TestTerminalIsNotWrittenTo(t *testing.T) {
 
 // A rectangle and a circle with the recipe print: no reader finds fault.
 func TestPlainShapesInPrint(t *testing.T) {
+	t.Parallel()
 	master := file(t, "x.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><rect x="10" y="10" width="80" height="80" fill="#206047"/><circle cx="145" cy="50" r="40" fill="#d98a1f"/></svg>`)
 	if r := call(t, "", "make", master, "--recipe", "print", "--out", filepath.Join(t.TempDir(), "kit"), "--readers", "all"); r.code != 0 {
 		t.Errorf("%d: %s", r.code, r.err)

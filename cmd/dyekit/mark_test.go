@@ -58,6 +58,7 @@ func contents(t *testing.T, dir string) map[string]os.FileInfo {
 }
 
 func TestMark(t *testing.T) {
+	t.Parallel()
 	photos := snaps(t, 5, 300, 200)
 	before := contents(t, photos)
 	out := filepath.Join(t.TempDir(), "marked")
@@ -118,6 +119,7 @@ func TestMark(t *testing.T) {
 
 // A batch that is killed leaves whole copies alone, and goes on from there.
 func TestMarkIsKilled(t *testing.T) {
+	t.Parallel()
 	photos := snaps(t, 60, 1200, 800)
 	out := t.TempDir()
 	args := []string{"mark", photos, "--with", kettle, "--out", out}
@@ -170,6 +172,7 @@ func TestMarkIsKilled(t *testing.T) {
 }
 
 func TestSheetAndBoard(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	at := func(name string) string { return filepath.Join(dir, name) }
 	if r := call(t, "", "sheet", kettle, "--out", at("s.pdf"), "--paper", "letter", "--blocks", "inks, versions", "--line", "Vat Nine"); r.code != 0 {

@@ -140,6 +140,7 @@ func TestPushAndPull(t *testing.T) {
 // The kit follows the file, however it is saved, and a broken save leaves it as it
 // was.
 func TestWatch(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	master, out := filepath.Join(dir, "moor.svg"), filepath.Join(dir, "kit")
 	write := func(s string) {
@@ -184,6 +185,7 @@ func TestWatch(t *testing.T) {
 // Of what nothing changed the bytes are copied: a change of the recipe alone makes
 // the new files only.
 func TestWatchCopies(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	master, rec := filepath.Join(dir, "moor.svg"), filepath.Join(dir, "r.json")
 	recipe := func(widths string) {

@@ -23,6 +23,8 @@ import (
 	"dyekit/core/intake"
 	"dyekit/core/raster"
 	"dyekit/internal/testkit"
+
+	"dyekit/internal/budget"
 )
 
 // side is the width at which drawings are compared, px.
@@ -57,14 +59,6 @@ func whole(d *drawing.Drawing) export.Page {
 }
 
 // every returns each nth drawing of the open sets that the SVG reader is tested
-// sparse is how many drawings are passed over: few with DYEKIT_TEST_ALL set.
-func sparse(usual, all int) int {
-	if os.Getenv("DYEKIT_TEST_ALL") != "" {
-		return all
-	}
-	return usual
-}
-
 // with (NOTICES.md names them).
 func every(t testing.TB, n int) map[string]string {
 	t.Helper()
@@ -100,7 +94,7 @@ func segments(d *drawing.Drawing) int {
 func TestOutAndInAgain(t *testing.T) {
 	slots := make(chan struct{}, 2)
 	var wg sync.WaitGroup
-	for name, text := range every(t, sparse(8, 4)) {
+	for name, text := range every(t, budget.Of(24, 4)) {
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
@@ -216,7 +210,7 @@ func TestOtherWriters(t *testing.T) {
 		}
 		return data
 	}
-	for name, text := range every(t, sparse(75, 45)) {
+	for name, text := range every(t, budget.Of(130, 45)) {
 		for writer, script := range map[string]string{
 			"cairo.pdf": "cp in.pdf out.pdf", "cairo.eps": "rsvg-convert -f eps -o out.eps in.svg", "poppler.pdf": "pdftocairo -pdf in.pdf out.pdf",
 			"ghostscript.pdf": "gs -q -dSAFER -dBATCH -dNOPAUSE -sDEVICE=pdfwrite -sOutputFile=out.pdf in.pdf", "ghostscript.eps": "gs -q -dSAFER -dBATCH -dNOPAUSE -sDEVICE=eps2write -sOutputFile=out.eps in.pdf",

@@ -7,7 +7,6 @@ import (
 	"image"
 	"image/color"
 	"math"
-	"os"
 	"strings"
 	"testing"
 
@@ -16,6 +15,7 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/planar"
 	"dyekit/core/trace"
+	"dyekit/internal/budget"
 )
 
 func shape(p geom.Path, c color.NRGBA) *drawing.Shape {
@@ -239,10 +239,7 @@ func TestRefused(t *testing.T) {
 // Open drawings at 256 px come out as what they were, whatever happened to them:
 // what is reached today, of every tenth, or fifth with DYEKIT_TEST_ALL set.
 func TestTracingsComeNear(t *testing.T) {
-	every := 10
-	if os.Getenv("DYEKIT_TEST_ALL") != "" {
-		every = 5
-	}
+	every := budget.Of(10, 5)
 	var some []specimen
 	for i, x := range specimens(t) {
 		if i%every == 0 {

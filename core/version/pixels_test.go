@@ -23,6 +23,7 @@ import (
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/version"
+	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
 )
 
@@ -49,10 +50,7 @@ func specimens(t testing.TB) (out []struct{ Set, Name, SVG string }) {
 // are left to the cases by hand, as their pixels have no one colour.
 func TestBlackVersionsAreTheReadingOnPixels(t *testing.T) {
 	const side = 192
-	want, every := 40, 5
-	if os.Getenv("DYEKIT_TEST_ALL") != "" {
-		want, every = 200, 1
-	}
+	want, every := budget.Of(12, 200), budget.Of(15, 1)
 	found, missing := outside.Find()
 	if len(missing) > 0 {
 		t.Fatalf("missing on this machine: %v", missing)

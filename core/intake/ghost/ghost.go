@@ -27,6 +27,9 @@ const (
 	MaxOutput = 100 << 20 // bytes of the PDF that it writes
 )
 
+// patience is how long a run may take; a test of what never ends has less.
+var patience = MaxTime
+
 const program = "gs"
 
 // Ready reports whether ghostscript is on the machine.
@@ -82,7 +85,7 @@ func run(ctx context.Context, data []byte, in string, fonts map[string][]byte, a
 	}
 	return boxed.Run(ctx, boxed.Job{
 		Name: "ghostscript", Program: program, Files: files, Want: "out.pdf", Args: append(all, args...),
-		Time: MaxTime, Memory: MaxMemory, Output: MaxOutput,
+		Time: patience, Memory: MaxMemory, Output: MaxOutput,
 	})
 }
 
@@ -158,7 +161,7 @@ func interpret(ctx context.Context, data []byte, finish bool, fonts map[string][
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case errors.Is(err, boxed.ErrTime):
-		return nil, fmt.Errorf("the PostScript program takes longer than %v: it may never end", MaxTime)
+		return nil, fmt.Errorf("the PostScript program takes longer than %v: it may never end", patience)
 	case errors.As(err, &refused) && ps.PDF == nil:
 		return nil, fmt.Errorf("the PostScript program cannot be run: %s", refused.Says)
 	case err != nil && refused == nil:

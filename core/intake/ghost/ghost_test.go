@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"dyekit/core/finding"
 	"dyekit/core/intake"
+	"dyekit/core/intake/ghost"
 )
 
 const head = "%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 100 100\n"
@@ -64,6 +66,10 @@ func TestPostScript(t *testing.T) {
 
 // A program that never ends is ended, and said.
 func TestEndless(t *testing.T) {
+	if ghost.MaxTime > 10*time.Second {
+		t.Errorf("a program may run for %v", ghost.MaxTime)
+	}
+	defer ghost.SetPatience(time.Second)()
 	_, err := intake.Read(context.Background(), []byte("%!PS\n{} loop\n"), intake.Options{})
 	if err == nil || !strings.Contains(err.Error(), "it may never end") {
 		t.Errorf("%v", err)

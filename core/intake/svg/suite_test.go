@@ -17,6 +17,7 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
+	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
 )
 
@@ -87,8 +88,9 @@ func TestSuite(t *testing.T) {
 		ours, rsvg float64
 		why        string
 	}
-	both := os.Getenv("DYEKIT_TEST_ALL") != "" // librsvg draws them too
+	both := budget.Whole() // librsvg draws them too
 	out := make([]verdict, len(files))
+	set := roboto(t)
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, 2)
 	for i, f := range files {
@@ -98,7 +100,7 @@ func TestSuite(t *testing.T) {
 			v := verdict{name: strings.TrimSuffix(filepath.Base(f), ".svg"), ours: 1}
 			want := testkit.ReadPNG(t, strings.TrimSuffix(f, ".svg")+"-ref.png")
 			w, h := want.Rect.Dx(), want.Rect.Dy()
-			d, fs, err := Read(context.Background(), inlined(t, f), Options{Fonts: roboto(t), StandIn: "Roboto"})
+			d, fs, err := Read(context.Background(), inlined(t, f), Options{Fonts: set, StandIn: "Roboto"})
 			if err != nil {
 				v.why = err.Error()
 			} else {

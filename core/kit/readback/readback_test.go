@@ -11,6 +11,8 @@ import (
 	"dyekit/core/kit/outside"
 	"dyekit/core/kit/readback"
 	"dyekit/core/recipe"
+
+	"dyekit/internal/budget"
 )
 
 const art = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><linearGradient id="g"><stop stop-color="#a33"/><stop offset="1" stop-color="#3a3" stop-opacity=".3"/></linearGradient>
@@ -79,10 +81,10 @@ func TestAnyBytes(t *testing.T) {
 		if err := read(name, whole); err != nil {
 			t.Errorf("%s is not read: %v", name, err)
 		}
-		for n := 0; n < len(whole); n += 1 + len(whole)/150 {
+		for n := 0; n < len(whole); n += 1 + len(whole)/budget.Of(20, 150) {
 			try(name, whole[:n])
 		}
-		for range 600 {
+		for range budget.Of(40, 600) {
 			b := bytes.Clone(whole)
 			for range 1 + r.IntN(4) {
 				at := r.IntN(len(b))
