@@ -107,7 +107,7 @@ func (s *Studio) Desk(ctx context.Context, q DeskQuery) (d Desk, err error) {
 	}
 	if q.After > 0 {
 		var c, n string
-		err := s.db.QueryRowContext(ctx, "SELECT c.name, m.name FROM marks m JOIN clients c ON c.id = m.client_id WHERE m.id = ?", q.After).Scan(&c, &n)
+		err := s.db.QueryRowContext(ctx, "SELECT c.name, m.name FROM marks m JOIN clients c ON c.id = m.client_id WHERE m.id = ? AND c.studio_id = ?", q.After, house(ctx)).Scan(&c, &n)
 		if err == sql.ErrNoRows {
 			return d, ErrNotFound
 		}

@@ -171,8 +171,9 @@ func scanPass(row *sql.Row) (*Pass, error) {
 }
 
 // Join uses a pass up: it makes the account, or sets the new password and ends all
-// sessions there were.
-func (s *Studio) Join(ctx context.Context, token, name, mail, password string) (*Person, error) {
+// sessions there were, and the passkeys and tokens of the person but those to keep, by
+// WayIn.Key: whoever stole a session may have made them.
+func (s *Studio) Join(ctx context.Context, token, name, mail, password string, keep ...string) (*Person, error) {
 	p, err := s.Pass(ctx, token)
 	if err != nil {
 		return nil, err
@@ -208,8 +209,10 @@ func (s *Studio) Join(ctx context.Context, token, name, mail, password string) (
 			return errors.Join(err, ErrNotFound) // another was quicker
 		}
 		if !p.New() {
-			_, err := tx.ExecContext(ctx, "UPDATE people SET pass = ?, epoch = epoch + 1 WHERE id = ?", sealed, id)
-			return err
+			if _, err := tx.ExecContext(ctx, "UPDATE people SET pass = ?, epoch = epoch + 1 WHERE id = ?", sealed, id); err != nil {
+				return err
+			}
+			return endWaysIn(ctx, tx, id, keep)
 		}
 		res, err = tx.ExecContext(ctx, "INSERT INTO people (studio_id, name, mail, role, pass, seen_at) VALUES (?, ?, ?, ?, ?, NOW(6))", p.StudioID, name, mail, p.Role, sealed)
 		if queue.Duplicate(err) {

@@ -212,11 +212,6 @@ func (s *Studio) SetPassword(ctx context.Context, p *Person, old, password strin
 	return s.oneRow(ctx, "UPDATE people SET pass = ?, epoch = epoch + 1 WHERE id = ?", sealed, p.ID)
 }
 
-// SignOutEverywhere ends all sessions of somebody.
-func (s *Studio) SignOutEverywhere(ctx context.Context, id int64) error {
-	return s.oneRow(ctx, "UPDATE people SET epoch = epoch + 1 WHERE id = ?", id)
-}
-
 // SetRole changes what somebody of this studio may do. One owner stays.
 func (s *Studio) SetRole(ctx context.Context, id int64, role Role) error {
 	if !role.May(Viewer) {

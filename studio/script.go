@@ -47,8 +47,9 @@ type Script struct {
 // May reports whether the token covers a scope.
 func (s *Script) May(x Scope) bool { return slices.Contains(s.Scopes, x) }
 
-// NewScript makes a token. It is told once: only its hash is kept.
-func (s *Studio) NewScript(ctx context.Context, name string, scopes []Scope, days int) (token string, err error) {
+// NewScript makes a token for a person, nil where nobody signs in. It is told once:
+// only its hash is kept.
+func (s *Studio) NewScript(ctx context.Context, by *Person, name string, scopes []Scope, days int) (token string, err error) {
 	name = strings.Join(strings.Fields(name), " ")
 	switch {
 	case name == "":
@@ -74,9 +75,13 @@ func (s *Studio) NewScript(ctx context.Context, name string, scopes []Scope, day
 	if n >= maxTokens {
 		return "", decision.Wrong("name", "there are %d tokens already: take one away first", maxTokens)
 	}
+	var maker any
+	if by != nil {
+		maker = by.ID
+	}
 	token = secret.Token()
 	h := secret.Hash(token)
-	_, err = s.db.ExecContext(ctx, "INSERT INTO tokens (studio_id, name, token, scopes, who, expires_at) VALUES (?, ?, ?, ?, ?, NOW(6) + INTERVAL ? DAY)", house(ctx), name, h[:], strings.Join(words, " "), person(ctx), days)
+	_, err = s.db.ExecContext(ctx, "INSERT INTO tokens (studio_id, name, token, scopes, who, person_id, expires_at) VALUES (?, ?, ?, ?, ?, ?, NOW(6) + INTERVAL ? DAY)", house(ctx), name, h[:], strings.Join(words, " "), person(ctx), maker, days)
 	return token, err
 }
 

@@ -34,6 +34,9 @@ var doors = map[string]studio.Role{
 	"POST /forgot":             everybody,
 	"POST /signin/passkey/ask": everybody,
 	"POST /signin/passkey":     everybody,
+	"GET /prove":               oneself,
+	"POST /prove":              oneself,
+	"POST /prove/passkey":      oneself,
 	"POST /passkeys/ask":       oneself,
 	"POST /passkeys":           oneself,
 	"POST /passkeys/:id/leave": oneself,
@@ -78,7 +81,7 @@ func door(method, route string) studio.Role {
 // How long a session lasts: in all, and without being used (OWASP ASVS 5.0, 7.3.1
 // and 7.3.2 ask for both; the lengths are ours).
 const (
-	sessionLife = 30 * 24 * time.Hour
+	sessionLife = studio.MaxSession
 	sessionIdle = 5 * 24 * time.Hour
 	seenEvery   = 10 * time.Minute // the time of the last use is kept so exactly
 )

@@ -56,6 +56,9 @@ var everyRoute = map[studio.Role]string{
 		POST /signin/passkey/ask
 	`,
 	oneself: `
+		GET /prove
+		POST /prove
+		POST /prove/passkey
 		POST /passkeys
 		POST /passkeys/:id/leave
 		POST /passkeys/ask
@@ -317,6 +320,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 	ada := newcomer(t, base, first, "Ada", "ada@vatnine.example")
 	eve := newcomer(t, base, other, "Eve", "eve@other.example")
 	members := map[studio.Role]*as{studio.Owner: ada}
+	ada.prove("/people", "plum and orange")
 	for _, role := range []studio.Role{studio.Viewer, studio.Designer} {
 		code, page := ada.post("/people", url.Values{"mail": {string(role) + "@vatnine.example"}, "role": {string(role)}})
 		_, after, ok := strings.Cut(page, "/join/")
@@ -516,6 +520,7 @@ func TestCookies(t *testing.T) {
 
 // The pages on which one says who one is, as people meet them.
 func TestSignInJourney(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	defer s.Close()
 	h, err := New(s, Options{})
@@ -542,6 +547,9 @@ func TestSignInJourney(t *testing.T) {
 	tab.At("/")
 	tab.Click("a[href='/people']")
 	tab.At("/people")
+	tab.Type(".proof input[name=proof]", "plum and orange")
+	tab.Click(".proof button.is-primary")
+	tab.Until(`document.querySelector("form[action='/people']")`)
 	tab.Type("input[name=mail]", "bob@vatnine.example")
 	tab.Click("form[action='/people'] button.is-primary")
 	tab.Until(`document.querySelector("input[readonly]")?.value.includes("/join/")`)

@@ -20,8 +20,9 @@ type signPage struct {
 	Error          *studio.InputError
 	Says           string // what was done
 	Pass           *studio.Pass
-	House          string // which studio one joins
-	Least          int    // letters of a password
+	Ways           []studio.WayIn // what else lets in as the person whose password is set
+	House          string         // which studio one joins
+	Least          int            // letters of a password
 	CanMail        bool
 	Keys           bool // passkeys are taken
 }
@@ -96,6 +97,11 @@ func (s *Server) showJoin(c *gin.Context, status int, p signPage) error {
 	if err != nil {
 		return err
 	}
+	if !p.Pass.New() {
+		if p.Ways, err = s.studio.WaysIn(ctx, p.Pass.PersonID); err != nil {
+			return err
+		}
+	}
 	p.House, p.Least = h.Name, studio.MinPassword
 	if p.Mail == "" {
 		p.Mail = p.Pass.Mail
@@ -106,7 +112,7 @@ func (s *Server) showJoin(c *gin.Context, status int, p signPage) error {
 
 func (s *Server) join(c *gin.Context) error {
 	p := signPage{Name: c.PostForm("name"), Mail: c.PostForm("mail")}
-	who, err := s.studio.Join(c.Request.Context(), c.Param("token"), p.Name, p.Mail, c.PostForm("password"))
+	who, err := s.studio.Join(c.Request.Context(), c.Param("token"), p.Name, p.Mail, c.PostForm("password"), c.PostFormArray("keep")...)
 	if p.Error = waits(err); p.Error != nil {
 		return s.showJoin(c, http.StatusUnprocessableEntity, p)
 	}
@@ -151,6 +157,8 @@ type accountPage struct {
 
 	Keys     bool // passkeys are taken
 	Passkeys []studio.Passkey
+	Ways     []studio.WayIn
+	Proof    *provePage // asked for before passkeys are changed; nil if it was given
 }
 
 // keysTaken reports whether passkeys are taken under the name that was asked for.
@@ -163,6 +171,12 @@ func (s *Server) showAccount(c *gin.Context, status int, p accountPage) error {
 	p.Me, p.Least, p.Keys = self(c), studio.MinPassword, s.keysTaken(c)
 	var err error
 	if p.Passkeys, err = s.studio.Passkeys(c.Request.Context(), p.Me); err != nil {
+		return err
+	}
+	if p.Ways, err = s.studio.WaysIn(c.Request.Context(), p.Me.ID); err != nil {
+		return err
+	}
+	if p.Proof, err = s.proof(c, "/account"); err != nil {
 		return err
 	}
 	s.render(c, status, "account", p)
@@ -189,12 +203,13 @@ func (s *Server) setPassword(c *gin.Context) error {
 	return s.goOn(c, err, "password")
 }
 
-// leaveEverywhere ends all other sessions.
+// leaveEverywhere ends all other sessions, and the passkeys and tokens that are not to
+// be kept.
 func (s *Server) leaveEverywhere(c *gin.Context) error {
 	if s.Open {
 		return studio.ErrNotFound
 	}
-	return s.goOn(c, s.studio.SignOutEverywhere(c.Request.Context(), self(c).ID), "everywhere")
+	return s.goOn(c, s.studio.SignOutEverywhere(c.Request.Context(), self(c).ID, c.PostFormArray("keep")...), "everywhere")
 }
 
 // goOn begins this browser's session anew after all were ended.
@@ -221,7 +236,8 @@ type peoplePage struct {
 	Roles   []studio.Role
 	Error   *studio.InputError
 	Typed   string
-	Link    string // of an invitation just made
+	Proof   *provePage // asked for before somebody is invited; nil if it was given
+	Link    string     // of an invitation just made
 	For     string
 	Mailed  bool
 }
@@ -242,6 +258,9 @@ func (s *Server) showPeople(c *gin.Context, status int, p peoplePage) error {
 	var err error
 	if p.People, err = s.studio.People(ctx); err == nil {
 		p.Invited, err = s.studio.Invited(ctx)
+	}
+	if err == nil {
+		p.Proof, err = s.proof(c, "/people")
 	}
 	if err != nil {
 		return err

@@ -141,7 +141,7 @@ func TestInterface(t *testing.T) {
 	defer func() { cancel(); <-done }()
 
 	d := describing(t, srv.URL)
-	if d.token, err = s.NewScript(ctx, "the build server", studio.Scopes, 1); err != nil {
+	if d.token, err = s.NewScript(ctx, nil, "the build server", studio.Scopes, 1); err != nil {
 		t.Fatal(err)
 	}
 	kind, body := parcel(t, map[string]string{"client": "Moor & Sons", "mark": "Star"}, "star.svg", []byte(star))
@@ -220,14 +220,14 @@ func TestInterface(t *testing.T) {
 	}
 
 	// Tokens that may not, have expired, were taken away, are another studio's.
-	reader, err := s.NewScript(ctx, "reader", []studio.Scope{studio.MayRead}, 1)
+	reader, err := s.NewScript(ctx, nil, "reader", []studio.Scope{studio.MayRead}, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
 	d.token = reader
 	d.ask("POST", "/marks/{id}/builds", at+"/builds", "", nil, 403)
 	d.ask("POST", "/kits/{id}/hands", kitAt+"/hands", "application/json", strings.NewReader(`{"recipient":"x"}`), 403)
-	theirs, err := s.NewScript(studio.InHouse(ctx, 2), "theirs", studio.Scopes, 1)
+	theirs, err := s.NewScript(studio.InHouse(ctx, 2), nil, "theirs", studio.Scopes, 1)
 	if err == nil {
 		t.Errorf("a token of a studio that is not: %s", theirs)
 	}
@@ -240,7 +240,7 @@ func TestInterface(t *testing.T) {
 	}
 	// Studio numbers count on: the second try of a studio that was not there took none.
 	for id := int64(2); id < 5; id++ {
-		if theirs, err = s.NewScript(studio.InHouse(ctx, id), "theirs", studio.Scopes, 1); err == nil {
+		if theirs, err = s.NewScript(studio.InHouse(ctx, id), nil, "theirs", studio.Scopes, 1); err == nil {
 			break
 		}
 	}

@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"slices"
+	"net/netip"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -107,17 +107,34 @@ func crowded(most int, next http.Handler) http.Handler {
 	})
 }
 
-// known lets requests through that name this server: by a number, as localhost,
-// or by one of the names it was told. A page of somebody else whose name was
-// turned to this machine's address bears another name.
+// hostName returns the host of a Host header or of a name someone typed, without
+// its port, in lower case; numbers in the form in which netip writes them, so that
+// equal addresses are equal strings.
+func hostName(s string) string {
+	if h, _, err := net.SplitHostPort(s); err == nil {
+		s = h
+	}
+	s = strings.ToLower(strings.TrimSuffix(strings.Trim(s, "[]"), "."))
+	if ip, err := netip.ParseAddr(s); err == nil {
+		return ip.Unmap().String()
+	}
+	return s
+}
+
+// known lets requests through that name this server: as localhost, by a loopback
+// number, or by one of the names and numbers it was told. A page of somebody else
+// whose name was turned to this machine's address bears another name, and a Host
+// that somebody made up must not get into a link. Only /healthz answers to any
+// number: proxies ask for it without knowing a name.
 func known(names []string, next http.Handler) http.Handler {
+	listed := map[string]bool{"localhost": true}
+	for _, n := range names {
+		listed[hostName(n)] = true
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		host := r.Host
-		if h, _, err := net.SplitHostPort(host); err == nil {
-			host = h
-		}
-		host = strings.ToLower(strings.TrimSuffix(strings.Trim(host, "[]"), "."))
-		if host == "localhost" || net.ParseIP(host) != nil || slices.Contains(names, host) {
+		host := hostName(r.Host)
+		ip, err := netip.ParseAddr(host)
+		if listed[host] || err == nil && (ip.IsLoopback() || r.URL.Path == "/healthz") {
 			next.ServeHTTP(w, r)
 			return
 		}

@@ -19,6 +19,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/internal/budget"
 	"dyekit/studio"
 )
 
@@ -55,17 +56,26 @@ func ask(t *testing.T, h http.Handler, method, path, host, kind string, body io.
 // Only requests that name this server are answered: a page elsewhere whose name
 // was turned to this machine's address gets nothing.
 func TestHostsAreKnown(t *testing.T) {
+	t.Parallel()
 	s, _ := open(t, true)
-	h, err := New(s, Options{Open: true, Hosts: []string{"vats.example"}})
+	h, err := New(s, Options{Open: true, Hosts: []string{"Vats.Example", "192.168.1.7", "2001:db8:0::7"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	for host, want := range map[string]int{
-		"": 200, "127.0.0.1:99": 200, "localhost": 200, "localhost.": 200, "LOCALHOST:8421": 200, "[::1]:80": 200, "192.168.1.7": 200, "vats.example": 200, "Vats.Example:443": 200,
+		"": 200, "127.0.0.1:99": 200, "localhost": 200, "localhost.": 200, "LOCALHOST:8421": 200, "[::1]:80": 200, "192.168.1.7": 200, "vats.example": 200, "Vats.Example:443": 200, "vats.example.": 200,
+		"[2001:DB8::7]:8421": 200, "[2001:db8::7]": 200, "127.8.9.1": 200, "[::ffff:127.0.0.1]": 200,
+		"203.0.113.66": 421, "203.0.113.66:8421": 421, "[2001:db8::1]": 421, "[2001:db8::1]:8421": 421, "192.168.1.8": 421, "0.0.0.0": 421, "localhost@203.0.113.66": 421,
 		"evil.example": 421, "evil.example:8421": 421, "localhost.evil.example": 421, "vats.example.evil": 421, "127.0.0.1.evil.example": 421,
 	} {
 		if res := ask(t, h, "GET", "/", host, "", nil); res.StatusCode != want {
 			t.Errorf("named %q: %s, want %d", host, res.Status, want)
+		}
+	}
+	// Proxies ask by number whether it is well, and for nothing else.
+	for path, want := range map[string]int{"/healthz": 200, "/signin": 421, "/healthz/": 421} {
+		if res := ask(t, h, "GET", path, "203.0.113.66:8421", "", nil); res.StatusCode != want {
+			t.Errorf("%s by number: %s, want %d", path, res.Status, want)
 		}
 	}
 }
@@ -73,6 +83,7 @@ func TestHostsAreKnown(t *testing.T) {
 // HEAD is answered as GET, without a body; folders of static files are not
 // there.
 func TestHeadAndFolders(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	for path, want := range map[string]int{"/": 200, "/new": 200, "/marks/1/master": 200, "/static/app.js": 200, "/nothing": 404, "/marks/99/master": 404, "/static/": 404, "/static/../static": 404} {
 		res := ask(t, h, "HEAD", path, "", "", nil)
@@ -146,6 +157,7 @@ func TestBodiesAreBounded(t *testing.T) {
 // What is no text, no profile or no font is said to be so; nothing of it is an
 // error of the server.
 func TestDamagedEntries(t *testing.T) {
+	t.Parallel()
 	_, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -204,6 +216,7 @@ func TestDamagedEntries(t *testing.T) {
 // A mark that cannot be shown any more, for what was decided about it, offers the
 // way back; and that leads back.
 func TestErrorPageLeadsBack(t *testing.T) {
+	t.Parallel()
 	dsn := database.New(t)
 	st, err := studio.Open(t.Context(), dsn)
 	if err != nil {
@@ -257,10 +270,8 @@ func TestErrorPageLeadsBack(t *testing.T) {
 // A hundred requests of each kind at once are all answered, none of them with an
 // error of the server. By default it is an eighth of that.
 func TestManyAtOnce(t *testing.T) {
-	many := 12
-	if os.Getenv("DYEKIT_TEST_ALL") != "" {
-		many = 100
-	}
+	t.Parallel()
+	many := budget.Of(12, 100)
 	_, h := open(t, true)
 	srv := httptest.NewServer(h)
 	defer srv.Close()
@@ -308,6 +319,7 @@ func TestManyAtOnce(t *testing.T) {
 // Who comes while all seats are taken is asked to come again, and is let in when one
 // is free.
 func TestCrowd(t *testing.T) {
+	t.Parallel()
 	inside, leave := make(chan struct{}), make(chan struct{})
 	h := crowded(2, http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
 		inside <- struct{}{}

@@ -177,29 +177,36 @@ func (s *Server) askKey(c *gin.Context) error {
 	return nil
 }
 
-// signInByKey signs in who brings a passkey of ours.
-func (s *Server) signInByKey(c *gin.Context) error {
+// keyHolder is who brings a passkey of ours. It is nil where none is taken, or where
+// the page was told already what was wrong.
+func (s *Server) keyHolder(c *gin.Context) (*studio.Holder, error) {
 	w, err := s.passkeys(c)
 	if err == nil && w == nil {
-		return studio.ErrNotFound
+		return nil, studio.ErrNotFound
 	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	ctx := c.Request.Context()
 	d, err := s.pended(c)
 	if err != nil {
-		return keyFails(c, err, "That took too long. Try again.")
+		return nil, keyFails(c, err, "That took too long. Try again.")
 	}
 	u, k, err := w.FinishPasskeyLogin(func(_, handle []byte) (webauthn.User, error) { return s.studio.HolderOf(ctx, handle) }, d, c.Request)
 	if err == nil && k.Authenticator.CloneWarning {
 		err = errors.New("the counter went back: there may be two of this key")
 	}
 	if err != nil {
-		return keyFails(c, err, "This passkey is none of ours. Sign in with your password.")
+		return nil, keyFails(c, err, "This passkey is none of ours. Use your password.")
 	}
 	h := u.(*studio.Holder)
-	if err := s.studio.UsedPasskey(ctx, h, k); err != nil {
+	return h, s.studio.UsedPasskey(ctx, h, k)
+}
+
+// signInByKey signs in who brings a passkey of ours.
+func (s *Server) signInByKey(c *gin.Context) error {
+	h, err := s.keyHolder(c)
+	if h == nil || err != nil {
 		return err
 	}
 	if err := s.startSession(c, h.Person); err != nil {

@@ -13,6 +13,7 @@ import (
 // A passkey is made, lets its person in without the password, and is taken away.
 // The browser's own virtual authenticator stands for a phone.
 func TestPasskey(t *testing.T) {
+	t.Parallel()
 	s := openDemo(t)
 	defer s.Close()
 	h, err := New(s, Options{})
@@ -46,6 +47,9 @@ func TestPasskey(t *testing.T) {
 	tab.Type("input[name=password]", "plum and orange")
 	tab.Click("button.is-primary")
 	tab.At("/account")
+	tab.Type(".keys .proof input[name=proof]", "plum and orange")
+	tab.Click(".keys .proof button")
+	tab.At("/account")
 	tab.Type(".keys input", "my phone")
 	tab.Click(".keys [x-data] button")
 	tab.Until(`location.search === "?saved=passkey" && document.querySelector(".keys")?.textContent.includes("my phone")`)
@@ -60,6 +64,9 @@ func TestPasskey(t *testing.T) {
 	if got := text(tab, ".keys"); !strings.Contains(got, "used last") {
 		t.Errorf("the key says %s", got)
 	}
+	// The passkey is proof enough to change passkeys.
+	tab.Click(".keys .proof [x-data] button")
+	tab.Until(`document.querySelector(".keys") && !document.querySelector(".keys .proof")`)
 	tab.Click(".keys form button")
 	tab.Until(`document.querySelector(".keys") && !document.querySelector(".keys").textContent.includes("my phone")`)
 	tab.Click("form[action='/signout'] button")

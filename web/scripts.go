@@ -22,6 +22,7 @@ type scriptsPage struct {
 	URL     string
 	Days    string
 	Address string
+	Proof   *provePage // asked for before a token is made; nil if it was given
 }
 
 // ScopeSays says in words what a scope is.
@@ -41,6 +42,9 @@ func (s *Server) showScripts(c *gin.Context, status int, p scriptsPage) error {
 	if p.Scripts, err = s.studio.Scripts(ctx); err == nil {
 		p.Hooks, err = s.studio.Hooks(ctx)
 	}
+	if err == nil {
+		p.Proof, err = s.proof(c, "/scripts")
+	}
 	if err != nil {
 		return err
 	}
@@ -55,7 +59,7 @@ func (s *Server) newScript(c *gin.Context) error {
 		scopes = append(scopes, studio.Scope(x))
 	}
 	days, _ := strconv.Atoi(p.Days)
-	token, err := s.studio.NewScript(c.Request.Context(), p.Name, scopes, days)
+	token, err := s.studio.NewScript(c.Request.Context(), self(c), p.Name, scopes, days)
 	if errors.As(err, &p.Error) {
 		return s.showScripts(c, http.StatusUnprocessableEntity, p)
 	}

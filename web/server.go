@@ -34,7 +34,7 @@ var staticFiles embed.FS
 
 // Options are how the application is reached.
 type Options struct {
-	Hosts   []string // names it goes by, beside numbers and localhost
+	Hosts   []string // names and numbers it goes by, beside localhost and loopback numbers
 	Open    bool     // nobody signs in: for one person on one machine
 	Metrics *Metrics // measures requests; nil for none
 	// Outbox, of the demo, is where its mails go to.
@@ -42,8 +42,15 @@ type Options struct {
 	// Proxies are the addresses whose word on where a request comes from is taken:
 	// numbers or networks; nobody's if there are none.
 	Proxies []string
-	URL     string // how clients reach it, as https://kits.example; "" as the request came
+	// URL is how clients reach it, as https://kits.example. Without it links bear the
+	// name by which a page was asked for, and no mail is sent.
+	URL string
 }
+
+// ErrNoAddress is returned where mail would be sent and the address in its links
+// would have to be taken from whoever asks for it: anybody could have a link mailed
+// that leads to a server of their own.
+var ErrNoAddress = errors.New("mail carries links to this server, and nobody said how it is reached: add --url, as --url https://kits.example, or leave out --smtp")
 
 // A Server answers requests for one installation.
 type Server struct {
@@ -56,6 +63,9 @@ type Server struct {
 // New returns the handler of the whole application.
 func New(s *studio.Studio, o Options) (http.Handler, error) {
 	srv := &Server{Options: o, studio: s, sessions: newSessions(s.Sessions()), pages: map[string]*template.Template{}}
+	if s.CanMail() && o.URL == "" && o.Outbox == nil && !o.Open {
+		return nil, ErrNoAddress
+	}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
 		return nil, err
@@ -230,7 +240,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/house/portrait", s.on(s.housePortrait))
 	s.apiRoutes(r)
 	r.GET("/scripts", s.on(s.scripts))
-	r.POST("/scripts", s.on(s.newScript))
+	r.POST("/scripts", s.proven("/scripts", s.newScript))
 	r.POST("/scripts/:id/leave", s.on(s.dropScript))
 	r.POST("/hooks", s.on(s.newHook))
 	r.POST("/hooks/:id/leave", s.on(s.dropHook))
@@ -238,9 +248,12 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/signin", s.on(s.signIn))
 	r.POST("/signin/passkey/ask", s.on(s.askKey))
 	r.POST("/signin/passkey", s.on(s.signInByKey))
-	r.POST("/passkeys/ask", s.on(s.askNewKey))
-	r.POST("/passkeys", s.on(s.keepNewKey))
-	r.POST("/passkeys/:id/leave", s.on(s.dropKey))
+	r.POST("/passkeys/ask", s.proven("/account", s.askNewKey))
+	r.POST("/passkeys", s.proven("/account", s.keepNewKey))
+	r.POST("/passkeys/:id/leave", s.proven("/account", s.dropKey))
+	r.GET("/prove", s.on(s.provingPage))
+	r.POST("/prove", s.on(s.prove))
+	r.POST("/prove/passkey", s.on(s.proveByKey))
 	r.POST("/signout", s.on(s.signOut))
 	r.GET("/join/:token", s.on(s.joinPage))
 	r.POST("/join/:token", s.on(s.join))
@@ -250,7 +263,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/account", s.on(s.setPassword))
 	r.POST("/account/leave", s.on(s.leaveEverywhere))
 	r.GET("/people", s.on(s.people))
-	r.POST("/people", s.on(s.invite))
+	r.POST("/people", s.proven("/people", s.invite))
 	r.POST("/people/:id", s.on(s.setRole))
 	r.POST("/people/:id/leave", s.on(s.dismiss))
 	r.POST("/invitations/leave", s.on(s.uninvite))

@@ -83,6 +83,8 @@ func serveCmd() *cobra.Command {
 		Use: "serve", Short: "The web application", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx := cmd.Context()
+			o.smtp = cmp.Or(o.smtp, os.Getenv("DYEKIT_SMTP"))
+			os.Unsetenv("DYEKIT_SMTP") // no business of workers
 			if err := o.check(); err != nil {
 				return usage(err)
 			}
@@ -107,8 +109,8 @@ func serveCmd() *cobra.Command {
 	set.flags(c)
 	f := c.Flags()
 	f.StringVar(&o.addr, "addr", env("DYEKIT_ADDR", "127.0.0.1:8421"), "address to listen on (DYEKIT_ADDR)")
-	f.StringSliceVar(&o.web.Hosts, "host", strings.Fields(os.Getenv("DYEKIT_HOSTS")), "a name the server is reached by, beside localhost and numbers; again and again (DYEKIT_HOSTS, parted by spaces)")
-	f.StringVar(&o.web.URL, "url", os.Getenv("DYEKIT_URL"), "how clients reach the server, as https://kits.example, for the links they get (DYEKIT_URL)")
+	f.StringSliceVar(&o.web.Hosts, "host", strings.Fields(os.Getenv("DYEKIT_HOSTS")), "a name or number the server is reached by, beside localhost, loopback numbers and that of --addr; again and again (DYEKIT_HOSTS, parted by spaces)")
+	f.StringVar(&o.web.URL, "url", os.Getenv("DYEKIT_URL"), "how clients reach the server, as https://kits.example, for the links they get; mail needs it (DYEKIT_URL)")
 	f.StringSliceVar(&o.web.Proxies, "proxy", strings.Fields(os.Getenv("DYEKIT_PROXIES")), "address or network of a proxy in front, whose word on where requests come from is taken; again and again (DYEKIT_PROXIES)")
 	f.StringVar(&o.cert, "tls-cert", os.Getenv("DYEKIT_TLS_CERT"), "file with the certificate and its chain, PEM (DYEKIT_TLS_CERT)")
 	f.StringVar(&o.key, "tls-key", os.Getenv("DYEKIT_TLS_KEY"), "file with the key of the certificate, PEM (DYEKIT_TLS_KEY)")
@@ -141,12 +143,21 @@ func (o *serving) check() error {
 	if u, err := url.Parse(o.web.URL); o.web.URL != "" && (err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || u.Path != "") {
 		return fmt.Errorf("--url %s is no address of a server: write it as https://kits.example", o.web.URL)
 	}
+	host, _, err := net.SplitHostPort(o.addr)
+	if ip := net.ParseIP(host); err == nil && host != "" && (ip == nil || !ip.IsUnspecified()) && !o.web.Open {
+		o.web.Hosts = append(o.web.Hosts, host) // whoever listens there may be called so
+	}
 	if !o.web.Open {
+		if o.smtp != "" && o.web.URL == "" {
+			return web.ErrNoAddress
+		}
 		return nil
 	}
-	host, _, err := net.SplitHostPort(o.addr)
 	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--open asks nobody who they are and is for this machine alone: listen on 127.0.0.1, not on %q", o.addr)
+	}
+	if o.smtp != "" {
+		return errors.New("--open is for this machine alone, and nobody else could follow the links that mail carries: leave out --smtp, or let people sign in and give --url")
 	}
 	if o.web.URL != "" || len(o.web.Hosts) > 0 || len(o.web.Proxies) > 0 {
 		return errors.New("--open is for this machine alone: leave out --url, --host and --proxy, or let people sign in")
@@ -157,10 +168,6 @@ func (o *serving) check() error {
 // mailing lets st send mail through the server named, or in the demo into a sink.
 func mailing(st *studio.Studio, o *web.Options, smtp string, demo bool) (stop func(), err error) {
 	stop = func() {}
-	if smtp == "" {
-		smtp = os.Getenv("DYEKIT_SMTP")
-	}
-	os.Unsetenv("DYEKIT_SMTP") // no business of workers
 	switch {
 	case smtp != "":
 		if st.Post, err = post.Parse(smtp); err != nil {

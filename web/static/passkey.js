@@ -5,6 +5,7 @@ document.addEventListener("alpine:init", () => {
   const post = (url, body) => fetch(url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
   const run = async (to, ask) => {
     const res = await post(ask.begin, {});
+    if (res.status === 403) return location.assign((await res.json()).to);
     if (!res.ok) throw new Error("The server does not take passkeys here.");
     const key = await ask.use((await res.json()).publicKey);
     const done = await post(to, key.toJSON());
@@ -22,6 +23,17 @@ document.addEventListener("alpine:init", () => {
         await run("/passkeys?name=" + encodeURIComponent(name), {
           begin: "/passkeys/ask",
           use: (o) => navigator.credentials.create({ publicKey: PublicKeyCredential.parseCreationOptionsFromJSON(o) }),
+        });
+      } catch (e) {
+        this.wrong = e.name === "NotAllowedError" ? "It was cancelled." : e.message;
+      }
+    },
+    async prove(event) {
+      this.wrong = "";
+      try {
+        await run("/prove/passkey?to=" + encodeURIComponent(event.target.dataset.to), {
+          begin: "/signin/passkey/ask",
+          use: (o) => navigator.credentials.get({ publicKey: PublicKeyCredential.parseRequestOptionsFromJSON(o) }),
         });
       } catch (e) {
         this.wrong = e.name === "NotAllowedError" ? "It was cancelled." : e.message;
