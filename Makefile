@@ -9,7 +9,7 @@ NEED_TEST = $(NEED_DEMO) jpegtran:libjpeg-turbo-progs chromium-headless-shell:ch
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted
 
-.PHONY: style build demo test test-all bench lint race fuzz screenshots reliability sweep
+.PHONY: style build demo test test-all mutants bench lint race fuzz screenshots reliability sweep
 
 build:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
@@ -31,6 +31,12 @@ test:
 test-all:
 	@sh scripts/need.sh $(NEED_TEST)
 	DYEKIT_TEST_ALL=yes $(GO) test -count 1 -timeout 60m ./...
+
+# Puts 200 small faults into the code, one at a time and in no file of the tree, and
+# lists those that no test sees. Goes on where it was stopped; takes an hour or more.
+mutants:
+	@sh scripts/need.sh $(NEED_TEST)
+	$(GO) run ./internal/mutants
 
 race:
 	@sh scripts/need.sh $(NEED_TEST)

@@ -58,6 +58,10 @@ func Has(program string) bool {
 // netless tells whether programs can be started without a network.
 var netless atomic.Int32 // 0 not tried, 1 yes, -1 no
 
+// Mark names the environment variable in which tests mark what they start, so that
+// what a killed test leaves behind is found. It is passed on.
+const Mark = "DYEKIT_TEST_RUN"
+
 // Run runs a program to its end. Beside a *Refused there may be what it made
 // until then.
 func Run(ctx context.Context, j Job) (*Done, error) {
@@ -93,7 +97,11 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 		cmd.Dir = dir
 		cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}
 		cmd.Stdout, cmd.Stderr = &out, &errs
-		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+		if m := os.Getenv(Mark); m != "" {
+			cmd.Env = append(cmd.Env, Mark+"="+m)
+		}
+		// It dies with us, however we end: nobody else would watch its time.
+		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
 		if alone {
 			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
 			if os.Geteuid() != 0 {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -69,4 +71,41 @@ func TestFolders(t *testing.T) {
 	if err != nil || string(d.Data) != "one two" {
 		t.Errorf("%v %v", d, err)
 	}
+}
+
+// A program dies with the process that runs it, even if that is killed: nobody else
+// would watch how long it takes.
+func TestProgramsDieWithUs(t *testing.T) {
+	if file := os.Getenv("DYEKIT_TEST_PID_FILE"); file != "" {
+		Run(t.Context(), Job{Name: "sleep", Program: "sh", Args: []string{"-c", "echo $$ > " + file + "; exec sleep 600"}, Time: time.Hour, Memory: 1 << 30})
+		return
+	}
+	file := filepath.Join(t.TempDir(), "pid")
+	run := exec.Command(os.Args[0], "-test.run=^TestProgramsDieWithUs$")
+	run.Env = append(os.Environ(), "DYEKIT_TEST_PID_FILE="+file)
+	if err := run.Start(); err != nil {
+		t.Fatal(err)
+	}
+	within := func(what string, f func() bool) {
+		t.Helper()
+		for i := 0; !f(); i++ {
+			if i == 1000 {
+				run.Process.Kill()
+				t.Fatalf("not within ten seconds: %s", what)
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+	}
+	var pid string
+	within("the program runs", func() bool {
+		b, _ := os.ReadFile(file)
+		pid = strings.TrimSpace(string(b))
+		return strings.HasSuffix(string(b), "\n")
+	})
+	run.Process.Kill()
+	run.Wait()
+	within("the program is gone", func() bool {
+		b, err := os.ReadFile("/proc/" + pid + "/stat")
+		return err != nil || strings.Contains(string(b), ") Z ")
+	})
 }

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"fmt"
 	"os"
+	"path/filepath"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -35,8 +36,14 @@ func Main(m *testing.M, database **Database) {
 
 // StartDatabase starts a server in a folder of its own, for TestMain.
 func StartDatabase() (*Database, error) {
-	dir, err := os.MkdirTemp("", "dyekit-db-")
+	if err := EndLeftovers(); err != nil {
+		return nil, err
+	}
+	dir, err := os.MkdirTemp("", databases)
 	if err != nil {
+		return nil, err
+	}
+	if err := os.WriteFile(filepath.Join(dir, markFile), []byte(mark), 0o600); err != nil {
 		return nil, err
 	}
 	// The server's own user must be able to reach its data.
