@@ -7,9 +7,11 @@ import (
 	"strings"
 	"testing"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
+	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
 	"dyekit/core/recipe"
@@ -162,4 +164,35 @@ func TestWhatReadersSee(t *testing.T) {
 			t.Errorf("five pixels aside, and %.2f %% differ", off*100)
 		}
 	})
+}
+
+// SVG 1.1 has masks by luminance alone, and none within a mask: by clip paths,
+// opacity, filters or a mask on the mask itself, each is seen for what it is, however
+// deep it lies (SVG 1.1, section 14.4; CSS Masking 1, mask-type).
+func TestMasksThatPlainSVGHasNot(t *testing.T) {
+	disc := []drawing.Node{&drawing.Shape{Path: geom.Box(geom.Rect{X1: 9, Y1: 9}), Paint: drawing.Solid{Colour: colour.Screen(colour.RGB{R: 1}), Alpha: 1}}}
+	group := func(m *drawing.Mask, ns ...drawing.Node) drawing.Node {
+		return &drawing.Group{Alpha: 1, Nodes: ns, Mask: m}
+	}
+	plain := &drawing.Mask{Nodes: disc}
+	for name, c := range map[string]struct {
+		nodes []drawing.Node
+		want  bool
+	}{
+		"none":                  {disc, false},
+		"by luminance":          {[]drawing.Node{group(plain, disc...)}, false},
+		"by opacity":            {[]drawing.Node{group(&drawing.Mask{Nodes: disc, Alpha: true}, disc...)}, true},
+		"in linear light":       {[]drawing.Node{group(&drawing.Mask{Nodes: disc, Linear: true}, disc...)}, true},
+		"masked itself":         {[]drawing.Node{group(&drawing.Mask{Nodes: disc, Mask: plain}, disc...)}, true},
+		"masked art within":     {[]drawing.Node{group(&drawing.Mask{Nodes: []drawing.Node{group(plain, disc...)}}, disc...)}, false},
+		"opacity within":        {[]drawing.Node{group(&drawing.Mask{Nodes: []drawing.Node{group(&drawing.Mask{Nodes: disc, Alpha: true}, disc...)}}, disc...)}, true},
+		"a mask within, masked": {[]drawing.Node{group(&drawing.Mask{Nodes: []drawing.Node{group(&drawing.Mask{Nodes: disc, Mask: plain}, disc...)}}, disc...)}, true},
+		"the second of two":     {[]drawing.Node{group(plain, disc...), group(&drawing.Mask{Nodes: disc, Alpha: true}, disc...)}, true},
+		"the first of two":      {[]drawing.Node{group(&drawing.Mask{Nodes: disc, Alpha: true}, disc...), group(plain, disc...)}, true},
+		"deep in a group":       {[]drawing.Node{group(nil, group(&drawing.Mask{Nodes: disc, Alpha: true}, disc...))}, true},
+	} {
+		if got := hardMasks(&drawing.Drawing{Nodes: c.nodes}); got != c.want {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
+		}
+	}
 }

@@ -212,3 +212,39 @@ func BenchmarkShapes(b *testing.B) {
 	}
 	_ = img
 }
+
+// The normals of SVG 1.1 section 15.14 on a slope of 0.1 a pixel across and 0.2 down:
+// all nine forms of its kernels give twice the slope, and where a region is one pixel
+// wide or high there is none and light falls straight on it.
+func TestNormals(t *testing.T) {
+	slope := func(w, h int) *bitmap {
+		b := &bitmap{w: w, h: h, pix: make(layer, 4*w*h)}
+		for y := range h {
+			for x := range w {
+				b.pix[4*(y*w+x)+3] = float32(x)*0.1 + float32(y)*0.2
+			}
+		}
+		return b
+	}
+	want := vec{-0.2, -0.4, 1}.unit()
+	for _, size := range [][2]int{{3, 3}, {2, 2}, {4, 2}, {2, 5}} {
+		b := slope(size[0], size[1])
+		for y := range b.h {
+			for x := range b.w {
+				if n := normal(b, x, y, 1); math.Abs(n.x-want.x)+math.Abs(n.y-want.y)+math.Abs(n.z-want.z) > 1e-6 {
+					t.Errorf("%d × %d px, at %d %d: %v, want %v", b.w, b.h, x, y, n, want)
+				}
+			}
+		}
+	}
+	for _, size := range [][2]int{{1, 1}, {1, 4}, {4, 1}} {
+		b := slope(size[0], size[1])
+		for y := range b.h {
+			for x := range b.w {
+				if n := normal(b, x, y, 1); n != (vec{0, 0, 1}) {
+					t.Errorf("%d × %d px, at %d %d: %v", b.w, b.h, x, y, n)
+				}
+			}
+		}
+	}
+}

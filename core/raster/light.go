@@ -106,7 +106,9 @@ func normal(b *bitmap, x, y int, scale float64) vec {
 		gy += w(dx) * (a(dx, u) - a(dx, t))
 		wy += w(dx)
 	}
-	gx /= wx * float64(r-l)
-	gy /= wy * float64(u-t)
+	// The kernels' factors, 1/4 within, 1/3 and 1/2 at the edges, 2/3 in the corners,
+	// make twice the slope of each.
+	gx *= 2 / (wx * float64(r-l))
+	gy *= 2 / (wy * float64(u-t))
 	return vec{-scale * gx, -scale * gy, 1}.unit()
 }

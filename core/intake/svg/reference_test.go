@@ -70,6 +70,7 @@ func TestFeaturesLikeLibrsvg(t *testing.T) {
 	const head = `<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 100 100" width="100" height="100">`
 	for name, body := range map[string]string{
 		"path commands":      `<path d="M10 10h30v20H10zm50 0l20 5-5 20c-5 5-10-5-15 0s-5-10-0-25M10 60q15-30 30 0t30 0T90 80M20 90a10 5 30 1 0 20-5A8 8 0 0 1 60 90"/>`,
+		"a lit slope":        `<linearGradient id="g"><stop stop-opacity="0"/><stop offset="1"/></linearGradient><filter id="f" x="0" y="0" width="1" height="1" color-interpolation-filters="sRGB"><feDiffuseLighting surfaceScale="60" lighting-color="#fff"><feDistantLight azimuth="180" elevation="30"/></feDiffuseLighting></filter><rect width="100" height="100" fill="url(#g)" filter="url(#f)"/>`,
 		"compact numbers":    `<path d="M10-.5.5 50 1e1 60.5.5.5L50,50-10,90z"/>`,
 		"basic shapes":       `<rect x="5" y="5" width="40" height="20" rx="6"/><circle cx="70" cy="20" r="14"/><ellipse cx="25" cy="60" rx="20" ry="10"/><line x1="50" y1="50" x2="90" y2="70" stroke="red" stroke-width="4"/><polyline points="10 80 30 90 50 80" fill="none" stroke="blue"/><polygon points="60,80 80,80 70,95"/>`,
 		"even-odd":           `<path fill-rule="evenodd" d="M50 5 80 95 5 40h90L20 95z"/>`,
