@@ -152,3 +152,57 @@ func TestGrey(t *testing.T) {
 		}
 	}
 }
+
+// The grey of the clear space is as wide on each side of the art as the frame leaves
+// it, and the measures beside it lead from one edge of the grey to the other.
+func TestClearSpaceIsDrawnAsItIs(t *testing.T) {
+	c := content(300, 200, 1)
+	// Left 30, above 15, right 60, below 45: of the 300 that the art is wide, 10 %, 5 %,
+	// 20 % and 15 %.
+	c.Art = geom.Rect{X0: 0, Y0: 0, X1: 300, Y1: 200}
+	c.Frame = geom.Rect{X0: -30, Y0: -15, X1: 360, Y1: 245}
+	s, err := Pages(c, Layout{Blocks: []string{"space"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var grey *drawing.Shape
+	var bars []geom.Rect
+	s.Pages[0].Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		x, ok := n.(*drawing.Shape)
+		if !ok {
+			return
+		}
+		if p, ok := x.Paint.(drawing.Solid); ok && p.Colour == Grey(0xe0) && len(x.Path.Subpaths()) == 2 {
+			grey = x
+		}
+		bars = append(bars, x.Path.Bounds())
+	})
+	if grey == nil {
+		t.Fatal("there is no grey with a hole")
+	}
+	cs := grey.Path.Subpaths()
+	box, art := cs[0].Bounds(), cs[1].Bounds()
+	k := art.W() / 300
+	for side, d := range map[string][2]float64{"left": {art.X0 - box.X0, 30}, "above": {art.Y0 - box.Y0, 15}, "right": {box.X1 - art.X1, 60}, "below": {box.Y1 - art.Y1, 45}} {
+		if math.Abs(d[0]-d[1]*k) > 1e-6 {
+			t.Errorf("%s the grey is %.3f mm wide, want %.3f", side, d[0], d[1]*k)
+		}
+	}
+	if math.Abs(art.H()-200*k) > 1e-6 {
+		t.Errorf("the hole is %.3f mm high, want %.3f", art.H(), 200*k)
+	}
+	line := func(x0, y0, x1, y1 float64) bool {
+		return slices.ContainsFunc(bars, func(b geom.Rect) bool {
+			return math.Abs(b.X0-x0)+math.Abs(b.X1-x1) < 1e-6 && b.H() < 0.3 && b.Y0 >= y0 && b.Y1 <= y1 || math.Abs(b.Y0-y0)+math.Abs(b.Y1-y1) < 1e-6 && b.W() < 0.3 && b.X0 >= x0 && b.X1 <= x1
+		})
+	}
+	for what, ok := range map[string]bool{
+		"the width, below":  line(art.X0, box.Y1, art.X1, box.Y1+9),
+		"the left, above":   line(box.X0, box.Y0-9, art.X0, box.Y0),
+		"the top, at right": line(box.X1, box.Y0, box.X1+9, art.Y0),
+	} {
+		if !ok {
+			t.Errorf("no measure of %s", what)
+		}
+	}
+}

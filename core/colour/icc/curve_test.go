@@ -23,7 +23,7 @@ func TestParametricCurves(t *testing.T) {
 		curve []byte
 		want  map[float64]float64
 	}{
-		"type 0": {para(0, 2), map[float64]float64{0: 0, 0.5: 0.25, 1: 1}},
+		"type 0":         {para(0, 2), map[float64]float64{0: 0, 0.5: 0.25, 1: 1}},
 		"type 0, a root": {para(0, 0.5), map[float64]float64{0.25: 0.5, 0.81: 0.9}},
 		"type 1":         {para(1, 2, 2, -1), map[float64]float64{0: 0, 0.4: 0, 0.75: 0.25, 1: 1}},
 		"type 2":         {para(2, 2, 2, -1, 0.25), map[float64]float64{0.2: 0.25, 0.75: 0.5}},
