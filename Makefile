@@ -20,6 +20,11 @@ demo:
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
 	@exec bin/dyekit serve --demo --open
 
+# The compiler and the tests collect garbage less often than usual, within bounds:
+# that saves a sixth of the time.
+test test-all mutants: export GOGC = 400
+test test-all mutants: export GOMEMLIMIT = 3GiB
+
 # Those that take longest go first, so that the end does not wait for one alone, and
 # vet looks at what is compiled anyway. More than two tests of a package go beside each
 # other: those of the screens wait for the browser most of the time.

@@ -72,7 +72,7 @@ func TestPicturesAreBounded(t *testing.T) {
 		}
 	}
 	for colours, fine := range map[string]bool{"1": false, "2": true, "64": true, "65": false, "0": false, "-2": false} {
-		if s := page("?colours=" + colours); strings.Contains(s, "at most 64 colours") == fine {
+		if s := page("?colours=" + colours); strings.Contains(s, "64 colours can be asked for") == fine {
 			t.Errorf("%s colours: fine is %v", colours, !fine)
 		}
 	}

@@ -185,6 +185,25 @@ func (m *machine) epsImage(head, data, space string) error {
 	if err != nil {
 		return err
 	}
+	samples, err := runLengthDecode(packed)
+	if err != nil {
+		return err
+	}
+	img, err := pixels(w, h, space, samples, nil)
+	if err != nil {
+		return err
+	}
+	if space == "/DeviceRGB" {
+		m.facts.RGB = true
+	}
+	m.picture(img)
+	return nil
+}
+
+// runLengthDecode is the filter of that name (PostScript Language Reference, 3.13.3):
+// a length of 0 to 127 copies one byte more than it says, one of 129 to 255 repeats the
+// next byte 257 less it times, and 128 ends the data, which may also just end.
+func runLengthDecode(packed []byte) ([]byte, error) {
 	var out bytes.Buffer
 	for i := 0; i < len(packed) && packed[i] != 128; {
 		n := int(packed[i])
@@ -197,16 +216,8 @@ func (m *machine) epsImage(head, data, space string) error {
 			out.Write(bytes.Repeat(packed[i:i+1], 257-n))
 			i++
 		default:
-			return errors.New("the runs of an image are broken")
+			return nil, errors.New("the runs of an image are broken")
 		}
 	}
-	img, err := pixels(w, h, space, out.Bytes(), nil)
-	if err != nil {
-		return err
-	}
-	if space == "/DeviceRGB" {
-		m.facts.RGB = true
-	}
-	m.picture(img)
-	return nil
+	return out.Bytes(), nil
 }
