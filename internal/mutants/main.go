@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 )
@@ -40,6 +41,7 @@ const (
 	lived   verdict = "lived"
 	equal   verdict = "equal"
 	invalid verdict = "does not compile"
+	skipped verdict = "not run"
 )
 
 // patience is how long the tests of a package may take with a fault in it; what
@@ -51,18 +53,19 @@ func main() {
 	seed := flag.String("seed", "1", "which are drawn")
 	again := flag.Bool("again", false, "try those that lived once more")
 	only := flag.String("only", "", "packages whose path contains this")
+	jobs := flag.Int("jobs", 2, "mutations tried at a time")
 	list := flag.Bool("list", false, "print them and run nothing")
 	state := flag.String("state", ".cache/mutants.json", "what is known already")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *n, *seed, *only, *state, *again, *list); err != nil {
+	if err := run(ctx, *n, *seed, *only, *state, *again, *list, *jobs); err != nil {
 		fmt.Fprintln(os.Stderr, "mutants:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, n int, seed, only, state string, again, list bool) error {
+func run(ctx context.Context, n int, seed, only, state string, again, list bool, jobs int) error {
 	all, err := drawn(".", seed, []string{"core", "studio", "web", "internal"})
 	if err != nil {
 		return err
@@ -76,33 +79,41 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool)
 	said, why := notes()
 	count := map[verdict]int{}
 	var alive []mutation
-	for _, m := range all {
-		if count[caught]+count[lived]+count[equal] >= n {
-			break
-		}
-		v, ok := done[m.ID]
-		if said[m.ID] == equal {
-			v, ok = equal, true
-		}
-		if !ok || again && v == lived {
-			if list || only != "" && !strings.Contains(m.Package, only) {
-				fmt.Printf("%s %-9s %s\n", m.ID, "not run", m)
-				count[lived]++ // it takes its place in the list
-				continue
-			}
-			start := time.Now()
-			if v, err = try(ctx, m); err != nil {
-				return err
-			}
-			done[m.ID] = v
-			if err := save(state, done); err != nil {
-				return err
-			}
-			fmt.Printf("%s %-9s %s (%.0f s)\n", m.ID, v, m, time.Since(start).Seconds())
-		}
+	valid := func() int { return count[caught] + count[lived] + count[equal] + count[skipped] }
+	take := func(m mutation, v verdict) {
 		count[v]++
 		if v == lived {
 			alive = append(alive, m)
+		}
+	}
+	for len(all) > 0 && valid() < n {
+		// As many as are tried at a time, and no more than are wanted.
+		var batch []mutation
+		for len(all) > 0 && len(batch) < jobs && valid()+len(batch) < n {
+			m := all[0]
+			all = all[1:]
+			v, ok := done[m.ID]
+			switch {
+			case said[m.ID] == equal:
+				take(m, equal)
+			case ok && !(again && v == lived):
+				take(m, v)
+			case list || only != "" && !strings.Contains(m.Package, only):
+				take(m, skipped)
+				if list {
+					fmt.Printf("%s %-9s %s\n", m.ID, "not run", m)
+				}
+			default:
+				batch = append(batch, m)
+			}
+		}
+		if err := tryAll(ctx, batch, func(m mutation, v verdict, took time.Duration) error {
+			take(m, v)
+			done[m.ID] = v
+			fmt.Printf("%s %-9s %s (%.0f s)\n", m.ID, v, m, took.Seconds())
+			return save(state, done)
+		}); err != nil {
+			return err
 		}
 	}
 	if list {
@@ -111,6 +122,29 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool)
 	fmt.Printf("\n%d caught, %d lived, %d equal: %.1f of 100 are caught\n", count[caught], count[lived], count[equal], 100*float64(count[caught])/float64(max(1, count[caught]+count[lived])))
 	for _, m := range alive {
 		fmt.Printf("%s lives   %s%s\n", m.ID, m, why[m.ID])
+	}
+	return nil
+}
+
+// tryAll tries mutations beside each other and tells of each when all are through.
+func tryAll(ctx context.Context, ms []mutation, tell func(m mutation, v verdict, took time.Duration) error) error {
+	verdicts, took, errs := make([]verdict, len(ms)), make([]time.Duration, len(ms)), make([]error, len(ms))
+	var wg sync.WaitGroup
+	for i, m := range ms {
+		wg.Go(func() {
+			start := time.Now()
+			verdicts[i], errs[i] = try(ctx, m)
+			took[i] = time.Since(start)
+		})
+	}
+	wg.Wait()
+	for i, m := range ms {
+		if errs[i] != nil {
+			return errs[i]
+		}
+		if err := tell(m, verdicts[i], took[i]); err != nil {
+			return err
+		}
 	}
 	return nil
 }

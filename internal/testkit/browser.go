@@ -140,15 +140,37 @@ func (t *Tab) At(path string) {
 	t.Until("location.pathname.endsWith('" + path + "') && document.readyState === 'complete' && !!window.Alpine")
 }
 
-// Until waits until an expression is true.
+// patience is how long Until waits.
+const patience = 20 * time.Second
+
+// Until waits until an expression is true. The page itself looks, every few
+// milliseconds: to ask it from here costs the browser more than most tests do.
 func (t *Tab) Until(js string) {
 	t.T.Helper()
-	for range 400 {
-		// While a page is being left, there is nothing to ask.
+	ask := `new Promise(tell => {
+		const end = performance.now() + 1000;
+		const look = () => {
+			let ok = false;
+			try { ok = !!(` + js + `); } catch {}
+			if (ok || performance.now() > end) tell(ok); else setTimeout(look, 8);
+		};
+		look();
+	})`
+	for start := time.Now(); time.Since(start) < patience && t.Ctx.Err() == nil; {
 		if ok, err := chromedp.Run(t.Ctx, chromedp.Evaluate[bool]("!!("+js+")")); err == nil && ok {
 			return
 		}
-		time.Sleep(25 * time.Millisecond)
+		// While a page is being left there is nothing to ask, and where scripts are
+		// turned off it does not look by itself.
+		ctx, stop := context.WithTimeout(t.Ctx, 1100*time.Millisecond)
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](ask, chromedp.EvalAwaitPromise))
+		stop()
+		if err == nil && ok {
+			return
+		}
+		if err != nil {
+			time.Sleep(5 * time.Millisecond)
+		}
 	}
 	where, _ := chromedp.Run(t.Ctx, chromedp.Evaluate[string]("location.pathname + ': ' + document.body.innerText.slice(0, 400)"))
 	t.T.Fatalf("waited in vain for %s at %s", js, where)
