@@ -423,3 +423,24 @@ func FuzzStroke(f *testing.F) {
 		}
 	})
 }
+
+// A line of 100 under dashes of 10 and gaps of 5 has 100/15 of each pattern, which is
+// a dash and a half; a pattern without length cuts nothing.
+func TestDashesAreCounted(t *testing.T) {
+	var line Path
+	line.MoveTo(Pt(0, 0))
+	line.LineTo(Pt(100, 0))
+	for name, c := range map[string]struct {
+		pattern []float64
+		want    float64
+	}{
+		"a dash and a gap": {[]float64{10, 5}, 10},
+		"dashes alone":     {[]float64{20}, 5},
+		"no length":        {[]float64{0, 0}, 0},
+		"no pattern":       {nil, 0},
+	} {
+		if got := line.Dashes(c.pattern); math.Abs(got-c.want) > 1e-9 {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
+		}
+	}
+}

@@ -20,6 +20,8 @@ import (
 	"sync"
 	"syscall"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // known says of mutations what people found out: "ID equal REASON" where nothing
@@ -87,9 +89,9 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool,
 		}
 	}
 	for len(all) > 0 && valid() < n {
-		// As many as are tried at a time, and no more than are wanted.
+		// As many as are wanted; for those that do not compile there is another round.
 		var batch []mutation
-		for len(all) > 0 && len(batch) < jobs && valid()+len(batch) < n {
+		for len(all) > 0 && valid()+len(batch) < n {
 			m := all[0]
 			all = all[1:]
 			v, ok := done[m.ID]
@@ -107,7 +109,7 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool,
 				batch = append(batch, m)
 			}
 		}
-		if err := tryAll(ctx, batch, func(m mutation, v verdict, took time.Duration) error {
+		if err := tryAll(ctx, jobs, batch, func(m mutation, v verdict, took time.Duration) error {
 			take(m, v)
 			done[m.ID] = v
 			fmt.Printf("%s %-9s %s (%.0f s)\n", m.ID, v, m, took.Seconds())
@@ -126,27 +128,25 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool,
 	return nil
 }
 
-// tryAll tries mutations beside each other and tells of each when all are through.
-func tryAll(ctx context.Context, ms []mutation, tell func(m mutation, v verdict, took time.Duration) error) error {
-	verdicts, took, errs := make([]verdict, len(ms)), make([]time.Duration, len(ms)), make([]error, len(ms))
-	var wg sync.WaitGroup
-	for i, m := range ms {
-		wg.Go(func() {
+// tryAll tries mutations, some at a time, and tells of each as soon as it is through,
+// of one after the other.
+func tryAll(ctx context.Context, jobs int, ms []mutation, tell func(m mutation, v verdict, took time.Duration) error) error {
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(jobs)
+	var mu sync.Mutex
+	for _, m := range ms {
+		g.Go(func() error {
 			start := time.Now()
-			verdicts[i], errs[i] = try(ctx, m)
-			took[i] = time.Since(start)
+			v, err := try(ctx, m)
+			if err != nil {
+				return err
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			return tell(m, v, time.Since(start))
 		})
 	}
-	wg.Wait()
-	for i, m := range ms {
-		if errs[i] != nil {
-			return errs[i]
-		}
-		if err := tell(m, verdicts[i], took[i]); err != nil {
-			return err
-		}
-	}
-	return nil
+	return g.Wait()
 }
 
 // notes reads known.txt.
