@@ -11,12 +11,14 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"dyekit/internal/testkit"
 )
 
 // place is a folder for an installation, and an address for it to listen on.
 func place(t *testing.T) (dir, addr string) {
 	t.Helper()
-	dir, err := os.MkdirTemp("", "dyekit-serve-")
+	dir, err := os.MkdirTemp(testkit.Memory(), "dyekit-serve-")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 
 	"dyekit/internal/privatedb"
@@ -34,12 +35,24 @@ func Main(m *testing.M, database **Database) {
 	os.Exit(code)
 }
 
+// Memory is a folder that is kept in memory, for databases: making a table waits for
+// the disc otherwise, and a database has dozens. It is "", which os.MkdirTemp takes for
+// its usual place, where there is none with room.
+func Memory() string {
+	const folder, least = "/dev/shm", 2 << 30 // bytes
+	var fs syscall.Statfs_t
+	if err := syscall.Statfs(folder, &fs); err != nil || int64(fs.Bavail)*fs.Bsize < least {
+		return ""
+	}
+	return folder
+}
+
 // StartDatabase starts a server in a folder of its own, for TestMain.
 func StartDatabase() (*Database, error) {
 	if err := EndLeftovers(); err != nil {
 		return nil, err
 	}
-	dir, err := os.MkdirTemp("", databases)
+	dir, err := os.MkdirTemp(Memory(), databases)
 	if err != nil {
 		return nil, err
 	}

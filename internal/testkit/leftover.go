@@ -2,6 +2,7 @@ package testkit
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -83,9 +84,13 @@ func EndLeftovers() error {
 			return fmt.Errorf("process %d, left behind by a test, cannot be ended: %w", pid, err)
 		}
 	}
-	left, err := filepath.Glob(filepath.Join(os.TempDir(), databases+"*", markFile))
-	if err != nil {
-		return err
+	var left []string
+	for _, place := range []string{os.TempDir(), cmp.Or(Memory(), os.TempDir())} {
+		fs, err := filepath.Glob(filepath.Join(place, databases+"*", markFile))
+		if err != nil {
+			return err
+		}
+		left = append(left, fs...)
 	}
 	for _, f := range left {
 		m, err := os.ReadFile(f)
