@@ -1,0 +1,39 @@
+package picture
+
+import (
+	"image"
+	"math"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+)
+
+// How much of a picture's area a drawing shows otherwise, by hand: red of 204 where
+// there is 255 is a fifth off, nothing where there is something is all of it, and what
+// is seen of a colour goes with its opacity.
+func TestDifference(t *testing.T) {
+	half := func(x0, x1, red, alpha float64) drawing.Node {
+		return &drawing.Shape{Path: geom.Box(geom.Rect{X0: x0, X1: x1, Y1: 2}), Paint: drawing.Solid{Colour: colour.Screen(colour.RGB{R: red}), Alpha: alpha}}
+	}
+	img := image.NewNRGBA(image.Rect(0, 0, 4, 2)) // opaque red
+	for i := 0; i < len(img.Pix); i += 4 {
+		img.Pix[i], img.Pix[i+3] = 255, 255
+	}
+	for name, c := range map[string]struct {
+		nodes []drawing.Node
+		want  float64
+	}{
+		"the same":           {[]drawing.Node{half(0, 4, 1, 1)}, 0},
+		"darker":             {[]drawing.Node{half(0, 4, 0.8, 1)}, 0.2},
+		"half is darker":     {[]drawing.Node{half(0, 2, 0.8, 1), half(2, 4, 1, 1)}, 0.1},
+		"half is not there":  {[]drawing.Node{half(0, 2, 1, 1)}, 0.5},
+		"all is half opaque": {[]drawing.Node{half(0, 4, 1, 0.6)}, 0.4},
+	} {
+		got, err := difference(t.Context(), &drawing.Drawing{Page: geom.Rect{X1: 4, Y1: 2}, Nodes: c.nodes}, img)
+		if err != nil || math.Abs(got-c.want) > 1e-6 {
+			t.Errorf("%s: %v, %v, want %v", name, got, err, c.want)
+		}
+	}
+}
