@@ -37,3 +37,29 @@ func TestDifference(t *testing.T) {
 		}
 	}
 }
+
+// A smaller picture in process inks has the mean of what it covers, rounded.
+func TestMeanInks(t *testing.T) {
+	c := image.NewCMYK(image.Rect(0, 0, 4, 2))
+	for i := range 8 { // C counts up, M is 255 in the right half, Y in the lower row
+		c.Pix[4*i] = uint8(i)
+		if i%4 >= 2 {
+			c.Pix[4*i+1] = 255
+		}
+		if i >= 4 {
+			c.Pix[4*i+2] = 255
+		}
+	}
+	for size, want := range map[[2]int][]uint8{
+		{4, 2}: c.Pix,
+		{2, 1}: {3, 0, 128, 0, 5, 255, 128, 0}, // (0+1+4+5)/4 and (2+3+6+7)/4, rounded up
+		{1, 1}: {4, 128, 128, 0},
+		{2, 2}: {1, 0, 0, 0, 3, 255, 0, 0, 5, 0, 255, 0, 7, 255, 255, 0},
+		{3, 1}: {2, 0, 128, 0, 3, 0, 128, 0, 5, 255, 128, 0}, // columns 0; 1; 2 and 3
+	} {
+		got := meanInks(c, image.Rect(0, 0, size[0], size[1]))
+		if string(got.Pix) != string(want) {
+			t.Errorf("%d × %d: %v, want %v", size[0], size[1], got.Pix, want)
+		}
+	}
+}
