@@ -210,6 +210,15 @@ func TestStampAndThread(t *testing.T) {
 	if want := 0.8 / 6.1; math.Abs(lost-want) > 0.03 {
 		t.Errorf("%.3f of the ink is lost, want %.3f", lost, want)
 	}
+	// A block loses its corners' worth at most, a page of hairs all, and none is no loss.
+	for name, c := range map[string]struct {
+		a          Art
+		want, near float64
+	}{"a block": {art(20, 20, black, bar(2, 2, 16, 16)), 0, 1e-3}, "hairs": {art(20, 20, black, bar(2, 0, 0.5, 20), bar(8, 0, 0.5, 20)), 1, 0}, "white": {art(20, 20, colour.Screen(colour.White), bar(2, 2, 16, 16)), 0, 0}} {
+		if _, lost, err := Sewn(t.Context(), c.a, 20); err != nil || math.Abs(lost-c.want) > c.near {
+			t.Errorf("%s: %v of the ink is lost, %v, want %v", name, lost, err, c.want)
+		}
+	}
 }
 
 // Two copies turn a light tint to paper and a dark one to black; the share of

@@ -1,0 +1,62 @@
+package pdf
+
+import (
+	"math"
+	"testing"
+)
+
+// Functions of ISO 32000-1, 7.10, by its own formulae: what goes in is held to the
+// domain, what comes out to the range, and a list gives the first value of each.
+func TestFunctions(t *testing.T) {
+	const half = "<</FunctionType 2/Domain[0 1]/N 1/C0[0 1]/C1[1 0]>>"
+	for name, c := range map[string]struct {
+		text string
+		want map[float64][]float64
+	}{
+		"straight":            {half, map[float64][]float64{0: {0, 1}, 0.25: {0.25, 0.75}, 1: {1, 0}, 2: {1, 0}, -1: {0, 1}}},
+		"as it is by itself":  {"<</FunctionType 2/Domain[0 1]/N 1>>", map[float64][]float64{0.25: {0.25}}},
+		"squared":             {"<</FunctionType 2/Domain[0 1]/N 2/C0[1]/C1[3]>>", map[float64][]float64{0.5: {1.5}, 1: {3}}},
+		"held to its range":   {"<</FunctionType 2/Domain[0 1]/N 1/C0[-1]/C1[2]/Range[0 1]>>", map[float64][]float64{0: {0}, 0.5: {0.5}, 1: {1}}},
+		"a domain of its own": {"<</FunctionType 2/Domain[0.5 0.75]/N 1>>", map[float64][]float64{0: {0.5}, 0.6: {0.6}, 1: {0.75}}},
+		"stitched":            {"<</FunctionType 3/Domain[0 1]/Bounds[0.25]/Encode[0 1 1 0]/Functions[<</FunctionType 2/Domain[0 1]/N 1>><</FunctionType 2/Domain[0 1]/N 1>>]>>", map[float64][]float64{0: {0}, 0.125: {0.5}, 0.25: {1}, 0.625: {0.5}, 1: {0}}},
+		"a list gives firsts": {"[" + half + "<</FunctionType 2/Domain[0 1]/N 1/C0[5]/C1[7]>>]", map[float64][]float64{0: {0, 5}, 0.5: {0.5, 6}}},
+	} {
+		fn, err := functionOf(t, c.text)
+		if fn == nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		for x, want := range c.want {
+			got := fn.f([]float64{x})
+			if len(got) != len(want) || fn.out != len(want) {
+				t.Errorf("%s: f(%v) is %v, want %v", name, x, got, want)
+				continue
+			}
+			for i := range want {
+				if math.Abs(got[i]-want[i]) > 1e-9 {
+					t.Errorf("%s: f(%v) is %v, want %v", name, x, got, want)
+				}
+			}
+		}
+	}
+	for name, text := range map[string]string{
+		"no list": "[]", "no domain": "<</FunctionType 2/N 1>>", "half a domain": "<</FunctionType 2/Domain[0]/N 1>>", "odd ends": "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0]/C1[1]>>",
+		"no such type": "<</FunctionType 7/Domain[0 1]>>", "bounds that do not fit": "<</FunctionType 3/Domain[0 1]/Bounds[]/Encode[0 1 0 1]/Functions[" + half + half + "]>>",
+		"nothing to stitch": "<</FunctionType 3/Domain[0 1]/Bounds[]/Encode[]/Functions[]>>",
+	} {
+		if fn, err := functionOf(t, text); err == nil {
+			t.Errorf("%s is read as %+v", name, fn)
+		}
+	}
+}
+
+// functionOf reads a function as it stands in a file.
+func functionOf(t *testing.T, text string) (*function, error) {
+	t.Helper()
+	o, err := (&lexer{b: []byte(text)}).next()
+	if err != nil {
+		t.Fatalf("%s: %v", text, err)
+	}
+	fn, err := (&file{}).function(o)
+	return fn, err
+}
