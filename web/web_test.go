@@ -478,7 +478,6 @@ func TestDownloadsCanBeResumed(t *testing.T) {
 func TestEveryView(t *testing.T) {
 	t.Parallel()
 	_, h := open(t, true)
-	tab := browser.Tab(t, h)
 	all := budget.Whole()
 	pages := []string{"/", "/new", "/nosuch", "/?q=nothing+like+it"}
 	for m := 1; m <= 3; m++ {
@@ -495,6 +494,23 @@ func TestEveryView(t *testing.T) {
 			pages = append(pages, fmt.Sprintf("/marks/%d/%s", m, st.key))
 		}
 	}
+	// Some beside each other, each in a tab of its own.
+	const tabs = 4
+	for i := range tabs {
+		var some []string
+		for k := i; k < len(pages); k += tabs {
+			some = append(some, pages[k])
+		}
+		t.Run(fmt.Sprint(i+1), func(t *testing.T) {
+			t.Parallel()
+			viewed(t, browser.Tab(t, h), some)
+		})
+	}
+}
+
+// viewed looks at pages at three widths: nothing is missing, hard to use for some, or
+// wider than the window.
+func viewed(t *testing.T, tab *testkit.Tab, pages []string) {
 	widths := []int64{1280, 1920, 390}
 	for _, p := range pages {
 		tab.Do(chromedp.Navigate("about:blank"), chromedp.EmulateViewport(widths[0], 800))
