@@ -48,7 +48,7 @@ const (
 
 // patience is how long the tests of a package may take with a fault in it; what
 // takes longer hangs, and is caught.
-const patience = 5 * time.Minute
+const patience = 12 * time.Minute
 
 func main() {
 	n := flag.Int("n", 200, "mutations that compile")
