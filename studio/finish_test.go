@@ -20,7 +20,7 @@ func TestFinishesOfALaterRelease(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for name, body := range map[string]string{"B": `{"fill":{"kind":`, "C": `{"name":"C","fill":{"kind":"of a later release"}}`} {
+	for name, body := range map[string]string{"B": `{"fills":[`, "C": `{"name":"C","fills":[{"kind":"of a later release","stops":[]}]}`} {
 		if _, err := s.db.Exec("INSERT INTO finishes (client_id, name, body, who) VALUES (?, ?, ?, '')", m.ClientID, name, body); err != nil {
 			t.Fatal(err)
 		}
