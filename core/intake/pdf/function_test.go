@@ -60,3 +60,60 @@ func functionOf(t *testing.T, text string) (*function, error) {
 	fn, err := (&file{}).function(o)
 	return fn, err
 }
+
+// A table of samples is interpolated between them, the first input varying fastest
+// (ISO 32000-1, 7.10.2): 3 × 2 samples, whose values are worked out by hand.
+func TestSampledFunctions(t *testing.T) {
+	sampled := func(dict string, data ...byte) *function {
+		t.Helper()
+		o, err := (&lexer{b: []byte("<</FunctionType 0 " + dict + ">>")}).next()
+		if err != nil {
+			t.Fatal(err)
+		}
+		f := &file{}
+		d := f.dict(o)
+		domain, _ := f.numbers(d["Domain"])
+		fn := &function{in: len(domain) / 2, domain: domain}
+		if err := f.sampled(fn, &stream{dict: d, raw: data}); err != nil {
+			t.Fatal(err)
+		}
+		return fn
+	}
+	check := func(name string, fn *function, in []float64, want ...float64) {
+		t.Helper()
+		got := fn.f(in)
+		if len(got) != len(want) {
+			t.Fatalf("%s: %v, want %v", name, got, want)
+		}
+		for i := range want {
+			if math.Abs(got[i]-want[i]) > 1e-9 {
+				t.Errorf("%s: f(%v) is %v, want %v", name, in, got, want)
+			}
+		}
+	}
+	// Rows of the second input: 0 51 255, then 255 204 0; as shares 0 0.2 1, 1 0.8 0.
+	grid := sampled("/Domain[0 1 0 1]/Range[0 1]/Size[3 2]/BitsPerSample 8", 0, 51, 255, 255, 204, 0)
+	check("corners", grid, []float64{0, 0}, 0)
+	check("corners", grid, []float64{1, 0}, 1)
+	check("corners", grid, []float64{0, 1}, 1)
+	check("corners", grid, []float64{1, 1}, 0)
+	check("the middle of a row", grid, []float64{0.5, 0}, 0.2)
+	check("a quarter along", grid, []float64{0.25, 0}, 0.1)
+	check("a quarter along, three quarters up", grid, []float64{0.25, 0.75}, 0.25*0.1+0.75*0.9)
+	// Two values a sample, a domain and a range of their own.
+	pair := sampled("/Domain[2 4]/Range[0 10 -1 1]/Size[2]/BitsPerSample 8", 0, 255, 255, 0)
+	check("two values", pair, []float64{2}, 0, 1)
+	check("two values", pair, []float64{2.5}, 2.5, 0.5)
+	check("two values", pair, []float64{4}, 10, -1)
+	// Encode turns the table round, Decode what comes out of it.
+	turned := sampled("/Domain[0 1]/Range[0 1]/Size[3]/BitsPerSample 8/Encode[2 0]/Decode[0 2]", 0, 51, 255)
+	check("turned round", turned, []float64{0}, 2)
+	check("turned round", turned, []float64{0.5}, 0.4)
+	check("turned round", turned, []float64{0.75}, 0.2)
+	if len(turned.breaks) != 1 || turned.breaks[0] != 0.5 || !turned.straight {
+		t.Errorf("it bends at %v", turned.breaks)
+	}
+	// Four bits a sample, and one sample alone.
+	check("four bits", sampled("/Domain[0 1]/Range[0 15]/Size[2]/BitsPerSample 4", 0x3c), []float64{0.5}, 7.5)
+	check("a single sample", sampled("/Domain[0 1]/Range[0 1]/Size[1]/BitsPerSample 8", 51), []float64{0.7}, 0.2)
+}
