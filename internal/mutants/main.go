@@ -101,7 +101,10 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool,
 			case ok && !(again && v == lived):
 				take(m, v)
 			case list || only != "" && !strings.Contains(m.Package, only):
-				take(m, skipped)
+				if !ok {
+					v = skipped
+				}
+				take(m, v) // what is known of it counts
 				if list {
 					fmt.Printf("%s %-9s %s\n", m.ID, "not run", m)
 				}
@@ -121,7 +124,7 @@ func run(ctx context.Context, n int, seed, only, state string, again, list bool,
 	if list {
 		return nil
 	}
-	fmt.Printf("\n%d caught, %d lived, %d equal: %.1f of 100 are caught\n", count[caught], count[lived], count[equal], 100*float64(count[caught])/float64(max(1, count[caught]+count[lived])))
+	fmt.Printf("\n%d caught, %d lived, %d equal, %d not run: of those run %.1f of 100 are caught\n", count[caught], count[lived], count[equal], count[skipped], 100*float64(count[caught])/float64(max(1, count[caught]+count[lived])))
 	for _, m := range alive {
 		fmt.Printf("%s lives   %s%s\n", m.ID, m, why[m.ID])
 	}
