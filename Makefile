@@ -38,7 +38,7 @@ test-all:
 	DYEKIT_TEST_ALL=yes $(GO) test -count 1 -timeout 60m ./...
 
 # Puts 200 small faults into the code, one at a time and in no file of the tree, and
-# lists those that no test sees. Goes on where it was stopped; takes an hour or more.
+# lists those that no test sees. Takes hours, and goes on where it was stopped.
 mutants:
 	@sh scripts/need.sh $(NEED_TEST)
 	$(GO) run ./internal/mutants

@@ -233,6 +233,13 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	holder, err := s.Holder(ctx, ada)
+	if err == nil {
+		err = s.AddPasskey(ctx, holder, "ours", &webauthn.Credential{ID: []byte("ours")})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
 	other, err := s.NewStudio(ctx, "Other Vats")
 	if err != nil {
 		t.Fatal(err)
@@ -357,7 +364,7 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 		t.Errorf("%d routes were asked", len(asked))
 	}
 	// Nothing of the first studio went away.
-	for _, kind := range []string{"marks", "clients", "kits", "hands", "questions", "scripts", "hooks", "people"} {
+	for _, kind := range []string{"marks", "clients", "kits", "hands", "questions", "scripts", "hooks", "people", "passkeys"} {
 		if err := s.Owns(ctx, kind, 1); err != nil {
 			t.Errorf("the first of its %s: %v", kind, err)
 		}
