@@ -222,7 +222,12 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Ada comes first, and has a token: the lowest numbers are those of her studio.
-	newcomer(t, srv.URL, first, "Ada", "ada@vatnine.example")
+	us := newcomer(t, srv.URL, first, "Ada", "ada@vatnine.example")
+	for _, path := range []string{"/marks/1/candidates", "/marks/3/build"} { // a candidate and a job
+		if code, page := us.post(path, nil); code != http.StatusSeeOther {
+			t.Fatalf("%s: %d %.300s", path, code, page)
+		}
+	}
 	ada, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", "test")
 	if err == nil {
 		_, err = s.NewScript(ctx, ada, "ours", studio.Scopes, 9)
@@ -364,7 +369,7 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 		t.Errorf("%d routes were asked", len(asked))
 	}
 	// Nothing of the first studio went away.
-	for _, kind := range []string{"marks", "clients", "kits", "hands", "questions", "scripts", "hooks", "people", "passkeys"} {
+	for _, kind := range []string{"marks", "clients", "kits", "hands", "questions", "scripts", "hooks", "people", "passkeys", "candidates", "jobs"} {
 		if err := s.Owns(ctx, kind, 1); err != nil {
 			t.Errorf("the first of its %s: %v", kind, err)
 		}
