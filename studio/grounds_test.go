@@ -45,8 +45,8 @@ func TestVersionOnAPicture(t *testing.T) {
 			t.Fatalf("%s: %+v", name, v)
 		}
 		// It stands on its own picture, whatever lies around.
-		if c, err := w.Stands(ctx, name, colour.Black); err != nil || c < 7 {
-			t.Errorf("%s stands with %.1f : 1, %v", name, c, err)
+		if c, err := w.On(ctx, name, colour.Black); err != nil || c.Contrast < 7 {
+			t.Errorf("%s stands with %.1f : 1, %v", name, c.Contrast, err)
 		}
 	}
 	d, err := w.Mark.Decisions()

@@ -14,6 +14,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 	"dyekit/core/guide"
 	"dyekit/studio/decision"
@@ -116,7 +117,7 @@ func (w *HandWish) check(now time.Time) error {
 		}
 	}
 	for _, u := range w.HideUses {
-		if !slices.Contains(guide.Uses(), u) {
+		if !slices.Contains(advice.Uses(), u) {
 			return decision.Wrong("hide", "there is no use called %q", cut(u, MaxName))
 		}
 	}

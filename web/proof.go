@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 	"dyekit/core/proof"
 	"dyekit/core/recipe"
@@ -47,7 +48,7 @@ type proofPage struct {
 	Version  string
 	Look     string
 	Width    float64 // mm
-	Fine     preview.Fine
+	Smallest advice.Smallest
 	Small    []int
 
 	A, B      string // encodings
@@ -66,7 +67,7 @@ type proofPage struct {
 // A photograph with the version that stands on it.
 type photograph struct {
 	preview.Ground
-	Version, Look string
+	Version, Why, Look string
 }
 
 type machine struct{ Key, Name, Says string }
@@ -80,7 +81,7 @@ type eyes struct {
 type inUse struct {
 	scene.Scene
 	Version string
-	Chosen  bool // by the person, in place of the one that holds
+	Why     string
 }
 
 // wide reads the width on paper, in mm.
@@ -124,28 +125,34 @@ func newProofPage(c *gin.Context, d header) (p proofPage, err error) {
 	case "true", "two":
 		return p, p.files(c)
 	case "small":
-		box := w.Plan.FrameOf(p.Version).Box
+		v, _ := w.Version(p.Version)
+		box := v.Mark().Bounds()
 		p.Small = slices.DeleteFunc(slices.Clone(smallWidths), func(px int) bool {
 			return px > smallWidths[0] && float64(px)*box.H()/box.W() > tallest
 		})
-		p.Fine, err = w.Fine(ctx, p.Version)
+		p.Smallest, err = w.Smallest(ctx, p.Version)
 	case "use":
 		for _, s := range w.Scenes() {
 			x := inUse{Scene: s}
-			if x.Version, err = w.StandsOn(ctx, s.Ground); err != nil {
+			if x.Version, x.Why, err = w.StandsOn(ctx, preview.Ground{Colour: s.Ground}); err != nil {
 				return p, err
 			}
 			if v, ok := w.Version(c.Query("on-" + s.Key)); ok && v.Drawing != nil {
-				x.Version, x.Chosen = v.Spec.Name, true
+				x.Version, x.Why = v.Spec.Name, "You chose it."
+			}
+			if x.Version == "" {
+				continue
 			}
 			p.Scenes = append(p.Scenes, x)
 		}
 		for _, g := range []preview.Ground{w.Grounds()[len(w.Grounds())-1], preview.Dusk()} {
-			name, err := w.StandsOn(ctx, g.Colour)
+			name, why, err := w.StandsOn(ctx, g)
 			if err != nil {
 				return p, err
 			}
-			p.Photos = append(p.Photos, photograph{g, name, w.Look(name)})
+			if name != "" {
+				p.Photos = append(p.Photos, photograph{g, name, why, w.Look(name)})
+			}
 		}
 	case "machines":
 		err = p.machines(c)

@@ -45,7 +45,7 @@ func TestProofViews(t *testing.T) {
 	tab.Eval(`(() => { const s = document.querySelector(".slider"); s.value = 20; s.dispatchEvent(new Event("input")); return ""; })()`)
 	tab.Until(`getComputedStyle(document.querySelector(".over")).clipPath.includes("80%")`)
 	tab.Go("/marks/2/proof?view=small&version=black")
-	says(".answer", "px details fall together")
+	says(".answer", "At least 160 px on a screen")
 	tab.Go("/marks/2/proof?view=machines&version=white")
 	says(".answer", "for dark places")
 	tab.Go("/marks/2/proof?view=plates&version=black")

@@ -189,7 +189,7 @@ var funcs = template.FuncMap{
 	"num":      func(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") },
 	"two2":     func(v float64) string { return fmt.Sprintf("%.2g", v) },
 	"num2":     func(v float64) string { return fmt.Sprintf("%.3g", v) },
-	"frameW":   func(d header, version string) float64 { return d.Snapshot.Plan.FrameOf(version).Box.W() },
+	"below":    func(px int, least *int) bool { return px < *least },
 	"half":     func(r geom.Rect) float64 { return min(r.W(), r.H()) / 2 },
 	// A gap between letters is a place to be pointed at, a share of the mark wide.
 	"gapW":   func(w float64) float64 { return w / 60 },

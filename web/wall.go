@@ -29,6 +29,7 @@ type cell struct {
 	Version, Ground string
 	Label           string
 	Falls           string // the contrast, where the version does not stand
+	Advised         string // why it is the one for this ground; "" if it is not
 }
 
 type row struct {
@@ -74,6 +75,15 @@ type wallPage struct {
 
 func newWallPage(c *gin.Context, d header) (wallPage, error) {
 	p := wallPage{D: d, Grounds: d.Snapshot.Grounds(), Needs: d.Snapshot.Needs()}
+	type best struct{ version, why string }
+	advised := map[string]best{}
+	for _, gr := range p.Grounds {
+		name, why, err := d.Snapshot.StandsOn(c.Request.Context(), gr)
+		if err != nil {
+			return p, err
+		}
+		advised[gr.Key] = best{name, why}
+	}
 	oneInk := 0
 	for _, x := range d.Snapshot.Plan.Versions {
 		if x.Spec.OneInk() {
@@ -87,12 +97,14 @@ func newWallPage(c *gin.Context, d header) (wallPage, error) {
 		if x.Drawing != nil {
 			for _, gr := range p.Grounds {
 				k := cell{Version: name, Ground: gr.Key, Label: name + " on " + gr.Name}
-				stands, err := d.Snapshot.Stands(c.Request.Context(), name, gr.Colour)
+				stands, err := d.Snapshot.On(c.Request.Context(), name, gr.Colour)
 				if err != nil {
 					return p, err
 				}
-				if stands < preview.Graphics {
-					k.Falls = ratio(stands)
+				if best := advised[gr.Key]; best.version == name {
+					k.Advised = best.why
+				} else if !stands.Holds {
+					k.Falls = ratio(stands.Contrast)
 				}
 				r.Cells = append(r.Cells, k)
 				if name == c.Query("v") && gr.Key == c.Query("g") {

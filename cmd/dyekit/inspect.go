@@ -7,8 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/intake"
+	"dyekit/core/kit"
 	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/version"
@@ -27,8 +29,10 @@ type inspection struct {
 	Suggested []parts.Naming `json:"suggested_parts,omitempty"`
 	Colours   []tone         `json:"colours"`
 	// OneInk is how the mark reads in one ink, black, if nobody says otherwise.
-	OneInk   version.Summary `json:"one_ink"`
-	Findings any             `json:"findings"`
+	OneInk version.Summary `json:"one_ink"`
+	// Advice is for the versions of the recipe standard.
+	Advice   *advice.Advice `json:"advice"`
+	Findings any            `json:"findings"`
 }
 
 // A piece is a shape or picture; its key is what --part takes.
@@ -91,6 +95,9 @@ func inspectCmd() *cobra.Command {
 				Art: [4]float64{b.X0, b.Y0, b.W(), b.H()}, Parts: m.Drawing.Parts(),
 				OneInk: one.Summary(), Findings: m.Findings,
 			}
+			if in.Advice, err = kit.Inspected(cmd.Context(), m, name); err != nil {
+				return failed(err)
+			}
 			in.Suggested = parts.Suggest(m.Drawing, m.Keys)
 			in.Pieces = []piece{}
 			for _, p := range parts.Pieces(m.Drawing, m.Keys) {
@@ -125,6 +132,9 @@ func inspectCmd() *cobra.Command {
 			} else {
 				fmt.Fprintf(w, "in one ink: %s; %.1f %% of the edges one sees are lost\n", one.Words(), one.Lost*100)
 			}
+			for _, l := range advised(in.Advice) {
+				fmt.Fprintln(w, l)
+			}
 			for _, f := range m.Findings {
 				parts := ""
 				if len(f.Parts) > 0 {
@@ -140,4 +150,30 @@ func inspectCmd() *cobra.Command {
 	c.Flags().StringVar(&password, "password", "", passwordHelp)
 	c.Flags().StringArrayVar(&mends, "mend", nil, "what to mend first, as make takes it: \"sheet 2\" looks at the second page; may be given again")
 	return c
+}
+
+// advised says the advice in lines.
+func advised(a *advice.Advice) (lines []string) {
+	for _, s := range a.Smallest {
+		size := "no rule"
+		if s.Given() {
+			size = fmt.Sprintf("%d px, %g mm", *s.ScreenPx, *s.PrintMM)
+		}
+		line := fmt.Sprintf("smallest %s: %s: %s", s.Version, size, s.Why)
+		if s.Mend != nil {
+			line += " " + *s.Mend
+		}
+		lines = append(lines, line)
+	}
+	if r := a.Room; r != nil {
+		lines = append(lines, fmt.Sprintf("room: %s, %g %% of the width", r.Says(), r.PercentOfWidth))
+	}
+	for _, g := range a.Grounds {
+		name := g.Version
+		if name == "" {
+			name = "none"
+		}
+		lines = append(lines, fmt.Sprintf("on %s: %s: %s", g.Ground, name, g.Why))
+	}
+	return lines
 }

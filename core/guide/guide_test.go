@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 )
 
@@ -39,7 +40,7 @@ func whole() *Page {
 }
 
 func TestAnswers(t *testing.T) {
-	got := map[string]Answer{}
+	got := map[string]advice.Answer{}
 	for _, a := range whole().Answers() {
 		got[a.Use] = a
 	}
@@ -63,7 +64,7 @@ func TestAnswers(t *testing.T) {
 	if w := got["web"].Others; len(w) < 2 || w[0].File.Path != "SVG/odd_white.svg" || w[1].File.WidthPx != 500 {
 		t.Errorf("besides, for the web: %+v", w)
 	}
-	if as := whole().Answers("web", "form"); slices.ContainsFunc(as, func(a Answer) bool { return a.Use == "web" || a.Use == "form" }) {
+	if as := whole().Answers("web", "form"); slices.ContainsFunc(as, func(a advice.Answer) bool { return a.Use == "web" || a.Use == "form" }) {
 		t.Error("hidden uses are shown")
 	}
 	if as := whole().Without([]format.Key{format.SVG}).Answers(); as[0].Main.File.Format != format.PNG {
@@ -89,10 +90,10 @@ func TestAnswersOfPoorKits(t *testing.T) {
 	// Curves with a picture inside are no curves: nothing says that they are sharp.
 	worn := whole()
 	for i := range worn.Files {
-		worn.Files[i].Pixels = worn.Files[i].kind().Curves
+		worn.Files[i].Pixels = worn.Files[i].Kind().Curves
 	}
 	for _, a := range worn.Answers() {
-		for _, p := range append([]Pick{a.Main}, a.Others...) {
+		for _, p := range append([]advice.Pick{a.Main}, a.Others...) {
 			if p.File.Pixels && p.Why != "use.print.why.picture" {
 				t.Errorf("%s is answered with a picture in curves: %s", p.Why, p.File.Path)
 			}
@@ -170,25 +171,16 @@ func TestTexts(t *testing.T) {
 			}
 		}
 	}
-	var keys []string
-	for _, u := range uses {
-		keys = append(keys, "use."+u.key, "use."+u.key+".hint")
-		for _, w := range u.main {
-			keys = append(keys, "use."+u.key+".why."+w.why)
-		}
-		for _, w := range u.others {
-			keys = append(keys, "use."+u.key+".or."+w.why)
-		}
-	}
-	for _, a := range asks {
-		keys = append(keys, "ask."+a.key)
-	}
-	for _, k := range keys {
+	for _, k := range append(advice.Texts(), roomTexts...) {
 		if en[k] == "" {
 			t.Errorf("%s has no text", k)
 		}
 	}
 }
+
+// roomTexts and the like are said by keys that come from figures.
+var roomTexts = []string{"room.times.0.25", "room.times.0.5", "room.times.1", "room.times.2", "room.of.capitals", "room.of.letters", "room.of.symbol-height", "room.of.symbol-width",
+	"room.of.height", "room.of.width", "room.of.part", "small.none.letters", "small.none.line", "small.none.lines", "small.none.shapes", "small.below.symbol", "small.below.name"}
 
 // Language tags as browsers send them (RFC 9110, section 12.5.4).
 func TestTongues(t *testing.T) {

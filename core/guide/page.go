@@ -2,16 +2,15 @@
 // for, and the one file for that, with the reason. The same page lies in the kit
 // as START-HERE.html and is served behind a client's link.
 //
-// A Page is what is said of a kit, kept with it; which file answers what is chosen
-// here, by rules that know only the files' own facts; the words come from one
-// catalogue in several languages. Nothing here draws or keeps anything.
+// A Page is what is said of a kit, kept with it; which file answers what is
+// for core/advice to say; the words come from one catalogue in several languages.
+// Nothing here draws or keeps anything.
 package guide
 
 import (
-	"path"
 	"slices"
-	"strings"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 )
 
@@ -29,6 +28,7 @@ type Page struct {
 	Inks     []Ink     `json:"inks,omitempty"`
 	Small    Small     `json:"small"`
 	Room     string    `json:"room,omitempty"`    // clear space, percent of the width
+	RoomBy   RoomBy    `json:"room_by,omitzero"`  // the measure that it is told in
 	Missing  []string  `json:"missing,omitempty"` // files that were wanted and are not there
 	// Pictures are PNGs by their names: HeadPicture, RoomPicture, "use-" with the
 	// key of a use, "version-" with the name of a version.
@@ -48,48 +48,10 @@ func UsePicture(key string) string { return "use-" + key }
 func VersionPicture(name string) string { return "version-" + name }
 
 // A File is one file of the kit.
-type File struct {
-	Path     string       `json:"path"` // in the kit, with slashes
-	Version  string       `json:"version"`
-	Format   format.Key   `json:"format"`
-	WidthPx  int          `json:"width_px,omitempty"`
-	HeightPx int          `json:"height_px,omitempty"`
-	PPI      float64      `json:"ppi,omitempty"`
-	WidthPt  float64      `json:"width_pt,omitempty"`
-	HeightPt float64      `json:"height_pt,omitempty"`
-	Colour   format.Space `json:"colour,omitempty"`
-	Pixels   bool         `json:"pixels,omitempty"` // curves with a picture inside
-	Bytes    int          `json:"bytes"`
-}
-
-// Base is the name of the file without its folder.
-func (f File) Base() string { return path.Base(f.Path) }
-
-// kind is what the file's format can carry.
-func (f File) kind() format.Format {
-	k, _ := format.Of(f.Format)
-	return k
-}
-
-// inSet reports whether the file belongs to an icon set.
-func (f File) inSet() bool { return strings.HasPrefix(f.Path, "ICONS") }
-
-// First names the version that the file shows first.
-func (f File) First() string {
-	name, _, _ := strings.Cut(f.Version, "+")
-	return name
-}
+type File = advice.File
 
 // A Version is what a client has to know of one.
-type Version struct {
-	Name   string  `json:"name"`
-	Light  bool    `json:"light,omitempty"`   // for dark grounds
-	Black  bool    `json:"black,omitempty"`   // in one ink, a black
-	OneInk bool    `json:"one_ink,omitempty"` // in one ink of any colour
-	Backed bool    `json:"backed,omitempty"`  // on a ground of its own
-	Part   bool    `json:"part,omitempty"`    // of the mark: the symbol alone
-	Aspect float64 `json:"aspect"`            // width to height of its frame
-}
+type Version = advice.Traits
 
 // An Ink is a colour with its values to copy.
 type Ink struct {
@@ -100,19 +62,31 @@ type Ink struct {
 	Spot string     `json:"spot,omitempty"`
 }
 
-// Small is how small the mark may get.
+// Small is how small the mark may be.
 type Small struct {
-	Px    int     `json:"px,omitempty"`    // on a screen; 0 if unknown
+	Px    int     `json:"px,omitempty"`    // on a screen; 0 if there is no rule
 	MM    float64 `json:"mm,omitempty"`    // in print
 	Asked string  `json:"asked,omitempty"` // by its owner, with a unit
+	None  string  `json:"none,omitempty"`  // why there is no rule: letters, line, lines or shapes
+	// What serves below: symbol or name, from its own size on.
+	Below   string  `json:"below,omitempty"`
+	BelowPx int     `json:"below_px,omitempty"`
+	BelowMM float64 `json:"below_mm,omitempty"`
 }
 
-func (p *Page) version(name string) Version {
-	if i := slices.IndexFunc(p.Versions, func(v Version) bool { return v.Name == name }); i >= 0 {
-		return p.Versions[i]
-	}
-	return Version{Name: name, Aspect: 1}
+// RoomBy is clear space by a measure of the mark: so many times its height.
+type RoomBy struct {
+	Of    string  `json:"of,omitempty"`   // capitals, letters, symbol-height, symbol-width, height, width or part
+	Part  string  `json:"part,omitempty"` // of part
+	Times float64 `json:"times,omitempty"`
 }
+
+// served is what can be recommended.
+func (p *Page) served() advice.Files { return advice.Files{Files: p.Files, Versions: p.Versions} }
+
+// Answers tells what of the kit is for what; uses that nothing serves, and those
+// in hidden, are left out.
+func (p *Page) Answers(hidden ...string) []advice.Answer { return p.served().Answers(hidden...) }
 
 // File finds a file by its path.
 func (p *Page) File(path string) (File, bool) {

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 )
 
@@ -95,7 +96,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 			p.Found = &s
 		}
 		p.Open = askedKey
-	} else if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a Answer) bool { return a.Use == v.Chosen }) {
+	} else if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a advice.Answer) bool { return a.Use == v.Chosen }) {
 		p.Open = askedKey
 		if len(p.Answers) > 0 {
 			p.Open = p.Answers[0].Use
@@ -125,7 +126,7 @@ const askedKey = "asked"
 type page struct {
 	*View
 	T       *Tongue
-	Answers []Answer
+	Answers []advice.Answer
 	Asked   []Said
 	Found   *Said
 	Open    string
@@ -157,13 +158,25 @@ func (p *page) UsePicture(key string) template.HTMLAttr { return p.Src(UsePictur
 func (p *page) Picture(f File) template.HTMLAttr { return p.Src(VersionPicture(f.First())) }
 
 // Why says why a file is recommended.
-func (p *page) Why(k Pick) string {
+func (p *page) Why(k advice.Pick) string { return p.T.Why(k) }
+
+// Because says why a file is recommended, in English where the view names no
+// language.
+func (v *View) Because(k advice.Pick) string {
+	if v.Tongue == nil {
+		return In().Why(k)
+	}
+	return v.Tongue.Why(k)
+}
+
+// Why says why a file is recommended.
+func (t *Tongue) Why(k advice.Pick) string {
 	f := k.File
 	mm := f.WidthPt * mmPerPt
 	if !(f.PPI >= 200) { // what is made for screens prints sharp at 150 ppi (common practice)
 		mm = float64(f.WidthPx) / 150 * 25.4
 	}
-	return p.T.Say(k.Why, "weight", p.T.Weight(f.Bytes), "px", fmt.Sprint(f.WidthPx), "mm", p.T.printer.Sprintf("%.0f", mm), "ppi", p.T.printer.Sprintf("%.0f", f.PPI))
+	return t.Say(k.Why, "weight", t.Weight(f.Bytes), "px", fmt.Sprint(f.WidthPx), "mm", t.printer.Sprintf("%.0f", mm), "ppi", t.printer.Sprintf("%.0f", f.PPI))
 }
 
 // A shelf is the files of one type.
@@ -175,8 +188,8 @@ type shelf struct {
 // Shelves lists all files by type.
 func (p *page) Shelves() (out []shelf) {
 	for _, f := range p.Files {
-		name := f.kind().Name
-		if f.inSet() {
+		name := f.Kind().Name
+		if f.InSet() {
 			k, _ := format.Of(format.ICO)
 			name = string(k.Use)
 		}
@@ -207,16 +220,36 @@ func (p *page) Words(s Said) string {
 	return strings.Join(words, "|")
 }
 
-// HowSmall says how small the mark may get.
+// HowSmall says how small the mark may be.
 func (p *page) HowSmall() (says []string) {
-	if s := p.Small; s.Px > 0 {
-		says = append(says, p.T.Say("small.both", "px", s.Px, "mm", p.T.printer.Sprintf("%.0f", s.MM)))
+	s := p.Small
+	switch {
+	case s.Asked != "":
+		says = append(says, p.T.Say("small.asked", "width", s.Asked))
+	case s.None != "":
+		says = append(says, p.T.Say("small.none."+s.None))
+	case s.Px > 0:
+		says = append(says, p.T.Say("small.both", "px", s.Px, "mm", p.T.number(s.MM)))
 	}
-	if p.Small.Asked != "" {
-		says = append(says, p.T.Say("small.asked", "width", p.Small.Asked))
+	if s.Below != "" {
+		says = append(says, p.T.Say("small.below."+s.Below, "px", s.BelowPx, "mm", p.T.number(s.BelowMM)))
 	}
 	return says
 }
 
-// Tag names a language in itself.
+// HowMuchRoom says how much stays free round the mark.
+func (p *page) HowMuchRoom() string {
+	r := p.RoomBy
+	if r.Of == "" {
+		return p.T.Say("room.share", "room", p.Room)
+	}
+	key := "room.times"
+	switch r.Times {
+	case 0.25, 0.5, 1, 2:
+		key = fmt.Sprintf("room.times.%g", r.Times)
+	}
+	return p.T.Say("room.asked", "room", p.Room, "by", p.T.Say(key, "of", p.T.Say("room.of."+r.Of, "part", r.Part), "times", p.T.number(r.Times)))
+}
+
+// Tongued names a language in itself.
 func (p *page) Tongued(tag string) string { return In(tag).Say("language") }

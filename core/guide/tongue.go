@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"math"
 	"path"
 	"strings"
 	"time"
@@ -103,6 +104,14 @@ func (t *Tongue) Say(key string, args ...any) string {
 	return s
 }
 
+// number says a number as people of the language write it, to a tenth.
+func (t *Tongue) number(v float64) string {
+	if v == math.Round(v) {
+		return t.printer.Sprintf("%.0f", v)
+	}
+	return t.printer.Sprintf("%.1f", v)
+}
+
 // Weight says bytes in kB or MB, powers of ten.
 func (t *Tongue) Weight(n int) string {
 	switch {
@@ -127,7 +136,7 @@ const mmPerPt = 25.4 / 72
 
 // Measure says how large a file is, in px and on paper.
 func (t *Tongue) Measure(f File) string {
-	k := f.kind()
+	k := f.Kind()
 	var parts []string
 	if k.Name != "" {
 		parts = append(parts, k.Name)

@@ -3,10 +3,10 @@ package kit
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"io"
 	"slices"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
@@ -35,14 +35,17 @@ func (j *job) guideOf(ctx context.Context, in Input, want []recipe.File) (*guide
 				pg.Versions = append(pg.Versions, j.guideVersion(v))
 			}
 		}
-		if err := j.guideInks(ctx, in, pg); err != nil {
+		vs, err := j.plan.Judged(ctx, advice.Coarse)
+		if err != nil {
 			return nil, err
 		}
-		if err := j.smallest(ctx, in, pg); err != nil {
+		if err := j.guideInks(ctx, in, pg, vs); err != nil {
 			return nil, err
 		}
-		pg.Room = j.room()
-		return pg, j.guidePictures(ctx, pg)
+		if pg.Small, pg.Room, pg.RoomBy, err = j.plan.told(ctx); err != nil {
+			return nil, err
+		}
+		return pg, j.guidePictures(ctx, pg, vs)
 	})
 }
 
@@ -60,7 +63,11 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (
 	for _, f := range k.Failed {
 		pg.Missing = append(pg.Missing, f.Path)
 	}
-	return &pg, j.guidePictures(ctx, &pg) // where files that are missing changed what is shown
+	vs, err := j.plan.Judged(ctx, advice.Coarse)
+	if err != nil {
+		return nil, err
+	}
+	return &pg, j.guidePictures(ctx, &pg, vs) // where files that are missing changed what is shown
 }
 
 // startHere writes START-HERE.html.
@@ -90,30 +97,21 @@ func (j *job) guideVersion(v *version.Version) guide.Version {
 	return g
 }
 
-// lightInk is the contrast on white below which an ink is taken for one that is
-// meant for dark grounds.
-const lightInk = 1.5
-
-func ink(v *version.Version) (colour.RGB, bool) {
-	if !v.Spec.OneInk() || v.Spec.Ink == nil {
-		return colour.RGB{}, false
-	}
-	c, err := v.Spec.Ink.Colour()
-	return c.RGB, err == nil
-}
-
 // mostInks bounds the colours listed.
 const mostInks = 10
 
+// leastShare is the share of the art below which a colour is not listed.
+const leastShare = 0.002
+
 // guideInks lists the colours with values to copy, and dyes the page's head in
 // one of them that carries text and the mark.
-func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page) error {
+func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page, vs []advice.Judged) error {
 	tones, err := preflight.Tones(ctx, j.plan.Master.Drawing)
 	if err != nil {
 		return err
 	}
 	for _, t := range tones {
-		if len(pg.Inks) == mostInks || t.Share < 0.002 {
+		if len(pg.Inks) == mostInks || t.Share < leastShare {
 			continue
 		}
 		x := guide.Ink{Hex: t.Colour.RGB.Hex(), Spot: t.Colour.Spot}
@@ -127,7 +125,7 @@ func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page) error {
 		}
 		pg.Inks = append(pg.Inks, x)
 	}
-	ground, on := j.dye(tones)
+	ground, on := j.dye(tones, vs)
 	pg.Ground, pg.On = ground.Hex(), on.Hex()
 	return nil
 }
@@ -141,60 +139,31 @@ const readable = 4.5
 // dye is the colour of the page's head, and of the text on it: the first of the
 // mark's own that carries text, and a version of the mark in white or black; grey
 // if there is none.
-func (j *job) dye(tones []preflight.Tone) (ground, on colour.RGB) {
+func (j *job) dye(tones []preflight.Tone, vs []advice.Judged) (ground, on colour.RGB) {
 	for _, t := range tones {
 		c := t.Colour.RGB
 		if t.Share < 0.05 || c.NearWhite() || c.Lab().Chroma() < 8 {
 			continue
 		}
 		for _, ink := range []colour.RGB{colour.White, text} {
-			if colour.Contrast(c, ink) >= readable && j.standing(c) != nil {
+			if colour.Contrast(c, ink) >= readable && j.standing(c, vs) != nil {
 				return c, ink
 			}
 		}
 	}
-	if grey := colour.FromBytes(0xe4, 0xe4, 0xe2); j.standing(grey) != nil {
+	if grey := colour.FromBytes(0xe4, 0xe4, 0xe2); j.standing(grey, vs) != nil {
 		return grey, text
 	}
 	return colour.FromBytes(0x2b, 0x2b, 0x2a), colour.White
 }
 
 // standing is the version that is shown on a ground; nil if none stands there.
-func (j *job) standing(ground colour.RGB) *version.Version {
-	stands := make([]version.Stand, len(j.plan.Versions))
-	for i, v := range j.plan.Versions {
-		stands[i] = version.Stand{Light: v.White(), Out: v.Drawing == nil || v.OnBacking() || !v.Spec.Whole()}
-		if v.Spec.OneInk() {
-			if c, ok := ink(v); ok {
-				stands[i].Ink = &c
-			} else {
-				stands[i].Out = true
-			}
-		}
-	}
-	i, _ := version.Standing(ground, stands)
+func (j *job) standing(ground colour.RGB, vs []advice.Judged) *version.Version {
+	i, _ := advice.Choose(ground, false, vs)
 	if i < 0 {
 		return nil
 	}
-	return j.plan.Versions[i]
-}
-
-// smallest says how small the mark may get.
-func (j *job) smallest(ctx context.Context, in Input, pg *guide.Page) (err error) {
-	pg.Small.Asked = string(in.Recipe.Frame.Smallest)
-	pg.Small.Px, pg.Small.MM, err = j.plan.smallest(ctx)
-	return err
-}
-
-// room is the clear space around the mark as a share of its width, "" if its
-// frame keeps none.
-func (j *job) room() string {
-	art, box := j.plan.Base.Bounds(), j.plan.Frame.Box
-	least := min(art.X0-box.X0, art.Y0-box.Y0, box.X1-art.X1, box.Y1-art.Y1)
-	if art.Empty() || !(least > art.W()/500) {
-		return ""
-	}
-	return fmt.Sprintf("%.0f", 100*least/art.W())
+	return j.plan.version(vs[i].Name)
 }
 
 // A sketch is a picture of the guide that is to be drawn.
@@ -207,7 +176,7 @@ type sketch struct {
 }
 
 // guidePictures draws what the page shows and has not yet.
-func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
+func (j *job) guidePictures(ctx context.Context, pg *guide.Page, vs []advice.Judged) error {
 	var todo []sketch
 	add := func(s sketch) {
 		if pg.Pictures[s.name] == nil && !slices.ContainsFunc(todo, func(t sketch) bool { return t.name == s.name }) {
@@ -218,7 +187,7 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 	if err != nil {
 		return err
 	}
-	if v := j.standing(ground); v != nil {
+	if v := j.standing(ground, vs); v != nil {
 		box := j.plan.FrameOf(v.Spec.Name).Box
 		k := min(608/box.W(), 304/box.H())
 		add(sketch{guide.HeadPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), v.Drawing, box, ground})
@@ -228,7 +197,7 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 		light[v.Name] = v.Light && !v.Backed
 	}
 	for _, a := range pg.Answers() {
-		shown := append([]guide.Pick{a.Main}, a.Others...)
+		shown := append([]advice.Pick{a.Main}, a.Others...)
 		for i, p := range shown {
 			name := p.File.First()
 			v, ok := j.versions[name]
@@ -250,7 +219,11 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page) error {
 		}
 	}
 	if pg.Room != "" {
-		if s, ok := j.roomSketch(ground); ok {
+		fine, err := j.plan.Judged(ctx, advice.Fine)
+		if err != nil {
+			return err
+		}
+		if s, ok := j.roomSketch(ground, fine); ok {
 			add(s)
 		}
 	}
@@ -283,23 +256,38 @@ func (j *job) versionSketch(v *version.Version, light bool) sketch {
 	return sketch{guide.VersionPicture(v.Spec.Name), w, h, v.Drawing, frame.Around(box.Grow(margin*box.Long()), w, h, ""), ground}
 }
 
-// roomSketch shows the clear space: the mark, and around it what stays free.
-func (j *job) roomSketch(brand colour.RGB) (s sketch, ok bool) {
-	i := slices.IndexFunc(j.plan.Versions, func(v *version.Version) bool {
-		return v.Drawing != nil && v.Spec.Whole() && !v.OnBacking() && !v.White()
-	})
-	if i < 0 {
+// roomSketch shows the clear space: the mark, around it what stays free, and in the
+// corners the measure by which that is told.
+func (j *job) roomSketch(brand colour.RGB, vs []advice.Judged) (s sketch, ok bool) {
+	v, ok := Main(vs)
+	r := j.plan.Room(vs)
+	if !ok || r == nil {
 		return s, false
 	}
-	v := j.plan.Versions[i]
-	box, art := j.plan.FrameOf(v.Spec.Name).Box, v.Drawing.Bounds()
-	fill := func(r geom.Rect, c colour.RGB) drawing.Node {
-		return &drawing.Shape{Path: geom.Box(r), Paint: drawing.Solid{Colour: colour.Screen(c), Alpha: 1}}
+	ground := colour.White
+	if v.Dark {
+		ground = advice.DarkGround
 	}
-	tint := brand.Over(colour.White, 0.16)
-	d := &drawing.Drawing{Page: box, Nodes: append([]drawing.Node{fill(box, tint), fill(art, colour.White)}, v.Drawing.Nodes...)}
+	art := v.Look.Box
+	box := art.Grow(r.Free)
+	tint := brand.Over(ground, 0.16)
+	nodes := []drawing.Node{filled(geom.Box(box), tint), filled(geom.Box(art), ground)}
+	nodes = append(nodes, v.Drawing.Nodes...)
+	for _, b := range r.Corners(art) {
+		nodes = append(nodes, filled(ringOf(b, box.Long()/250), brand.Over(ground, 0.7)))
+	}
+	d := &drawing.Drawing{Page: box, Nodes: nodes}
 	k := min(640/box.W(), 320/box.H())
-	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, colour.White}, true
+	return sketch{guide.RoomPicture, max(1, int(box.W()*k)), max(1, int(box.H()*k)), d, box, ground}, true
+}
+
+func filled(p geom.Path, c colour.RGB) drawing.Node {
+	return &drawing.Shape{Path: p, Paint: drawing.Solid{Colour: colour.Screen(c), Alpha: 1}}
+}
+
+// ringOf is the edge of a box, so many page units thick.
+func ringOf(b geom.Rect, thick float64) geom.Path {
+	return append(geom.Box(b), geom.Box(b.Grow(-thick)).Reverse()...)
 }
 
 // Weight writes bytes in kB or MB, powers of ten.

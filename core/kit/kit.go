@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"dyekit/core/advice"
 	"dyekit/core/export"
 	"dyekit/core/finding"
 	"dyekit/core/format"
@@ -72,7 +73,9 @@ type File struct {
 	Colour   format.Space `json:"colour"`
 	// Pixels says what a file of curves holds as pixels, and how large that is
 	// sharp; empty if it holds none.
-	Pixels string  `json:"pixels,omitempty"`
+	Pixels string `json:"pixels,omitempty"`
+	// Below is set if the mark is narrower in the file than is advised for it.
+	Below  bool    `json:"below_smallest,omitempty"`
 	Bytes  int     `json:"bytes"`
 	SHA256 string  `json:"sha256"`
 	Checks []Check `json:"checks"`
@@ -90,6 +93,7 @@ type Report struct {
 	Failed     []Failure         `json:"failed,omitempty"`
 	Findings   finding.List      `json:"findings"`
 	Versions   []version.Summary `json:"versions"`
+	Advice     *advice.Advice    `json:"advice,omitempty"`
 	Readers    *outside.Verdict  `json:"readers,omitempty"`
 }
 
@@ -372,6 +376,13 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	}
 	if k.Page, err = j.guide(ctx, k, in, p.Files); err != nil {
 		return err
+	}
+	if k.Advice, err = p.Advice(ctx); err != nil {
+		return err
+	}
+	k.Advice.Uses = uses(k.Page)
+	for i := range k.Files {
+		k.Files[i].Below = p.below(k.Files[i], k.Advice.Smallest)
 	}
 	besides, left, err := j.beside(ctx, in, k.Files)
 	if err != nil {

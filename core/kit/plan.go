@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
@@ -35,6 +36,16 @@ type Plan struct {
 	Hairlines finding.List
 	Press     *colour.Press        // of files in process inks that name none
 	Inks      []version.InkMapping // of the brand, for those mixed otherwise on other paper
+
+	// Keep, if not nil, keeps what was seen of versions, for other plans of the same
+	// master: what see makes, by a key that names a version of it.
+	Keep func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error)
+
+	judged      memo[*advice.Look]
+	smallest    frame.Length // of the whole mark, as a person wrote it
+	clearSpace  *frame.Clear // a person's, with
+	clearHeight float64      // the height of its part, and
+	clearBox    geom.Rect    // where that lies, in page units
 
 	outlines *raster.Outlines // of versions of which there are several pictures
 	resolved memo[struct{}]   // those whose outlines there are
@@ -99,6 +110,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	if x, ok := colour.PressOf(r.Press); ok {
 		p.Press = x
 	}
+	p.smallest = r.Frame.Smallest
 	page := m.Drawing.Page
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
 	standard := r.Standard()
@@ -239,6 +251,7 @@ func (p *Plan) clear(ctx context.Context, s frame.Spec) (frame.Spec, error) {
 		s.Clear = nil
 		return s, nil
 	}
+	p.clearSpace, p.clearBox, p.clearHeight = s.Clear, d.Bounds(), d.Bounds().H()
 	return s.Resolved(d.Bounds().H()), nil
 }
 

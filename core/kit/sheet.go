@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/export"
 	"dyekit/core/export/jpeg"
@@ -17,7 +18,6 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/format"
 	"dyekit/core/preflight"
-	"dyekit/core/proof"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/sheet"
@@ -27,20 +27,14 @@ import (
 // Sheet is what a brand sheet says of a plan. line stands at the foot of each page;
 // set are the fonts at hand, the shipped ones if it is nil.
 func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, set *fonts.Set) (*sheet.Content, error) {
-	c := &sheet.Content{Brand: brand, Line: line, Art: p.Base.Bounds(), Frame: p.Frame.Box}
+	c := &sheet.Content{Brand: brand, Line: line, Art: p.Base.Bounds()}
 	standard := r.Standard() != nil
 	for _, v := range p.Versions {
 		if v.Drawing == nil {
 			continue
 		}
 		x := sheet.Version{Name: v.Spec.Name, Drawing: v.Drawing, Box: p.FrameOf(v.Spec.Name).Box, Own: v.OnBacking(),
-			Light: v.White() || v.Spec.Reversed == version.OnDark, Part: !v.Spec.Whole() || standard && v.Spec.Lockup == version.Full, Says: p.says(v)}
-		if k, ok := ink(v); ok {
-			if col, err := v.Spec.Ink.Colour(); err == nil {
-				x.Ink = &col
-			}
-			x.Light = x.Light || colour.Contrast(k, colour.White) < lightInk
-		}
+			Light: dark(v), Part: !v.Spec.Whole() || standard && v.Spec.Lockup == version.Full, Says: p.says(v)}
 		c.Versions = append(c.Versions, x)
 	}
 	tones, err := preflight.Tones(ctx, p.Master.Drawing)
@@ -68,9 +62,69 @@ func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, 
 	for _, f := range p.Master.Drawing.Set {
 		c.Fonts = append(c.Fonts, sheet.Font{Family: f, Faces: set.Find(f, fonts.Style{})})
 	}
-	c.Smallest.Px, c.Smallest.MM, err = p.smallest(ctx)
-	return c, err
+	return c, p.advise(ctx, c)
 }
+
+// advise fills in what is told of size, room and grounds.
+func (p *Plan) advise(ctx context.Context, c *sheet.Content) error {
+	vs, err := p.Judged(ctx, advice.Fine)
+	if err != nil {
+		return err
+	}
+	main, ok := Main(vs)
+	if !ok {
+		return nil
+	}
+	if r := p.Room(vs); r != nil {
+		c.Room = sheet.Room{Free: r.Free, Says: r.Says(), Shown: r.Shown}
+	}
+	said := map[string]bool{}
+	for _, v := range append([]advice.Judged{main}, vs...) {
+		if said[v.Lockup] || v.OneInk && v.Part && v.Dark {
+			continue
+		}
+		said[v.Lockup] = true
+		s := v.Smallest()
+		x := sheet.Smallest{Version: v.Name, Says: s.Why}
+		if s.Given() {
+			x.Px, x.MM = *s.ScreenPx, *s.PrintMM
+		} else if s.Mend != nil {
+			x.Says += " " + *s.Mend
+		}
+		c.Smallest = append(c.Smallest, x)
+	}
+	c.Grounds = []sheet.Ground{{Name: "white", Colour: paper}, {Name: "mid grey", Colour: sheet.Grey(0x80)}, {Name: "black", Colour: key}}
+	for _, k := range c.Inks {
+		if new := !slices.ContainsFunc(c.Grounds, func(g sheet.Ground) bool {
+			return colour.Difference(g.Colour.RGB.Lab(), k.Colour.RGB.Lab()) < oneGround
+		}); new && len(c.Grounds) < mostGrounds {
+			c.Grounds = append(c.Grounds, sheet.Ground{Name: k.Name, Colour: k.Colour})
+		}
+	}
+	if vs, err = p.Judged(ctx, advice.Coarse); err != nil {
+		return err
+	}
+	for i := range c.Grounds {
+		g := &c.Grounds[i]
+		at, why := advice.Choose(g.Colour.RGB, false, vs)
+		if g.Says = why; at >= 0 {
+			g.Version = vs[at].Name
+		}
+	}
+	return nil
+}
+
+// Grounds of a sheet, in process inks, and how many: those within oneGround of each
+// other (ΔE00) are one.
+var (
+	paper = colour.Colour{RGB: colour.White, Built: true}
+	key   = colour.Colour{RGB: colour.Black, Build: colour.CMYK{K: 100}, Built: true}
+)
+
+const (
+	mostGrounds = 6
+	oneGround   = 5
+)
 
 // says tells how a version is printed, in a few words.
 func (p *Plan) says(v *version.Version) string {
@@ -90,30 +144,6 @@ func (p *Plan) says(v *version.Version) string {
 		return "no ink: the paper shows"
 	}
 	return fmt.Sprintf("one ink: CMYK %.0f %.0f %.0f %.0f", b.C, b.M, b.Y, b.K)
-}
-
-// smallest is how small the mark may get, as the first version in one ink tells: px
-// on a screen and mm in print; 0 where nothing tells.
-func (p *Plan) smallest(ctx context.Context) (px int, mm float64, err error) {
-	for _, v := range p.Versions {
-		if v.Drawing == nil || v.Spec.Treatment != version.SingleInk || v.Spec.Backing != nil || v.Spec.Outline != nil || !v.Spec.Whole() {
-			continue
-		}
-		region, err := v.Region(ctx)
-		if ctx.Err() != nil {
-			return 0, 0, ctx.Err()
-		}
-		if err != nil {
-			continue
-		}
-		width := p.FrameOf(v.Spec.Name).Box.W()
-		d := proof.Details(region)
-		if n := d.Pixels(width); n > 0 {
-			return n, math.Ceil(d.Print(width)), nil
-		}
-		break
-	}
-	return 0, 0, nil
 }
 
 // SheetPDF writes pages as a PDF in process and spot inks, each build as it is.

@@ -24,44 +24,6 @@ type Detail struct {
 	GapAt  geom.Point
 }
 
-// Finest is the smaller of line and gap, 0 if there is neither.
-func (d Detail) Finest() float64 {
-	if d.Line == 0 || d.Gap > 0 && d.Gap < d.Line {
-		return d.Gap
-	}
-	return d.Line
-}
-
-// Pixels is the width in px at which the finest detail of art that is frame
-// page units wide is one pixel thick: below, details fall together (common
-// practice: on screen one pixel).
-func (d Detail) Pixels(frame float64) int {
-	if d.Finest() == 0 {
-		return 0
-	}
-	return int(math.Ceil(frame/d.Finest() - 1e-9))
-}
-
-// Thinnest lines in print, in mm: 0.25 pt in ink and 0.5 pt bare within ink
-// (common practice).
-const (
-	thinInk  = 0.25 / 72 * inch
-	thinBare = 0.5 / 72 * inch
-)
-
-// Print is the width in mm at which lines and gaps are as thick as print
-// needs them.
-func (d Detail) Print(frame float64) float64 {
-	mm := 0.0
-	if d.Line > 0 {
-		mm = frame / d.Line * thinInk
-	}
-	if d.Gap > 0 {
-		mm = max(mm, frame/d.Gap*thinBare)
-	}
-	return mm
-}
-
 // Details measures a region whose path is wound so that holes run against
 // their outlines, as planar's are. From the middle of every stretch of edge a
 // ray runs straight into the ink and one out of it; where it meets an edge

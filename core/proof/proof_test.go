@@ -74,14 +74,6 @@ func TestDetails(t *testing.T) {
 	if d := Details(union(t, wedge())); d.Line != 0 && d.Line < 10 {
 		t.Errorf("the tip of a wedge counts as a line of %v", d.Line)
 	}
-	// 3 of 100 units are one pixel at 34 px, and 0.25 pt at 2.94 mm.
-	d := Detail{Line: 3, Gap: 5}
-	if px := d.Pixels(100); px != 34 {
-		t.Errorf("the smallest size is %d px", px)
-	}
-	if mm := d.Print(100); math.Abs(mm-max(100/3.0*0.0881944, 100/5.0*0.1763889)) > 1e-4 {
-		t.Errorf("the smallest size in print is %v mm", mm)
-	}
 }
 
 // Looking for what is thin first finds what looking everywhere finds.

@@ -3,6 +3,7 @@ package sheet
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"dyekit/core/colour"
@@ -54,10 +55,15 @@ type cell struct {
 
 // grid lays cells side by side, n in a row, pictures high mm high.
 func (b *builder) grid(cells []cell, n int, high float64) (rows []row) {
-	const words = 11
 	w := (b.width() - float64(n-1)*gap) / float64(n)
 	for at := 0; at < len(cells); at += n {
 		part := cells[at:min(len(cells), at+n)]
+		words := 11.0
+		for _, c := range part {
+			if len(NewWriter(2.8, 450, Quiet).Lines(c.says, w)) > 1 {
+				words = 11 + sayLine
+			}
+		}
 		rows = append(rows, row{high + words, func(x, y float64) (ns []drawing.Node) {
 			for i, c := range part {
 				r := geom.Rect{X0: x + float64(i)*(w+gap), Y0: y}
@@ -75,13 +81,22 @@ func (b *builder) grid(cells []cell, n int, high float64) (rows []row) {
 				}
 				ns = append(ns, name.Line(Shorten(name, c.name, r.X1-left), geom.Pt(left, r.Y1+4.4)))
 				says := NewWriter(2.8, 450, Quiet)
-				ns = append(ns, says.Line(Shorten(says, c.says, w), geom.Pt(r.X0, r.Y1+8.2)))
+				lines := says.Lines(c.says, w)
+				if len(lines) > 2 {
+					lines = []string{lines[0], Shorten(says, strings.Join(lines[1:], " "), w)}
+				}
+				for i, l := range lines {
+					ns = append(ns, says.Line(l, geom.Pt(r.X0, r.Y1+8.2+sayLine*float64(i))))
+				}
 			}
 			return ns
 		}})
 	}
 	return rows
 }
+
+// sayLine is the distance between lines of what is said of a cell, in mm.
+const sayLine = 3.7
 
 // Shorten keeps a line within a width.
 func Shorten(w Writer, s string, width float64) string {
@@ -214,21 +229,11 @@ func (b *builder) first() (v Version, ok bool) {
 	return v, false
 }
 
-// sides are how much room the frame keeps round the art, in parts of the art's
-// width: above, right, below, left.
-func (b *builder) sides() [4]float64 {
-	a, f := b.c.Art, b.c.Frame
-	w := a.W()
-	return [4]float64{(a.Y0 - f.Y0) / w, (f.X1 - a.X1) / w, (f.Y1 - a.Y1) / w, (a.X0 - f.X0) / w}
-}
-
-// seen is the room, in parts of the width, from which on it is worth a block.
-const seen = 0.002
-
+// space shows the clear space, and the measure of the mark that it is told in.
 func (b *builder) space() []row {
 	v, ok := b.first()
-	side := b.sides()
-	if !ok || b.c.Art.Empty() || min(side[0], side[1], side[2], side[3]) < seen {
+	free := b.c.Room.Free
+	if !ok || b.c.Art.Empty() || !(free > 0) {
 		return nil
 	}
 	const high = 62.0
@@ -238,35 +243,39 @@ func (b *builder) space() []row {
 		if v.Light {
 			ground = dark
 		}
-		art, box := Fit(v.Drawing.Nodes, b.c.Frame, into.Grow(-9))
-		k := box.W() / b.c.Frame.W()
-		inner := geom.Rect{X0: box.X0 + (b.c.Art.X0-b.c.Frame.X0)*k, Y0: box.Y0 + (b.c.Art.Y0-b.c.Frame.Y0)*k}
-		inner.X1, inner.Y1 = inner.X0+b.c.Art.W()*k, inner.Y0+b.c.Art.H()*k
-		free := &drawing.Shape{Path: append(geom.Box(box), geom.Box(inner).Reverse()...), Paint: drawing.Solid{Colour: Grey(0xe0), Alpha: 1}}
-		ns = append(ns, Fill(geom.Box(box), ground), free)
+		whole := b.c.Art.Grow(free)
+		art, box := Fit(v.Drawing.Nodes, whole, into.Grow(-9))
+		k := box.W() / whole.W()
+		inner := box.Grow(-free * k)
+		stays := &drawing.Shape{Path: append(geom.Box(box), geom.Box(inner).Reverse()...), Paint: drawing.Solid{Colour: Grey(0xe0), Alpha: 1}}
+		ns = append(ns, Fill(geom.Box(box), ground), stays)
 		ns = append(ns, art...)
 		ns = append(ns, Frame(box, 0.2, Quiet))
+		// The measure where the mark has it, and as the room in each corner.
+		m := b.c.Room.Shown
+		at := geom.Rect{X0: box.X0 + (m.X0-whole.X0)*k, Y0: box.Y0 + (m.Y0-whole.Y0)*k, X1: box.X0 + (m.X1-whole.X0)*k, Y1: box.Y0 + (m.Y1-whole.Y0)*k}
+		ns = append(ns, Frame(at.Grow(0.2), 0.2, wrong))
+		for _, c := range inner.Corners() {
+			r := geom.Rect{X0: c.X, Y0: c.Y, X1: c.X, Y1: c.Y}.Grow(free * k / 2)
+			mid := box.Centre()
+			dx, dy := math.Copysign(free*k/2, c.X-mid.X), math.Copysign(free*k/2, c.Y-mid.Y)
+			ns = append(ns, Frame(geom.Rect{X0: r.X0 + dx, Y0: r.Y0 + dy, X1: r.X1 + dx, Y1: r.Y1 + dy}.Grow(-0.1), 0.2, wrong))
+		}
 		ns = append(ns, across(inner.X0, inner.X1, box.Y1+5, "100 %")...)
-		ns = append(ns, across(box.X0, inner.X0, box.Y0-3, percent(side[3]))...)
-		ns = append(ns, down(box.X1+3, box.Y0, inner.Y0, percent(side[0]))...)
-		says := NewWriter(3.3, 450, Printed)
+		ns = append(ns, across(box.X0, inner.X0, box.Y0-3, percent(free/b.c.Art.W()))...)
 		right := x + b.width()*0.62
-		t, h := says.Text(spaceSays(side), geom.Pt(right, y+8), b.width()*0.38)
+		t, h := NewWriter(3.3, 450, Printed).Text(spaceSays(b.c.Room.Says, free/b.c.Art.W()), geom.Pt(right, y+8), b.width()*0.38)
 		ns = append(ns, t...)
-		t, _ = NewWriter(3, 450, Quiet).Text("In parts of the width of the art. Nothing else stands in the grey.", geom.Pt(right, y+10+h), b.width()*0.38)
+		t, _ = NewWriter(3, 450, Quiet).Text("The red boxes are that measure. Nothing else stands in the grey.", geom.Pt(right, y+10+h), b.width()*0.38)
 		return append(ns, t...)
 	}}}
 }
 
 func percent(v float64) string { return fmt.Sprintf("%g %%", math.Round(v*1000)/10) }
 
-// spaceSays tells the room by a mark that is 100 mm wide.
-func spaceSays(side [4]float64) string {
-	mm := func(v float64) string { return fmt.Sprintf("%g mm", math.Round(v*1000)/10) }
-	if max(side[0], side[1], side[2], side[3])-min(side[0], side[1], side[2], side[3]) < seen {
-		return fmt.Sprintf("All round, %s of the width stays free: %s where the mark is 100 mm wide.", percent(side[0]), mm(side[0]))
-	}
-	return fmt.Sprintf("Where the mark is 100 mm wide, %s stay free above, %s on the right, %s below and %s on the left.", mm(side[0]), mm(side[1]), mm(side[2]), mm(side[3]))
+// spaceSays tells the room by its measure, and by a mark that is 100 mm wide.
+func spaceSays(measure string, share float64) string {
+	return fmt.Sprintf("All round, %s stays free: %g mm where the mark is 100 mm wide.", measure, math.Round(share*1000)/10)
 }
 
 // across and down are measures between two places, with ticks and a word.
@@ -295,12 +304,19 @@ func bar(a, z, at float64, upright bool) (ns []drawing.Node) {
 // screenInch is how many px of a screen are an inch (CSS Values 3, section 6.2).
 const screenInch = 96
 
-func (b *builder) small() []row {
-	v, ok := b.first()
-	s := b.c.Smallest
-	if !ok || s.Px == 0 && s.MM == 0 {
-		return nil
+// small shows the mark and its lockups at their smallest sizes, as true pixels and mm
+// are: as wide as a bar on paper.
+func (b *builder) small() (rows []row) {
+	for _, s := range b.c.Smallest {
+		i := slices.IndexFunc(b.c.Versions, func(v Version) bool { return v.Name == s.Version && v.Drawing != nil })
+		if i >= 0 {
+			rows = append(rows, b.smallest(b.c.Versions[i], s))
+		}
 	}
+	return rows
+}
+
+func (b *builder) smallest(v Version, s Smallest) row {
 	type size struct {
 		mm   float64
 		word string
@@ -312,9 +328,10 @@ func (b *builder) small() []row {
 	if s.Px > 0 {
 		sizes = append(sizes, size{float64(s.Px) / screenInch * 25.4, fmt.Sprintf("%d px on a screen", s.Px)})
 	}
+	art := v.Drawing.Bounds()
+	shape := art.H() / art.W()
 	// What is large is told in words alone.
 	const largest = 60
-	shape := v.Box.H() / v.Box.W()
 	fits := func(x size) bool { return x.mm <= largest && x.mm*shape <= largest }
 	high := 0.0
 	for _, x := range sizes {
@@ -322,7 +339,11 @@ func (b *builder) small() []row {
 			high = max(high, x.mm*shape)
 		}
 	}
-	return []row{{high + 13, func(x, y float64) (ns []drawing.Node) {
+	says := NewWriter(3, 450, Quiet)
+	lines := says.Lines(s.Says, b.width())
+	words := 4.2 * float64(len(lines))
+	return row{high + 13 + words, func(x, y float64) (ns []drawing.Node) {
+		left := x
 		for _, z := range sizes {
 			w := NewWriter(3, 450, Printed)
 			if !fits(z) {
@@ -331,18 +352,19 @@ func (b *builder) small() []row {
 				continue
 			}
 			r := geom.Rect{X0: x, Y0: y, X1: x + z.mm, Y1: y + z.mm*shape}
-			if v.Light {
+			if v.Light && !v.Own {
 				ns = append(ns, Fill(geom.Box(r.Grow(1)), dark))
 			}
-			art, _ := Fit(v.Drawing.Nodes, v.Box, r)
-			ns = append(ns, art...)
+			drawn, _ := Fit(v.Drawing.Nodes, art, r)
+			ns = append(ns, drawn...)
 			ns = append(ns, bar(r.X0, r.X1, y+high+2.5, false)...)
 			ns = append(ns, w.Line(z.word, geom.Pt(x, y+high+7.5)))
 			x += max(z.mm, w.Width(z.word)) + 16
 		}
-		if high == 0 {
-			return ns
+		if high > 0 {
+			ns = append(ns, says.Line("drawn at true size on paper", geom.Pt(x, y+high+7.5)))
 		}
-		return append(ns, NewWriter(3, 450, Quiet).Line("drawn at true size on paper", geom.Pt(x, y+high+7.5)))
-	}}}
+		t, _ := says.Text(s.Says, geom.Pt(left, y+high+12), b.width())
+		return append(ns, t...)
+	}}
 }

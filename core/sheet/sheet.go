@@ -26,9 +26,10 @@ type Content struct {
 	Versions []Version
 	Inks     []Ink
 	Fonts    []Font
-	// Art and Frame are those of the whole mark, in page units of its first version.
-	Art, Frame geom.Rect
-	Smallest   Smallest
+	Art      geom.Rect // of the whole mark, in page units of its first version
+	Room     Room
+	Smallest []Smallest // of the whole mark first, then of lockups
+	Grounds  []Ground
 }
 
 // A Version is one of the mark.
@@ -40,7 +41,6 @@ type Version struct {
 	Light   bool      // for dark grounds
 	Own     bool      // it has a ground of its own
 	Part    bool      // of the mark, as a lockup
-	Ink     *colour.Colour
 }
 
 // An Ink is a colour of the mark.
@@ -56,11 +56,28 @@ type Font struct {
 	Faces  []*fonts.Face
 }
 
-// Smallest is how small the mark may get: width on a screen and in print; 0 where it
-// is not known.
+// A Smallest is how small a version may be.
 type Smallest struct {
-	Px int
-	MM float64
+	Version string
+	Px      int     // wide on a screen; 0 where no rule is given
+	MM      float64 // in print
+	Says    string  // the reason, or what is the matter
+}
+
+// A Room is what stays free round the mark; there is none if Free is 0.
+type Room struct {
+	Free float64 // page units
+	Says string  // in a measure of the mark: "the cap height"
+	// Shown is a letter, the symbol or the whole: what is measured, in page units.
+	Shown geom.Rect
+}
+
+// A Ground is what the mark is put on, and the version for it.
+type Ground struct {
+	Name    string
+	Colour  colour.Colour
+	Version string // "" if none stands there
+	Says    string // why, in a sentence
 }
 
 // Papers by their names, in mm.

@@ -24,13 +24,16 @@ func mark(w, h float64, c colour.RGB) (*drawing.Drawing, geom.Rect) {
 }
 
 func content(w, h float64, inks int) *Content {
-	plum, black, white := colour.FromBytes(0x6b, 0x2d, 0x4f), colour.Screen(colour.Black), colour.Screen(colour.White)
-	c := &Content{Brand: "Odd Kettle Teahouse", Line: "Larkmoor Studio", Smallest: Smallest{Px: 40, MM: 12}}
+	plum := colour.FromBytes(0x6b, 0x2d, 0x4f)
+	c := &Content{Brand: "Odd Kettle Teahouse", Line: "Larkmoor Studio"}
+	c.Smallest = []Smallest{{Version: "colour", Px: 40, MM: 12, Says: "The lower-case letters have to be 5 px and 1.2 mm high to be read."}, {Version: "emblem", Says: "It is drawn in lines that are hair-thin against its size. Thicken the lines."}}
+	c.Grounds = []Ground{{Name: "white", Colour: colour.Screen(colour.White), Version: "colour", Says: "It is drawn for this ground."}, {Name: "a rather strange ground", Colour: Grey(0x80), Says: "No version stands here: choose another ground."}}
 	d, box := mark(w, h, plum)
-	c.Art, c.Frame = d.Bounds(), box
+	c.Art = d.Bounds()
+	c.Room = Room{Free: c.Art.H() / 4, Says: "a quarter of the height of the mark", Shown: c.Art}
 	k, _ := mark(w, h, colour.Black)
 	l, _ := mark(w, h, colour.White)
-	c.Versions = []Version{{Name: "colour", Drawing: d, Box: box, Says: "as drawn"}, {Name: "black", Drawing: k, Box: box, Ink: &black}, {Name: "white", Drawing: l, Box: box, Light: true, Ink: &white}, {Name: "emblem", Drawing: d, Box: box, Part: true}}
+	c.Versions = []Version{{Name: "colour", Drawing: d, Box: box, Says: "as drawn"}, {Name: "black", Drawing: k, Box: box}, {Name: "white", Drawing: l, Box: box, Light: true}, {Name: "emblem", Drawing: d, Box: box, Part: true}}
 	for i := range inks {
 		x := colour.FromBytes(uint8(40*i+20), uint8(200-30*i), 0x4f)
 		c.Inks = append(c.Inks, Ink{Name: fmt.Sprintf("An ink with a rather long name, number %d", i+1), Colour: colour.Screen(x), Build: colour.CMYK{C: 20, M: 60, Y: 10, K: float64(10 * i)}})
@@ -153,14 +156,13 @@ func TestGrey(t *testing.T) {
 	}
 }
 
-// The grey of the clear space is as wide on each side of the art as the frame leaves
-// it, and the measures beside it lead from one edge of the grey to the other.
+// The grey of the clear space is as wide on each side of the art as is said, the
+// measures beside it lead from one edge of the grey to the other, and the boxes in its
+// corners are as wide as it.
 func TestClearSpaceIsDrawnAsItIs(t *testing.T) {
 	c := content(300, 200, 1)
-	// Left 30, above 15, right 60, below 45: of the 300 that the art is wide, 10 %, 5 %,
-	// 20 % and 15 %.
 	c.Art = geom.Rect{X0: 0, Y0: 0, X1: 300, Y1: 200}
-	c.Frame = geom.Rect{X0: -30, Y0: -15, X1: 360, Y1: 245}
+	c.Room = Room{Free: 30, Says: "the cap height", Shown: geom.Rect{X0: 10, Y0: 20, X1: 40, Y1: 50}}
 	s, err := Pages(c, Layout{Blocks: []string{"space"}})
 	if err != nil {
 		t.Fatal(err)
@@ -183,9 +185,9 @@ func TestClearSpaceIsDrawnAsItIs(t *testing.T) {
 	cs := grey.Path.Subpaths()
 	box, art := cs[0].Bounds(), cs[1].Bounds()
 	k := art.W() / 300
-	for side, d := range map[string][2]float64{"left": {art.X0 - box.X0, 30}, "above": {art.Y0 - box.Y0, 15}, "right": {box.X1 - art.X1, 60}, "below": {box.Y1 - art.Y1, 45}} {
-		if math.Abs(d[0]-d[1]*k) > 1e-6 {
-			t.Errorf("%s the grey is %.3f mm wide, want %.3f", side, d[0], d[1]*k)
+	for side, d := range map[string]float64{"left": art.X0 - box.X0, "above": art.Y0 - box.Y0, "right": box.X1 - art.X1, "below": box.Y1 - art.Y1} {
+		if math.Abs(d-30*k) > 1e-6 {
+			t.Errorf("%s the grey is %.3f mm wide, want %.3f", side, d, 30*k)
 		}
 	}
 	if math.Abs(art.H()-200*k) > 1e-6 {
@@ -193,13 +195,21 @@ func TestClearSpaceIsDrawnAsItIs(t *testing.T) {
 	}
 	line := func(x0, y0, x1, y1 float64) bool {
 		return slices.ContainsFunc(bars, func(b geom.Rect) bool {
-			return math.Abs(b.X0-x0)+math.Abs(b.X1-x1) < 1e-6 && b.H() < 0.3 && b.Y0 >= y0 && b.Y1 <= y1 || math.Abs(b.Y0-y0)+math.Abs(b.Y1-y1) < 1e-6 && b.W() < 0.3 && b.X0 >= x0 && b.X1 <= x1
+			return math.Abs(b.X0-x0)+math.Abs(b.X1-x1) < 1e-6 && b.H() < 0.3 && b.Y0 >= y0 && b.Y1 <= y1
+		})
+	}
+	square := func(x0, y0 float64) bool {
+		return slices.ContainsFunc(bars, func(b geom.Rect) bool {
+			const edge = 0.45 // mm, of the line that it is drawn with
+			return math.Abs(b.X0-x0) < edge && math.Abs(b.Y0-y0) < edge && math.Abs(b.W()-30*k) < 2*edge && math.Abs(b.H()-30*k) < 2*edge
 		})
 	}
 	for what, ok := range map[string]bool{
-		"the width, below":  line(art.X0, box.Y1, art.X1, box.Y1+9),
-		"the left, above":   line(box.X0, box.Y0-9, art.X0, box.Y0),
-		"the top, at right": line(box.X1, box.Y0, box.X1+9, art.Y0),
+		"the width, below": line(art.X0, box.Y1, art.X1, box.Y1+9),
+		"the left, above":  line(box.X0, box.Y0-9, art.X0, box.Y0),
+		"an upper corner":  square(box.X0, box.Y0),
+		"a lower corner":   square(art.X1, art.Y1),
+		"the letter":       square(box.X0+40*k, box.Y0+50*k),
 	} {
 		if !ok {
 			t.Errorf("no measure of %s", what)

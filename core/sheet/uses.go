@@ -1,54 +1,24 @@
 package sheet
 
 import (
-	"fmt"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
-	"dyekit/core/version"
 )
 
-// standing is the version for a ground; ok is false if none stands there.
-func (b *builder) standing(ground colour.RGB) (best Version, contrast float64, ok bool) {
-	stands := make([]version.Stand, len(b.c.Versions))
-	for i, v := range b.c.Versions {
-		stands[i] = version.Stand{Light: v.Light, Out: v.Drawing == nil || v.Part || v.Own}
-		if v.Ink != nil {
-			stands[i].Ink = &v.Ink.RGB
-		}
-	}
-	i, contrast := version.Standing(ground, stands)
-	if i < 0 {
-		return Version{}, 0, false
-	}
-	return b.c.Versions[i], contrast, true
-}
-
+// grounds shows the version for each ground.
 func (b *builder) grounds() []row {
-	grounds := []struct {
-		name string
-		c    colour.Colour
-	}{{"white", white}, {"mid grey", mid}, {"black", black}}
-	for _, k := range b.c.Inks {
-		if !k.Colour.RGB.NearWhite() && len(grounds) < 6 {
-			grounds = append(grounds, struct {
-				name string
-				c    colour.Colour
-			}{k.Name, tint(k, 100)})
-		}
-	}
 	var cells []cell
-	for _, g := range grounds {
-		v, c, ok := b.standing(g.c.RGB)
-		x := cell{ground: g.c, edge: g.c.RGB.NearWhite(), name: "On " + g.name, says: "no version stands here: choose another ground"}
+	for _, g := range b.c.Grounds {
+		x := cell{ground: g.Colour, edge: g.Colour.RGB.NearWhite(), name: "On " + g.Name, says: g.Says}
 		x.draw = func(geom.Rect) []drawing.Node { return nil }
-		if ok {
-			x.says = v.Name
-			if c > 0 {
-				x.says += fmt.Sprintf(", contrast %.1f : 1", math.Floor(c*10)/10)
-			}
+		i := slices.IndexFunc(b.c.Versions, func(v Version) bool { return v.Name == g.Version && v.Drawing != nil })
+		if i >= 0 {
+			v := b.c.Versions[i]
+			x.name += ": " + v.Name
 			x.draw = func(r geom.Rect) []drawing.Node {
 				ns, _ := Fit(v.Drawing.Nodes, v.Box, r.Grow(-min(r.W(), r.H())*0.16))
 				return ns

@@ -1,7 +1,6 @@
 package preview
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -9,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
@@ -17,7 +17,6 @@ import (
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/kit"
-	"dyekit/core/preflight"
 	"dyekit/core/raster"
 )
 
@@ -254,73 +253,30 @@ func within(box geom.Rect, width, height int) (w, h int) {
 	return max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
 }
 
-// Shares of its area with which a version must stand out: half, to be seen at
-// all; nearly all, to be whole where it is used.
-const (
-	half  = 0.5
-	whole = 0.85
-)
-
-// Stands is the contrast with which a version stands on a ground: that which
-// half of its area reaches or betters. What brings a box of its own stands on
-// that.
-func (w *Snapshot) Stands(ctx context.Context, name string, ground colour.RGB) (float64, error) {
-	return w.stands(ctx, name, ground, half)
-}
-
-// stands is the contrast that a share of a version's area reaches or betters.
-func (w *Snapshot) stands(ctx context.Context, name string, ground colour.RGB, share float64) (float64, error) {
-	v, ok := w.Version(name)
-	if !ok || v.Drawing == nil {
-		return 0, ErrNotFound
-	}
-	if b, ok := w.backs[name]; ok {
-		ground = b
-	}
-	if v.Mark().Has().Pictures { // the mean of what is opaque
-		c, err := w.mean(ctx, v.Mark())
-		return colour.Contrast(c, ground), err
-	}
-	if v.Spec.Outline != nil { // made for any ground: the fill or its line is seen
-		most := 1.0
-		for _, t := range w.tones[name] {
-			most = max(most, colour.Contrast(t.Colour.RGB, ground))
-		}
-		return most, nil
-	}
-	ts := slices.Clone(w.tones[name])
-	contrast := func(t preflight.Tone) float64 { return colour.Contrast(t.Colour.RGB, ground) }
-	slices.SortFunc(ts, func(a, b preflight.Tone) int { return cmp.Compare(contrast(b), contrast(a)) })
-	sum := 0.0
-	for _, t := range ts {
-		if sum += t.Share; sum >= share {
-			return contrast(t), nil
-		}
-	}
-	return 1, nil
-}
-
-func (w *Snapshot) mean(ctx context.Context, d *drawing.Drawing) (colour.RGB, error) {
-	img, err := raster.Render(ctx, d, raster.Fit(w.Plan.Frame.Box, 64, 64), 64, 64, raster.Options{})
+// On tells how a version stands on a ground.
+func (w *Snapshot) On(ctx context.Context, name string, ground colour.RGB) (advice.Standing, error) {
+	j, err := w.judged(ctx, name, advice.Coarse)
 	if err != nil {
-		return colour.RGB{}, err
+		return advice.Standing{}, err
 	}
-	return meanOf(img), nil
+	return j.On(ground), nil
 }
 
-func meanOf(img *image.NRGBA) colour.RGB {
-	var s [4]float64
-	for i := 0; i < len(img.Pix); i += 4 {
-		a := float64(img.Pix[i+3])
-		for c := range 3 {
-			s[c] += a * float64(img.Pix[i+c]) / 255
-		}
-		s[3] += a
+// judged is a version with what is seen of it.
+func (w *Snapshot) judged(ctx context.Context, name string, grain advice.Grain) (advice.Judged, error) {
+	if v, ok := w.Version(name); !ok || v.Drawing == nil {
+		return advice.Judged{}, ErrNotFound
 	}
-	if s[3] == 0 {
-		return colour.White
+	return w.Plan.JudgedBy(ctx, name, grain)
+}
+
+// Smallest tells how small a version may be.
+func (w *Snapshot) Smallest(ctx context.Context, name string) (advice.Smallest, error) {
+	j, err := w.judged(ctx, name, advice.Fine)
+	if err != nil {
+		return advice.Smallest{}, err
 	}
-	return colour.RGB{R: s[0] / s[3], G: s[1] / s[3], B: s[2] / s[3]}
+	return j.Smallest(), nil
 }
 
 // Through draws a version through a box of the page. With another over it, what

@@ -56,3 +56,19 @@ var (
 	photoMean = sync.OnceValue(func() colour.RGB { return meanOf(photo()) })
 	duskMean  = sync.OnceValue(func() colour.RGB { return meanOf(dusk()) })
 )
+
+// meanOf is the mean colour of what is opaque in a picture.
+func meanOf(img *image.NRGBA) colour.RGB {
+	var s [4]float64
+	for i := 0; i < len(img.Pix); i += 4 {
+		a := float64(img.Pix[i+3])
+		for c := range 3 {
+			s[c] += a * float64(img.Pix[i+c]) / 255
+		}
+		s[3] += a
+	}
+	if s[3] == 0 {
+		return colour.White
+	}
+	return colour.RGB{R: s[0] / s[3], G: s[1] / s[3], B: s[2] / s[3]}
+}

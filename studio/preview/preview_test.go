@@ -13,12 +13,10 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"dyekit/core/colour"
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/parts"
-	"dyekit/core/preflight"
 	"dyekit/core/proof"
 	"dyekit/studio/decision"
 )
@@ -167,28 +165,16 @@ func TestPreviews(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	white := w.Grounds()[0].Colour
-	// Ten colours, none of which covers half: seven tenths are black.
-	many := &Snapshot{Plan: w.Plan, tones: map[string][]preflight.Tone{"colour": nil}}
-	for i := range 10 {
-		c := colour.White
-		if i%3 != 0 || i == 9 {
-			c = colour.Black
-		}
-		many.tones["colour"] = append(many.tones["colour"], preflight.Tone{Colour: colour.Screen(c), Share: 0.1})
-	}
-	if c, err := many.Stands(ctx, "colour", white); err != nil || c < 20.9 {
-		t.Errorf("many small colours stand at %v, %v", c, err)
-	}
 	// The master has a white box behind the art: it stands on that everywhere.
 	for _, g := range w.Grounds()[:3] {
-		if c, err := w.Stands(ctx, "colour", g.Colour); err != nil || c < 7 || c > 8 {
-			t.Errorf("in its white box on %s it stands at %v, %v", g.Name, c, err)
+		if c, err := w.On(ctx, "colour", g.Colour); err != nil || c.Contrast < 7 || c.Contrast > 8 {
+			t.Errorf("in its white box on %s it stands at %+v, %v", g.Name, c, err)
 		}
 	}
-	if c, err := w.Stands(ctx, "white", white); err != nil || c > 1.01 {
+	if c, err := w.On(ctx, "white", white); err != nil || c.Contrast > 1.01 || c.Holds {
 		t.Errorf("white on white stands at %v, %v", c, err)
 	}
-	if c, err := w.Stands(ctx, "black", white); err != nil || c < 20.9 {
+	if c, err := w.On(ctx, "black", white); err != nil || c.Contrast < 20.9 || !c.Holds {
 		t.Errorf("black on white stands at %v, %v", c, err)
 	}
 }
@@ -279,13 +265,13 @@ func TestProofs(t *testing.T) {
 	if _, err := w.PlatePicture(ctx, "colour", 9); !errors.Is(err, ErrNotFound) {
 		t.Errorf("no such plate: %v", err)
 	}
-	f, err := w.Fine(ctx, "black")
-	if err != nil || f.Pixels < 1 || f.Print <= 0 {
-		t.Errorf("fine: %+v, %v", f, err)
+	f, err := w.Smallest(ctx, "black")
+	if err != nil || !f.Given() || f.Why == "" {
+		t.Errorf("smallest: %+v, %v", f, err)
 	}
 	for _, x := range w.Scenes() {
-		name, err := w.StandsOn(ctx, x.Ground)
-		if err != nil {
+		name, why, err := w.StandsOn(ctx, Ground{Colour: x.Ground})
+		if err != nil || name == "" || why == "" {
 			t.Fatal(err)
 		}
 		b, err := w.Scene(ctx, x.Key, name, 120, 80)

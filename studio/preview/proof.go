@@ -2,13 +2,13 @@ package preview
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"image"
 	stdpng "image/png"
 	"io"
 	"slices"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/export"
 	"dyekit/core/export/png"
@@ -165,33 +165,6 @@ func (w *Snapshot) region(ctx context.Context, name string) (geom.Path, error) {
 	return v.Region(ctx)
 }
 
-// A Fine is the finest detail of a version and what follows from it.
-type Fine struct {
-	proof.Detail
-	Pixels  int     // the width at which it is one pixel thick
-	Print   float64 // mm, the width at which print keeps it
-	Refused string  // why it cannot be measured
-}
-
-// Fine measures a version.
-func (w *Snapshot) Fine(ctx context.Context, name string) (Fine, error) {
-	look := w.looks[name] + " fine"
-	return w.table.fine.Get(ctx, look, func(ctx context.Context) (Fine, error) {
-		r, err := w.region(ctx, name)
-		var in *decision.InputError
-		if errors.As(err, &in) {
-			return Fine{Refused: in.Message}, nil
-		}
-		if err != nil {
-			return Fine{}, err
-		}
-		f := Fine{Detail: proof.Details(r)}
-		width := w.Plan.FrameOf(name).Box.W()
-		f.Pixels, f.Print = f.Detail.Pixels(width), f.Detail.Print(width)
-		return f, nil
-	})
-}
-
 // Cut measures a version as a cutter follows it.
 func (w *Snapshot) Cut(ctx context.Context, name string, mm float64) (proof.Cut, error) {
 	r, err := w.region(ctx, name)
@@ -211,14 +184,16 @@ func (w *Snapshot) Sewn(ctx context.Context, name string, mm float64) (float64, 
 	return lost, err
 }
 
-// Small draws a version so many px wide, each pixel as it is in the file.
+// Small draws the art of a version so many px wide, without the margin of its files,
+// each pixel as it would be there.
 func (w *Snapshot) Small(ctx context.Context, name string, width int) ([]byte, error) {
-	a, _, err := w.artOf(name)
+	a, v, err := w.artOf(name)
 	if err != nil {
 		return nil, err
 	}
-	h := max(1, int(float64(width)*a.Box.H()/a.Box.W()+0.5))
-	return w.picture(ctx, w.looks[name]+" small", a.Drawing, a.Box, width, h, nil)
+	box := v.Mark().Bounds()
+	h := max(1, int(float64(width)*box.H()/box.W()+0.5))
+	return w.picture(ctx, w.looks[name]+" small", a.Drawing, box, width, h, nil)
 }
 
 // Machine is what is left of a version that is mm wide after a machine: fax,
@@ -352,17 +327,18 @@ func (w *Snapshot) Eyes(ctx context.Context, name, key string, width, height int
 // darkGround is where light versions are looked at.
 var darkGround = colour.FromBytes(0x2b, 0x2b, 0x2a)
 
-// groundFor is white, or dark for versions that do not stand on white.
+// groundFor is white, or dark for versions that are made for that.
 func (w *Snapshot) groundFor(ctx context.Context, name string) colour.RGB {
-	if c, err := w.Stands(ctx, name, colour.White); err == nil && c < 1.5 {
-		return darkGround
+	if w.Dark(ctx, name) {
+		return advice.DarkGround
 	}
 	return colour.White
 }
 
 // Dark reports whether a version is looked at on a dark ground.
 func (w *Snapshot) Dark(ctx context.Context, name string) bool {
-	return w.groundFor(ctx, name) == darkGround
+	j, err := w.judged(ctx, name, advice.Coarse)
+	return err == nil && j.Dark
 }
 
 // brand is the colour that covers most of the art, if white stands on it.
@@ -392,60 +368,18 @@ func (w *Snapshot) Scene(ctx context.Context, key, name string, width, height in
 	return w.picture(ctx, w.looks[name]+" scene "+key+s.Ground.Hex(), d, d.Page, width, height, nil)
 }
 
-// What a version in colour must keep to be chosen for a ground: most of its area
-// clearly seen, and of every part that matters some. Its weakest speck may fade,
-// as a designer lets it (common practice; the figures are this engine's).
-const (
-	clear    = 2.0  // contrast at which an area in colour is clearly seen
-	mostArea = 0.75 // share of the area
-	matters  = 0.03 // share of the area from which on a part matters
-	someSeen = 1.6  // contrast that the best of such a part has
-)
-
-// StandsOn names the version that a designer would choose for a ground: the
-// first, in the recipe's order, that holds there, or the one that comes nearest.
-func (w *Snapshot) StandsOn(ctx context.Context, ground colour.RGB) (string, error) {
-	best, most := "", 0.0
-	for _, v := range w.Plan.Versions {
-		if v.Drawing == nil || v.OnBacking() {
-			continue
-		}
-		c, err := w.stands(ctx, v.Spec.Name, ground, whole)
-		if err != nil {
-			return "", err
-		}
-		if c >= 3 || w.holds(ctx, v, ground) {
-			return v.Spec.Name, nil
-		}
-		if c > most {
-			best, most = v.Spec.Name, c
-		}
+// StandsOn names the version that is advised for a ground, and why.
+func (w *Snapshot) StandsOn(ctx context.Context, g Ground) (name, why string, err error) {
+	vs, err := w.Plan.Judged(ctx, advice.Coarse)
+	if err != nil {
+		return "", "", err
 	}
-	if best == "" {
-		return "", ErrNotFound
+	i, why := advice.Choose(g.Colour, g.Photo, vs)
+	if i < 0 {
+		return "", why, nil
 	}
-	return best, nil
+	return vs[i].Name, why, nil
 }
 
-// holds reports whether a version in colour keeps what matters on a ground.
-func (w *Snapshot) holds(ctx context.Context, v *version.Version, ground colour.RGB) bool {
-	if v.Spec.OneInk() || v.Drawing.Has().Pictures {
-		return false
-	}
-	if c, err := w.stands(ctx, v.Spec.Name, ground, mostArea); err != nil || c < clear {
-		return false
-	}
-	area, seen := map[string]float64{}, map[string]float64{}
-	for _, t := range w.tones[v.Spec.Name] {
-		for _, p := range t.Parts {
-			area[p] += t.Share / float64(len(t.Parts))
-			seen[p] = max(seen[p], colour.Contrast(t.Colour.RGB, ground))
-		}
-	}
-	for p, share := range area {
-		if share >= matters && seen[p] < someSeen {
-			return false
-		}
-	}
-	return true
-}
+// Advice is all that is advised of the mark.
+func (w *Snapshot) Advice(ctx context.Context) (*advice.Advice, error) { return w.Plan.Advice(ctx) }

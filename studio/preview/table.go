@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"strings"
 
+	"dyekit/core/advice"
 	"dyekit/core/fonts"
 	"dyekit/core/intake/picture"
 	"dyekit/core/recipe"
@@ -28,6 +29,7 @@ const (
 	maxMasters = 96 << 20 // bytes of masters read, and as many made ready
 	maxPNGs    = 64 << 20 // bytes of previews
 	maxWeights = 20_000
+	maxLooked  = 64 << 20 // bytes of what is seen of versions
 	maxSeen    = 300      // names of pictures
 	maxBares   = 24 << 20 // bytes of versions on nothing
 	maxPlates  = 6        // separated versions, some 6 MB each
@@ -75,7 +77,7 @@ type Table struct {
 	pngs     *cache.Cache[[]byte]
 	bares    *cache.Cache[bare] // versions on nothing, for many grounds
 	weights  *cache.Cache[Weight]
-	fine     *cache.Cache[Fine]
+	looked   *cache.Cache[*advice.Look]
 	plates   *cache.Cache[[]proof.Plate]
 	finished *cache.Cache[*version.Version] // looked at, and not kept
 	weighing chan struct{}                  // held by whoever weighs
@@ -91,7 +93,7 @@ func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byt
 		sources:  cache.New(maxMasters, func(s *source) int { return s.weight }),
 		pngs:     cache.New(maxPNGs, func(b []byte) int { return len(b) }),
 		bares:    cache.New(maxBares, bare.weight),
-		weights:  cache.New(maxWeights, cache.One[Weight]), fine: cache.New(maxSeen, cache.One[Fine]), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
+		weights:  cache.New(maxWeights, cache.One[Weight]), looked: cache.New(maxLooked, (*advice.Look).Weight), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
 		finished: cache.New(maxWorks, cache.One[*version.Version]),
 	}
 }

@@ -6,9 +6,9 @@ import (
 	"log/slog"
 	"sync"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
-	"dyekit/core/drawing"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/parallel"
@@ -31,9 +31,7 @@ type Snapshot struct {
 	Stop      string // why no kit can be made, or ""
 
 	art     *version.Art
-	tones   map[string][]preflight.Tone // by version, without a backing
-	backs   map[string]colour.RGB       // by version: its backing, if it has one
-	looks   map[string]string           // by version: names how it looks
+	looks   map[string]string // by version: names how it looks
 	standIn func() (*intake.Master, error)
 	table   *Table
 	heavy   int        // what it weighs among works, above one
@@ -86,33 +84,11 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 	if w.Plan.Inks, err = m.InkMappings(); err != nil {
 		return nil, err
 	}
-	w.tones, w.looks, w.backs = map[string][]preflight.Tone{}, map[string]string{}, map[string]colour.RGB{}
+	w.Plan.Keep = func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error) {
+		return t.looked.Get(ctx, w.Source+" look "+key, see)
+	}
+	w.looks = map[string]string{}
 	for _, v := range w.Plan.Versions {
-		ts := w.Tones
-		if v.Drawing != nil && v.Spec.Treatment != version.AsDrawn {
-			if ts, err = preflight.Tones(ctx, v.Drawing); err != nil {
-				return nil, err
-			}
-		}
-		if c, ok := v.GroundColour(); ok {
-			if ts, err = preflight.Tones(ctx, v.Mark()); err != nil {
-				return nil, err
-			}
-			w.backs[v.Spec.Name] = c
-		} else if v.Drawing != nil {
-			if b, ok := preflight.Backing(v.Drawing); ok {
-				// What has a box behind it stands on that box wherever it is.
-				d, _, _, err := preflight.DropBacking.Apply(ctx, v.Drawing)
-				if err != nil {
-					return nil, err
-				}
-				if ts, err = preflight.Tones(ctx, d); err != nil {
-					return nil, err
-				}
-				w.backs[v.Spec.Name] = b.Paint.(drawing.Solid).Colour.RGB
-			}
-		}
-		w.tones[v.Spec.Name] = ts
 		if w.looks[v.Spec.Name], err = w.lookOf(v.Spec); err != nil {
 			return nil, err
 		}

@@ -1,4 +1,4 @@
-package guide
+package advice
 
 import (
 	"cmp"
@@ -34,10 +34,10 @@ type want struct {
 }
 
 // suits reports whether a file is of the kind wanted.
-func (w want) suits(p *Page, f File) bool {
-	v, k := p.version(f.First()), f.kind()
+func (w want) suits(p Files, f File) bool {
+	v, k := p.version(f.First()), f.Kind()
 	switch {
-	case !slices.Contains(w.formats, f.Format), f.inSet() != w.set,
+	case !slices.Contains(w.formats, f.Format), f.InSet() != w.set,
 		w.cmyk && f.Colour != format.CMYK, !w.cmyk && k.Pixels && f.Colour == format.CMYK,
 		f.WidthPx > 0 && f.WidthPx < w.least, w.ppi > 0 && f.PPI < w.ppi,
 		w.colour && v.OneInk, f.Pixels && !w.picture:
@@ -56,7 +56,7 @@ func (w want) suits(p *Page, f File) bool {
 }
 
 // better orders files that suit: less than 0 if a serves better.
-func (w want) better(p *Page, a, b File) int {
+func (w want) better(p Files, a, b File) int {
 	u, v := p.version(a.First()), p.version(b.First())
 	no := func(x bool) int {
 		if x {
@@ -73,7 +73,7 @@ func (w want) better(p *Page, a, b File) int {
 	if w.stand == inBlack {
 		order = append(order, no(!u.Black)-no(!v.Black))
 	}
-	if w.stand == onLight {
+	if w.stand == onLight || w.stand == onDark {
 		order = append(order, no(u.OneInk)-no(v.OneInk))
 	}
 	order = append(order, no(u.Backed)-no(v.Backed), cmp.Compare(w.far(a), w.far(b)))
@@ -81,7 +81,7 @@ func (w want) better(p *Page, a, b File) int {
 }
 
 // lean is how far a picture is from a square, in steps of a tenth.
-func (p *Page) lean(f File) float64 {
+func (p Files) lean(f File) float64 {
 	r := p.version(f.First()).Aspect
 	if f.WidthPx > 0 && f.HeightPx > 0 {
 		r = float64(f.WidthPx) / float64(f.HeightPx)
@@ -101,7 +101,7 @@ func (w want) far(f File) float64 {
 }
 
 // best is the file that serves a want best.
-func (p *Page) best(w want) (File, bool) {
+func (p Files) best(w want) (File, bool) {
 	var got File
 	found := false
 	for _, f := range p.Files {
@@ -145,12 +145,12 @@ var (
 // uses in the order in which people ask (common practice); the widths wanted are
 // common practice too.
 var uses = []use{
-	{"web", []want{{why: "svg", formats: curves}, {why: "png", formats: picture, width: 1000}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1000}},
+	{"web", []want{{why: "svg", formats: curves, colour: true}, {why: "png", formats: picture, width: 1000, colour: true}, {why: "svg", formats: curves}, {why: "png", formats: picture, width: 1000}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1000}},
 		[]want{{why: "dark", formats: append(curves, picture...), stand: onDark, width: 1000}, {why: "insist", formats: picture[:1], width: 500}, {why: "light-weight", formats: picture[1:], width: 1000}}},
 	{"profile", []want{{why: "square", formats: append(picture, format.JPEG), width: 1000, least: 200, square: true}},
 		[]want{{why: "dark", formats: picture, stand: onDark, width: 1000, square: true}}},
-	{"letter", []want{{why: "png", formats: picture[:1], width: 1300, least: 600, colour: true}, {why: "png", formats: picture[:1], width: 1300, colour: true}, {why: "png", formats: picture[:1], width: 1300}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1300}},
-		[]want{{why: "print", formats: picture[:1], least: 2000}, {why: "sharp", formats: curves}}},
+	{"letter", []want{{why: "png", formats: picture[:1], width: 1300, least: 600, ppi: 140, colour: true}, {why: "png", formats: picture[:1], width: 1300, least: 600, colour: true}, {why: "png", formats: picture[:1], width: 1300, colour: true}, {why: "png", formats: picture[:1], width: 1300}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1300}},
+		[]want{{why: "print", formats: picture[:1], least: 2000, colour: true}, {why: "sharp", formats: curves, colour: true}}},
 	{"dark", []want{{why: "png", formats: picture, stand: onDark, width: 1300}, {why: "svg", formats: append(curves, printed...), stand: onDark}},
 		[]want{{why: "web", formats: curves, stand: onDark}, {why: "press", formats: printed, stand: onDark}}},
 	{"print", []want{{why: "cmyk", formats: printed, cmyk: true}, {why: "rgb", formats: printed}, {why: "picture", formats: printed, picture: true}},
@@ -163,8 +163,63 @@ var uses = []use{
 		[]want{{why: "dark", formats: picture, stand: onDark, least: 1900}}},
 	{"lab", []want{{why: "png", formats: []format.Key{format.PNG, format.JPEG, format.TIFF}, ppi: 250}}, nil},
 	{"icon", []want{{why: "set", formats: []format.Key{format.HeadLines}, set: true}, {why: "ico", formats: []format.Key{format.ICO}}, {why: "ico", formats: []format.Key{format.ICO}, set: true}}, nil},
-	{"form", []want{{why: "jpeg", formats: []format.Key{format.JPEG}, width: 1500}}, nil},
-	{"layout", []want{{why: "pixels", formats: []format.Key{format.TIFF, format.JPEG}, cmyk: true}}, nil},
+	{"form", []want{{why: "jpeg", formats: []format.Key{format.JPEG}, width: 1500, ppi: 140}, {why: "jpeg", formats: []format.Key{format.JPEG}, width: 1500}}, nil},
+	{"layout", []want{{why: "pixels", formats: []format.Key{format.TIFF, format.JPEG}, cmyk: true, ppi: 200}, {why: "pixels", formats: []format.Key{format.TIFF, format.JPEG}, cmyk: true}}, nil},
+}
+
+// An ask is what others ask a client for. The first want that a file suits is the
+// answer.
+type ask struct {
+	key   string
+	wants []want
+}
+
+// asks in the order in which they are listed (common practice).
+var asks = []ask{
+	{"vector", []want{{formats: plain, colour: true}, {formats: plain}}},
+	{"highres", []want{{formats: picture, least: 1500, ppi: 200, colour: true}, {formats: picture, least: 1500, colour: true}, {formats: curves}, {formats: picture}}},
+	{"transparent", []want{{formats: picture, width: 1300, colour: true}, {formats: picture, width: 1300}, {formats: curves, picture: true}}},
+	{"printer", []want{{formats: printed, cmyk: true}, {formats: printed}, {formats: printed, picture: true}}},
+	{"white", []want{{formats: picture, stand: onDark, width: 1300}, {formats: plain, stand: onDark}}},
+	{"black", []want{{formats: plain, stand: inBlack}, {formats: picture, stand: inBlack, width: 1300}}},
+	{"web", []want{{formats: curves}, {formats: picture, width: 1000}}},
+	{"office", []want{{formats: picture[:1], width: 1300, colour: true}, {formats: picture[:1], width: 1300}}},
+	{"mail", []want{{formats: picture[:1], width: 320}}},
+	{"square", []want{{formats: append(picture, format.JPEG), width: 1000, least: 200, square: true}}},
+	{"film", []want{{formats: picture, least: 1900, colour: true}, {formats: picture, least: 1900}}},
+	{"sign", []want{{formats: plain, stand: inBlack}}},
+	{"thread", []want{{formats: []format.Key{format.PDF, format.EPS, format.SVG}, stand: inBlack}}},
+	{"png", []want{{formats: picture[:1], width: 1300}}},
+	{"jpeg", []want{{formats: []format.Key{format.JPEG}, width: 1500}, {formats: []format.Key{format.JPEG}, cmyk: true}}},
+	{"svg", []want{{formats: curves, picture: true}}},
+	{"pdf", []want{{formats: printed[:1], cmyk: true, picture: true}, {formats: printed[:1], picture: true}}},
+	{"eps", []want{{formats: printed[1:], picture: true}}},
+	{"tiff", []want{{formats: []format.Key{format.TIFF}, cmyk: true}, {formats: []format.Key{format.TIFF}}}},
+	{"webp", []want{{formats: picture[1:], width: 1000}}},
+	{"icon", []want{{formats: []format.Key{format.HeadLines}, set: true}, {formats: []format.Key{format.ICO}}, {formats: []format.Key{format.ICO}, set: true}}},
+}
+
+// Asks lists the keys of what others ask for.
+func Asks() (keys []string) {
+	for _, a := range asks {
+		keys = append(keys, a.key)
+	}
+	return keys
+}
+
+// Asked is the file for what others ask for; ok is false if none serves.
+func (p Files) Asked(key string) (f File, ok bool) {
+	for _, a := range asks {
+		if a.key != key {
+			continue
+		}
+		for _, w := range a.wants {
+			if f, ok := p.best(w); ok {
+				return f, true
+			}
+		}
+	}
+	return File{}, false
 }
 
 // Uses lists the keys of all uses in their order.
@@ -177,7 +232,7 @@ func Uses() (keys []string) {
 
 // Answers tells what of the kit is for what; uses that nothing serves, and those
 // in hidden, are left out.
-func (p *Page) Answers(hidden ...string) (as []Answer) {
+func (p Files) Answers(hidden ...string) (as []Answer) {
 	for _, u := range uses {
 		if slices.Contains(hidden, u.key) {
 			continue
@@ -198,11 +253,29 @@ func (p *Page) Answers(hidden ...string) (as []Answer) {
 	return as
 }
 
-func (p *Page) first(key string, ws []want) (Pick, bool) {
+func (p Files) first(key string, ws []want) (Pick, bool) {
 	for _, w := range ws {
 		if f, ok := p.best(w); ok {
 			return Pick{f, "use." + key + ".why." + w.why}, true
 		}
 	}
 	return Pick{}, false
+}
+
+// Texts lists the keys of all that is said of uses and of what others ask for, for
+// catalogues.
+func Texts() (keys []string) {
+	for _, u := range uses {
+		keys = append(keys, "use."+u.key, "use."+u.key+".hint")
+		for _, w := range u.main {
+			keys = append(keys, "use."+u.key+".why."+w.why)
+		}
+		for _, w := range u.others {
+			keys = append(keys, "use."+u.key+".or."+w.why)
+		}
+	}
+	for _, a := range asks {
+		keys = append(keys, "ask."+a.key)
+	}
+	return keys
 }

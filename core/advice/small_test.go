@@ -1,0 +1,205 @@
+package advice
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/fonts"
+	"dyekit/core/intake/svg"
+)
+
+func draw(t *testing.T, page, body string) *drawing.Drawing {
+	t.Helper()
+	d, _, err := svg.Read(context.Background(), []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 `+page+`">`+body+`</svg>`), svg.Options{Fonts: fonts.Shipped()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func judge(t *testing.T, d *drawing.Drawing, dark bool) Judged {
+	t.Helper()
+	j, err := Judge(t.Context(), Version{Name: "colour", Lockup: "full", Drawing: d, Dark: dark}, Fine)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return j
+}
+
+// outlined is the drawing without the memory that letters were text.
+func outlined(d *drawing.Drawing) *drawing.Drawing {
+	return d.Map(func(n drawing.Node) drawing.Node {
+		if s, ok := n.(*drawing.Shape); ok {
+			c := *s
+			c.Origin = drawing.Filled
+			return &c
+		}
+		return n
+	})
+}
+
+func ring(n int, at float64, f func(x, y float64) string) (s string) {
+	for i := range n {
+		a := 2 * math.Pi * float64(i) / float64(n)
+		s += f(200+at*math.Cos(a), 200+at*math.Sin(a))
+	}
+	return s
+}
+
+func text(font string, size, x, y float64, words string) string {
+	return fmt.Sprintf(`<text x="%g" y="%g" font-family="%s" font-size="%g">%s</text>`, x, y, font, size, words)
+}
+
+// How small each of these may be was answered by hand, from the table of common
+// practice (letters of 5 or 6 px and 1.2 or 1.4 mm, lines of 1 px and 0.25 pt, a
+// symbol at 16 px and 5 mm), before the program was asked.
+func TestSmallest(t *testing.T) {
+	star := func(points int, inner float64) string {
+		var b strings.Builder
+		for i := range 2 * points {
+			r, a := 190.0, math.Pi*float64(i)/float64(points)
+			if i%2 == 1 {
+				r = inner
+			}
+			fmt.Fprintf(&b, "%g,%g ", 200+r*math.Cos(a), 200+r*math.Sin(a))
+		}
+		return `<polygon points="` + b.String() + `"/>`
+	}
+	const disc = `<circle cx="200" cy="200" r="190"/>`
+	dots := func(r float64) string {
+		return ring(48, 175, func(x, y float64) string { return fmt.Sprintf(`<circle cx="%g" cy="%g" r="%g"/>`, x, y, r) })
+	}
+	hatch := ""
+	for x := 60; x < 340; x += 10 {
+		hatch += fmt.Sprintf(`<path d="M%d 66h2v%dh-2z"/>`, x, 200-int(math.Abs(float64(x)-200)/2))
+	}
+	name := text("Hanken Grotesk", 100, 0, 90, "Odd Kettle")
+	small := name + text("Hanken Grotesk", 30, 0, 140, "TEAHOUSE SINCE 1987")
+	for _, c := range []struct {
+		name, page, body string
+		dark             bool
+		px               [2]int // the least and the most that a practitioner would say; 0 for no rule
+		mm               [2]float64
+		goes             string
+	}{
+		{"a disc", "400 400", disc, false, [2]int{16, 16}, [2]float64{5, 6}, ""},
+		{"a star with twelve points", "400 400", star(12, 90), false, [2]int{16, 20}, [2]float64{5, 6}, ""},
+		{"a swash with tapers", "400 200", `<path d="M0 100C100 0 300 0 400 100C300 40 100 40 0 100z"/>`, false, [2]int{16, 48}, [2]float64{5, 15}, ""},
+		{"two shapes that meet in a notch", "400 200", `<circle cx="101" cy="100" r="100"/><circle cx="299" cy="100" r="100"/>`, false, [2]int{16, 32}, [2]float64{5, 10}, ""},
+		{"a badge with a ring of dots", "400 400", dots(4) + `<circle cx="200" cy="200" r="150"/><path fill="#fff" d="M140 140h120v120h-120z"/>`, false, [2]int{16, 24}, [2]float64{5, 8}, "dots"},
+		{"a hatched shield", "400 400", `<path d="M40 40h320v160c0 90-90 140-160 170c-70-30-160-80-160-170zM60 60v140c0 70 70 115 140 145c70-30 140-75 140-145v-140z" fill-rule="evenodd"/>` + hatch, false, [2]int{16, 32}, [2]float64{5, 10}, "hatching"},
+		{"four hairline circles", "400 400", `<g fill="none" stroke="#000" stroke-width="0.5">` + strings.Repeat("", 1) + `<circle cx="120" cy="120" r="110"/><circle cx="280" cy="120" r="110"/><circle cx="120" cy="280" r="110"/><circle cx="280" cy="280" r="110"/></g>`, false, [2]int{}, [2]float64{}, ""},
+		{"circles in a line that shows", "400 400", `<g fill="none" stroke="#000" stroke-width="6"><circle cx="130" cy="200" r="110"/><circle cx="270" cy="200" r="110"/></g>`, false, [2]int{48, 100}, [2]float64{5, 10}, ""},
+		{"a hairline round a disc", "400 400", `<circle cx="200" cy="200" r="190" fill="none" stroke="#000"/><circle cx="200" cy="200" r="170"/>`, false, [2]int{16, 20}, [2]float64{5, 6}, "fine lines"},
+		{"a name alone", "600 120", name, false, [2]int{48, 80}, [2]float64{12, 18}, ""},
+		{"the same, white", "600 120", `<g fill="#fff">` + name + `</g>`, true, [2]int{64, 100}, [2]float64{15, 25}, ""},
+		{"a name with a line of small capitals", "600 160", small, false, [2]int{120, 200}, [2]float64{30, 50}, ""},
+		{"the same, white", "600 160", `<g fill="#fff">` + small + `</g>`, true, [2]int{160, 250}, [2]float64{40, 60}, ""},
+		{"thin letters", "600 120", `<g font-weight="100">` + name + `</g>`, false, [2]int{64, 100}, [2]float64{15, 25}, ""},
+		{"a name in script", "600 120", text("Dancing Script", 110, 0, 90, "Fennick Kites"), false, [2]int{48, 120}, [2]float64{12, 25}, ""},
+		{"a name with serifs", "700 120", text("Lora", 100, 0, 90, "Larkmoor"), false, [2]int{48, 64}, [2]float64{10, 15}, ""},
+		{"a heavy name", "700 120", text("Alfa Slab One", 100, 0, 90, "Larkmoor"), false, [2]int{48, 64}, [2]float64{10, 15}, ""},
+		{"a name of typewriter letters", "900 120", text("Sometype Mono", 100, 0, 90, "Larkmoor"), false, [2]int{48, 64}, [2]float64{10, 15}, ""},
+		{"capitals", "800 120", text("Cabin", 100, 0, 90, "VAT NINE"), false, [2]int{32, 48}, [2]float64{8, 12}, ""},
+		{"very wide", "4000 120", text("Hanken Grotesk", 100, 0, 90, "The Larkmoor Tramway and Harbour Railway"), false, [2]int{160, 250}, [2]float64{40, 60}, ""},
+		{"too wide for a rule", "9000 60", text("Hanken Grotesk", 40, 0, 50, strings.Repeat("The Larkmoor Tramway and Harbour Railway Company Limited ", 5)), false, [2]int{}, [2]float64{}, ""},
+		{"very tall", "100 1000", `<path d="M20 0h60v1000h-60z"/>`, false, [2]int{8, 16}, [2]float64{3, 5}, ""},
+		{"specks beside the art", "400 400", disc + `<circle cx="395" cy="395" r="1"/><circle cx="3" cy="3" r="1"/>`, false, [2]int{16, 20}, [2]float64{5, 6}, ""},
+		{"a speck far from the art", "1200 400", disc + `<circle cx="1195" cy="200" r="2"/>`, false, [2]int{32, 64}, [2]float64{10, 20}, ""},
+	} {
+		d := draw(t, c.page, c.body)
+		for _, as := range []string{"text", "outlines"} {
+			if as == "outlines" {
+				if c.name == "a name in script" { // joined letters that nobody marked as such are a drawing of lines
+					continue
+				}
+				d = outlined(d)
+			}
+			s := judge(t, d, c.dark).Smallest()
+			says := "no rule"
+			if s.Given() {
+				says = fmt.Sprintf("%d px, %g mm", *s.ScreenPx, *s.PrintMM)
+			}
+			switch {
+			case c.px[1] == 0:
+				if s.Given() || s.Matter == nil || s.Mend == nil || s.ScreenPx != nil || s.PrintMM != nil {
+					t.Errorf("%s, %s: %s; want none, with the matter and the mend", c.name, as, says)
+				}
+			case !s.Given() || *s.ScreenPx < c.px[0] || *s.ScreenPx > c.px[1] || *s.PrintMM < c.mm[0] || *s.PrintMM > c.mm[1]:
+				t.Errorf("%s, %s: %s; want %v px, %v mm (%s)", c.name, as, says, c.px, c.mm, s.Why)
+			}
+			if goes := ""; c.goes != "" {
+				if s.FirstToGo != nil {
+					goes = s.FirstToGo.What
+				}
+				if goes != c.goes {
+					t.Errorf("%s: %q goes first, want %q", c.name, goes, c.goes)
+				}
+			}
+			if s.Why == "" {
+				t.Errorf("%s: no reason", c.name)
+			}
+		}
+	}
+}
+
+// What a person wrote stands, in the unit that they wrote it in.
+func TestSmallestByHand(t *testing.T) {
+	j := judge(t, draw(t, "400 400", `<circle cx="200" cy="200" r="190"/>`), false)
+	for typed, want := range map[string]string{"40mm": "16 40", "120px": "120 5", "1in": "16 25.4", "": "16 5"} {
+		j.Version.Smallest = typed
+		s := j.Smallest()
+		if got := fmt.Sprintf("%d %g", *s.ScreenPx, *s.PrintMM); got != want || s.Set != (typed != "") {
+			t.Errorf("%q: %s, set %v; want %s", typed, got, s.Set, want)
+		}
+	}
+}
+
+// Every size that is said is on the ladder, and a step up never asks for less.
+func TestSmallestIsRound(t *testing.T) {
+	last := 0
+	for size := 200.0; size > 8; size *= 0.8 {
+		s := judge(t, draw(t, "2000 200", text("Cabin", size, 0, 150, "HARBOUR RAILWAY")+`<path d="M0 0h2000v1h-2000z"/>`), false).Smallest()
+		if !s.Given() {
+			break
+		}
+		if *s.ScreenPx < last {
+			t.Errorf("letters of %.0f: %d px, larger ones asked for %d", size, *s.ScreenPx, last)
+		}
+		last = *s.ScreenPx
+	}
+	if last < 200 {
+		t.Errorf("the ladder ended at %d px", last)
+	}
+}
+
+// Of these the outline meets the ground in the colours named; what lies within
+// another colour does not count.
+func TestStandsByItsEdge(t *testing.T) {
+	const navy, yellow = `fill="#12204a"`, `fill="#f7d33c"`
+	for _, c := range []struct {
+		name, body, ground string
+		holds, lost        bool
+	}{
+		{"navy on white", `<circle cx="200" cy="200" r="190" ` + navy + `/>`, "#ffffff", true, false},
+		{"navy on black", `<circle cx="200" cy="200" r="190" ` + navy + `/>`, "#000000", false, true},
+		{"yellow within navy on white", `<circle cx="200" cy="200" r="190" ` + navy + `/><circle cx="200" cy="200" r="90" ` + yellow + `/>`, "#ffffff", true, false},
+		{"navy within yellow on black", `<circle cx="200" cy="200" r="190" ` + yellow + `/><circle cx="200" cy="200" r="90" ` + navy + `/>`, "#000000", true, false},
+		{"a yellow dot beside navy on white", `<circle cx="150" cy="200" r="140" ` + navy + `/><circle cx="350" cy="200" r="40" ` + yellow + `/>`, "#ffffff", false, true},
+		{"navy in a yellow ring on white", `<circle cx="200" cy="200" r="190" ` + yellow + `/><circle cx="200" cy="200" r="180" ` + navy + `/>`, "#ffffff", false, false},
+	} {
+		g, err := colour.ParseHex(c.ground)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s := judge(t, draw(t, "400 400", c.body), false).Look.On(g)
+		if s.Holds != c.holds || (s.Lost != nil) != c.lost {
+			t.Errorf("%s: holds %v, lost %v (contrast %.2f)", c.name, s.Holds, s.Lost, s.Contrast)
+		}
+	}
+}
