@@ -1,7 +1,6 @@
 package studio
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -163,17 +162,14 @@ func (s *Studio) CompareRecipe(ctx context.Context, w *Snapshot, r *recipe.Recip
 	return d, nil
 }
 
-// SetEffects says what becomes of shadows, glows and blurs in curve files.
+// SetEffects says what becomes of shadows, glows and blurs in curve files; "" is what
+// is usual, as a picture where the type has none.
 func (s *Studio) SetEffects(ctx context.Context, mark int64, how string, ppi float64) error {
-	if how == recipe.Omit {
-		how = ""
+	words := map[string]string{"": "as usual", recipe.Omit: "files left out", recipe.LeaveOut: "left away", recipe.Picture: "as pictures inside"}
+	if words[how] == "" {
+		return decision.Wrong("recipe", "effects: %q is not known", how)
 	}
-	return s.Decide(ctx, mark, "effects in curve files: "+cmp.Or(how, "files left out"), func(d *Decisions) error {
-		switch how {
-		case "", recipe.LeaveOut, recipe.Picture:
-		default:
-			return decision.Wrong("recipe", "effects: %q is not known", how)
-		}
+	return s.Decide(ctx, mark, "effects in curve files: "+words[how], func(d *Decisions) error {
 		d.Effects, d.EffectsPPI = how, 0
 		if how == recipe.Picture {
 			d.EffectsPPI = ppi

@@ -35,6 +35,7 @@ type filesPage struct {
 	D        header
 	Folders  []folder
 	LeftOut  []leftOut
+	Inside   []leftOut // files that hold an effect as a picture
 	Builtins []*recipe.Recipe
 	Saved    []studio.Saved
 	Base     *recipe.Recipe
@@ -66,7 +67,9 @@ func (s *Server) newFilesPage(c *gin.Context, d header, typed []recipeRow) (p fi
 	}
 	switch d.Snapshot.Decisions.Effects {
 	case recipe.LeaveOut:
-		p.Effects = "left out"
+		p.Effects = "left away"
+	case recipe.Omit:
+		p.Effects = "those files are left out"
 	case recipe.Picture:
 		ppi := d.Snapshot.Decisions.EffectsPPI
 		if ppi == 0 {
@@ -125,7 +128,7 @@ func (s *Server) newFilesPage(c *gin.Context, d header, typed []recipeRow) (p fi
 			p.Folders = append(p.Folders, g)
 		}
 	}
-	p.LeftOut = group(d.Snapshot.Plan.Omitted)
+	p.LeftOut, p.Inside = group(d.Snapshot.Plan.Omitted), group(d.Snapshot.Plan.Inside)
 	p.uses()
 	if with := c.Query("with"); with != "" {
 		r, err := s.recipeOf(c, d.Mark.ClientID, with)

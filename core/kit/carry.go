@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -101,21 +102,50 @@ func offCentre(d *drawing.Drawing) (found bool) {
 // can choose instead; "" if it will be.
 func (p *Plan) leftOut(name string, e recipe.Entry) (why string, choices []string) {
 	v := p.version(name)
-	if v == nil || v.Drawing == nil || !e.Curves() || e.Effects != "" && e.Effects != recipe.Omit {
+	if v == nil || v.Drawing == nil || !e.Curves() || e.Effects != recipe.Omit {
 		return "", nil
 	}
 	kind := e.Kind().Name
-	switch b := burdenOf(v.Drawing, e); {
-	case b == effects:
+	switch burdenOf(v.Drawing, e) {
+	case effects:
 		why = "it has a shadow, glow or blur, which is made of pixels: " + kind + " keeps curves"
-	case b == blends:
+	case blends:
 		why = "it has colours mixed as light with what lies below, which " + kind + " cannot keep"
-	case b == masks && e.Effects == recipe.Omit, b == opaque && e.Effects == recipe.Omit:
+	case masks, opaque:
 		why = "it has translucent paint, which " + kind + " cannot keep"
 	default:
 		return "", nil
 	}
-	return why, []string{recipe.LeaveOut, recipe.Picture}
+	return why, []string{recipe.Picture, recipe.LeaveOut}
+}
+
+// inside lists the files of curves that hold an effect as a picture because nobody
+// chose otherwise, with the choices.
+func (p *Plan) inside() (out []recipe.Omission) {
+	for _, f := range p.Files {
+		if !f.Curves() || f.Set() != "" || f.Entry.Effects != "" {
+			continue
+		}
+		for _, name := range f.Versions {
+			v := p.version(name)
+			if v == nil || v.Drawing == nil {
+				continue
+			}
+			o := recipe.Omission{Version: name, Format: f.Entry.Format, Choices: []string{recipe.LeaveOut, recipe.Omit}}
+			switch kind := f.Entry.Kind().Name; burdenOf(v.Drawing, f.Entry) {
+			case effects:
+				o.Reason = fmt.Sprintf("its shadow, glow or blur goes in as a picture at %d ppi, as %s has no effects; all else stays in curves", picturePPI, kind)
+			case blends:
+				o.Reason = fmt.Sprintf("its colours mixed as light go in as a picture at %d ppi, as %s cannot keep them", picturePPI, kind)
+			default:
+				continue
+			}
+			if !slices.ContainsFunc(out, func(x recipe.Omission) bool { return x.Version == o.Version && x.Format == o.Format }) {
+				out = append(out, o)
+			}
+		}
+	}
+	return out
 }
 
 func (p *Plan) version(name string) *version.Version {
@@ -148,7 +178,7 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 		case none:
 			return d, nil
 		case effects:
-			if e.Effects != recipe.Picture {
+			if e.Effects == recipe.Omit {
 				return nil, export.Cannot("it has a shadow, glow or blur, which is made of pixels")
 			}
 			var err error

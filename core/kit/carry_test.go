@@ -3,6 +3,7 @@ package kit
 import (
 	"context"
 	"fmt"
+	"image"
 	"slices"
 	"strings"
 	"testing"
@@ -14,7 +15,9 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
 	"dyekit/core/kit/outside"
+	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 	"dyekit/internal/budget"
 )
 
@@ -33,16 +36,17 @@ func curves3(effects string) string {
 	"files":[{"format":"svg"` + effects + `},{"format":"pdf","colour":"cmyk"` + effects + `},{"format":"eps","colour":"cmyk"` + effects + `},{"format":"png","widths":[300]},{"format":"jpeg","widths":[300],"colour":"cmyk"}]}`
 }
 
-// A shadow keeps art out of curve files unless a person chooses; what is left
-// out is known before the build, and what comes then is just what was promised.
+// A shadow goes into PDF and EPS as a picture unless a person chooses otherwise, and
+// SVG keeps it; what is left out is known before the build, and what comes then is just
+// what was promised.
 func TestEffectsInCurveFiles(t *testing.T) {
 	ctx := context.Background()
 	for effects, want := range map[string]struct {
 		left   int
-		pixels bool
-	}{"": {2, false}, "omit": {2, false}, "leave-out": {0, false}, "picture": {0, true}} {
+		pixels []string
+	}{"": {0, []string{"pdf", "eps"}}, "omit": {2, nil}, "leave-out": {0, nil}, "picture": {0, []string{"svg", "pdf", "eps"}}} {
 		in := Input{Master: []byte(shadowed), MasterName: "x.svg", Brand: "Soft", Recipe: parse(t, curves3(effects)), Readers: outside.None}
-		if effects == "picture" || budget.Whole() {
+		if effects == "" || budget.Whole() {
 			in.Readers = outside.All
 		}
 		p, err := NewPlan(ctx, in)
@@ -53,21 +57,82 @@ func TestEffectsInCurveFiles(t *testing.T) {
 			t.Errorf("%q: %d left out before the build, want %d: %v", effects, len(p.Omitted), want.left, p.Omitted)
 		}
 		for _, o := range p.Omitted {
-			if !slices.Equal(o.Choices, []string{recipe.LeaveOut, recipe.Picture}) || !strings.Contains(o.Reason, "shadow") {
+			if !slices.Equal(o.Choices, []string{recipe.Picture, recipe.LeaveOut}) || !strings.Contains(o.Reason, "shadow") {
 				t.Errorf("%q: left out with %v: %s", effects, o.Choices, o.Reason)
 			}
+		}
+		if said := len(p.Inside) == 2 && strings.Contains(p.Inside[0].Reason, "as a picture at 300 ppi"); said != (effects == "") {
+			t.Errorf("%q: said to hold pictures: %+v", effects, p.Inside)
 		}
 		k := build(t, in)
 		if len(k.Files) != len(p.Files) || len(k.Omitted) != len(p.Omitted) || len(k.Files) != 5-want.left {
 			t.Errorf("%q: %d files promised, %d made", effects, len(p.Files), len(k.Files))
 		}
 		for _, f := range k.Files {
-			curve := f.Format == "svg" || f.Format == "pdf" || f.Format == "eps"
-			if curve && (f.Pixels != "") != want.pixels {
+			if slices.Contains(want.pixels, string(f.Format)) != (f.Pixels != "") {
 				t.Errorf("%q: %s is said to hold %q", effects, f.Path, f.Pixels)
 			}
 		}
 	}
+}
+
+// Of a shadow only the shadow is a picture: what casts it stays in curves, in its own
+// inks. Where the art itself is blurred the picture shows that.
+func TestOnlyTheEffectIsAPicture(t *testing.T) {
+	soft := strings.NewReplacer(`<feMerge><feMergeNode in="o"/><feMergeNode in="SourceGraphic"/></feMerge>`, "", `in="SourceAlpha" `, "").Replace(shadowed)
+	srgb := strings.Replace(shadowed, "<filter ", `<filter color-interpolation-filters="sRGB" `, 1)
+	over := strings.Replace(srgb, `<feMergeNode in="o"/><feMergeNode in="SourceGraphic"/>`, `<feMergeNode in="SourceGraphic"/><feMergeNode in="o"/>`, 1)
+	for name, c := range map[string]struct {
+		master         string
+		shapes, places int // shapes, and where among the nodes of the group the picture lies; -1 for alone
+	}{"a shadow": {shadowed, 2, 0}, "laid over": {over, 2, 1}, "blurred": {soft, 1, -1},
+		"laid over in linear light": {strings.Replace(over, ` color-interpolation-filters="sRGB"`, "", 1), 1, -1}} {
+		d, _, err := svg.Read(t.Context(), []byte(c.master), svg.Options{Fonts: fonts.Shipped()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := version.WithPictures(t.Context(), d, d.Page, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		shapes, place := 0, -2
+		got.Walk(func(n drawing.Node, in []*drawing.Group) {
+			switch n.(type) {
+			case *drawing.Shape:
+				shapes++
+			case *drawing.Picture:
+				g := in[len(in)-1]
+				if place = slices.Index(g.Nodes, n); len(g.Nodes) == 1 {
+					place = -1
+				}
+			}
+		})
+		if shapes != c.shapes || place != c.places || got.Has().Filters {
+			t.Errorf("%s: %d shapes, picture at %d", name, shapes, place)
+		}
+		if a, b := drawn4(t, d), drawn4(t, got); widest(a, b) > 3 {
+			t.Errorf("%s: looks different by %d of 255", name, widest(a, b))
+		}
+	}
+}
+
+// drawn4 draws a page at 4 px to the page unit on white.
+func drawn4(t *testing.T, d *drawing.Drawing) *image.NRGBA {
+	t.Helper()
+	w, h := int(4*d.Page.W()), int(4*d.Page.H())
+	img, err := raster.Render(t.Context(), d, raster.Fit(d.Page, w, h), w, h, raster.Options{Ground: &colour.White})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return img
+}
+
+// widest is the largest difference of two pictures.
+func widest(a, b *image.NRGBA) (most int) {
+	for i := range a.Pix {
+		most = max(most, int(a.Pix[i])-int(b.Pix[i]), int(b.Pix[i])-int(a.Pix[i]))
+	}
+	return most
 }
 
 // A picture inside a file of curves is sharp however small the page is.

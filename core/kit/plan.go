@@ -30,6 +30,7 @@ type Plan struct {
 	Versions []*version.Version
 	Files    []recipe.File
 	Omitted  []recipe.Omission
+	Inside   []recipe.Omission // not left out: they hold an effect as a picture
 	Findings finding.List
 	// Hairlines are findings about the master that depend on the recipe: lines
 	// that fade in its smallest picture. Findings has them too.
@@ -148,6 +149,10 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	var err error
 	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
+	}
+	p.Inside = p.inside()
+	for _, o := range p.Inside {
+		p.Findings.Add(finding.RasterInside, finding.Note, fmt.Sprintf("%s as %s: %s", o.Version, o.Format, o.Reason), "", geom.Rect{})
 	}
 	for _, f := range p.Files {
 		if k := f.Distortion(p.art(refused)); k != 1 {

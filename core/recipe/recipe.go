@@ -110,7 +110,7 @@ type Entry struct {
 	Sure    bool   `json:"sure,omitempty"`
 	// Effects says what becomes of shadows, glows and blurs in files of curves:
 	// omit the files, leave-out the effects, or picture: pixels inside, at
-	// EffectsPPI. Empty is omit, but what other types must resolve they do.
+	// EffectsPPI. Empty is picture, but SVG keeps the filters that it has itself.
 	Effects    string  `json:"effects,omitempty"`
 	EffectsPPI float64 `json:"effects_ppi,omitempty"`
 	// Of SVG: painted in the colour of the text around it; without width and

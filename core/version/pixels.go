@@ -3,6 +3,7 @@ package version
 import (
 	"context"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -38,31 +39,88 @@ func eachGroup(ns []drawing.Node, f func(*drawing.Group) drawing.Node) []drawing
 	return out
 }
 
-// WithPictures returns the drawing with each group that has a filter as a
-// picture of itself, k px to the page unit, clear where it is bare. view is what
-// the frame shows. Clips, masks, opacity and blends stay as they are.
+// WithPictures returns the drawing with the effect of each filter as a picture, k px to
+// the page unit and only as large as it is: a shadow below art that stays as it is
+// drawn, a light above it; where the art itself is changed the picture shows that too.
+// view is what the frame shows. Clips, masks, opacity and blends stay.
 func WithPictures(ctx context.Context, d *drawing.Drawing, view geom.Rect, k float64) (*drawing.Drawing, error) {
 	var first error
-	ns := eachGroup(d.Nodes, func(g *drawing.Group) drawing.Node {
-		if g.Filter == nil {
-			return g
+	shot := func(g *drawing.Group, f *drawing.Filter) []drawing.Node {
+		if f == nil {
+			return nil
 		}
-		only := with(d, &drawing.Group{Nodes: g.Nodes, Filter: g.Filter, Alpha: 1})
+		only := with(d, &drawing.Group{Nodes: g.Nodes, Filter: f, Alpha: 1})
 		p, err := picture(ctx, only, only.Bounds().Intersect(view), k, nil)
 		if err != nil {
 			if first == nil {
 				first = err
 			}
+			return nil
+		}
+		if p == nil {
+			return nil
+		}
+		p.Part = g.Part
+		return []drawing.Node{p}
+	}
+	ns := eachGroup(d.Nodes, func(g *drawing.Group) drawing.Node {
+		if g.Filter == nil {
 			return g
 		}
-		g.Nodes, g.Filter = nil, nil
-		if p != nil {
-			p.Part = g.Part
-			g.Nodes = []drawing.Node{p}
+		below, above, ok := apart(g)
+		if ok {
+			g.Nodes = slices.Concat(shot(g, below), g.Nodes, shot(g, above))
+		} else {
+			g.Nodes = shot(g, g.Filter)
 		}
+		g.Filter = nil
 		return g
 	})
 	return with(d, ns...), first
+}
+
+// apart divides the filter of a group that leaves the art as it is and lays something
+// below it, above it or both: a shadow, a glow, an inner light. ok is false for others.
+func apart(g *drawing.Group) (below, above *drawing.Filter, ok bool) {
+	f := *g.Filter
+	if len(f.Steps) == 0 {
+		return nil, nil, false
+	}
+	last := f.Steps[len(f.Steps)-1]
+	var in []int // what is laid over each other, from below
+	switch op := last.Op.(type) {
+	case drawing.Merge:
+		in = op.In
+	case drawing.Blend:
+		if op.Mode == drawing.Normal {
+			in = []int{last.In2, last.In}
+		}
+	case drawing.Composite:
+		if op.Operator == "over" {
+			in = []int{last.In2, last.In}
+		}
+	}
+	at := slices.Index(in, drawing.SourceGraphic)
+	art := drawing.Drawing{Nodes: g.Nodes}
+	switch box := art.Bounds(); {
+	case at < 0, slices.Contains(in[at+1:], drawing.SourceGraphic):
+		return nil, nil, false
+	case !f.To.Rect(f.Region).Contains(box, 0), !f.To.Rect(last.Region).Contains(box, 0):
+		return nil, nil, false // it cuts the art
+	case last.Linear && (at+1 < len(in) || art.Has().Translucent):
+		return nil, nil, false // what shines through is mixed in linear light
+	}
+	some := func(in []int) *drawing.Filter {
+		if len(in) == 0 {
+			return nil
+		}
+		h := f
+		end := last
+		end.Op = drawing.Merge{In: in}
+		h.Steps = append(slices.Clone(f.Steps[:len(f.Steps)-1]), end)
+		return &h
+	}
+	return some(in[:at]), some(in[at+1:]), true
 }
 
 // AsPicture returns what is seen of the drawing through a frame as one picture,
