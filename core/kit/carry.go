@@ -169,6 +169,9 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 		ppi, least = picturePPI, leastPicture
 	}
 	k := max(ppi/96*fr.Scale(), least/fr.Box.Long()) // px to the page unit
+	if own, _ := limits(d, fr); own > 0 {            // a picture is never enlarged
+		k = min(k, float64(own)/fr.Box.W())
+	}
 	key := fmt.Sprint(name, "/", e.Effects, "/", k, "/", fr.Box)
 	picture := func(ground *colour.RGB) (*drawing.Drawing, error) {
 		return j.carriages.get(fmt.Sprint(key, "/", ground), func() (*drawing.Drawing, error) { return version.AsPicture(ctx, d, fr.Box, k, ground) })

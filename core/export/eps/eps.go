@@ -6,7 +6,6 @@ package eps
 import (
 	"bufio"
 	"cmp"
-	"encoding/ascii85"
 	"fmt"
 	"image"
 	"io"
@@ -385,62 +384,4 @@ func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
 		}
 	}
 	return append(at, ts[len(ts)-1]), append(inks, cs[len(cs)-1])
-}
-
-// picture writes pixels as 7-bit text, run lengths packed.
-func (w *writer) picture(p *drawing.Picture) error {
-	data, mask := content.Samples(p.Image, w.press)
-	if mask != nil || p.Alpha < 1 {
-		return export.Cannot("EPS has no transparency, and the picture has")
-	}
-	space, n := "/DeviceRGB", 3
-	if w.cmyk {
-		space, n = "/DeviceCMYK", 4
-		w.use([]float64{1, 1, 1, 1})
-	}
-	b := p.Image.Bounds()
-	w.Op("q")
-	w.Matrix(w.To.Mul(p.To).Mul(geom.Affine{A: 1, D: -1, F: 1}))
-	w.Op(space + " setcolorspace")
-	decode := strings.TrimSpace(strings.Repeat("0 1 ", n))
-	w.Op(fmt.Sprintf("<</ImageType 1/Width %d/Height %d/BitsPerComponent 8/Decode[%s]/ImageMatrix[%d 0 0 %d 0 %d]/DataSource currentfile/ASCII85Decode filter/RunLengthDecode filter>>image",
-		b.Dx(), b.Dy(), decode, b.Dx(), -b.Dy(), b.Dy()))
-	packed := runs(data)
-	text := make([]byte, ascii85.MaxEncodedLen(len(packed)))
-	text = text[:ascii85.Encode(text, packed)]
-	for len(text) > 0 {
-		k := min(80, len(text))
-		// DSC: no line of data may look like a comment.
-		if text[0] == '%' {
-			w.Buf = append(w.Buf, ' ')
-		}
-		w.Buf = append(append(w.Buf, text[:k]...), '\n')
-		text = text[k:]
-	}
-	w.Buf = append(w.Buf, "~>\n"...)
-	w.Op("Q")
-	return nil
-}
-
-// runs packs bytes for RunLengthDecode (PostScript LRM section 3.13.3).
-func runs(data []byte) []byte {
-	var out []byte
-	for i := 0; i < len(data); {
-		n := 1
-		for i+n < len(data) && n < 128 && data[i+n] == data[i] {
-			n++
-		}
-		if n > 2 {
-			out = append(out, byte(257-n), data[i])
-			i += n
-			continue
-		}
-		j := i
-		for j < len(data) && j-i < 128 && !(j+2 < len(data) && data[j] == data[j+1] && data[j] == data[j+2]) {
-			j++
-		}
-		out = append(append(out, byte(j-i-1)), data[i:j]...)
-		i = j
-	}
-	return append(out, 128)
 }

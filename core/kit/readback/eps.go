@@ -2,6 +2,7 @@ package readback
 
 import (
 	"bytes"
+	"compress/zlib"
 	"encoding/ascii85"
 	"errors"
 	"fmt"
@@ -10,6 +11,8 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+
+	"golang.org/x/image/tiff/lzw"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -185,7 +188,7 @@ func (m *machine) epsImage(head, data, space string) error {
 	if err != nil {
 		return err
 	}
-	samples, err := runLengthDecode(packed)
+	samples, err := unpack(head, packed, w)
 	if err != nil {
 		return err
 	}
@@ -198,6 +201,51 @@ func (m *machine) epsImage(head, data, space string) error {
 	}
 	m.picture(img)
 	return nil
+}
+
+// unpack undoes the filter of an image.
+func unpack(head string, packed []byte, wide int) ([]byte, error) {
+	switch {
+	case strings.Contains(head, "/RunLengthDecode"):
+		return runLengthDecode(packed)
+	case strings.Contains(head, "/LZWDecode"): // as TIFF has it: high bits first, codes widened early
+		r := lzw.NewReader(bytes.NewReader(packed), lzw.MSB, 8)
+		defer r.Close()
+		return io.ReadAll(r)
+	case strings.Contains(head, "/FlateDecode"):
+		r, err := zlib.NewReader(bytes.NewReader(packed))
+		if err != nil {
+			return nil, err
+		}
+		defer r.Close()
+		data, err := io.ReadAll(r)
+		if m := predictorRE.FindStringSubmatch(head); err == nil && m != nil {
+			n, _ := strconv.Atoi(m[1]) // a digit by the pattern
+			return unsub(data, wide, n)
+		}
+		return data, err
+	}
+	return nil, errors.New("an image is packed in a way that is not known")
+}
+
+var predictorRE = regexp.MustCompile(`/Predictor 11/Colors ([34])/Columns`)
+
+// unsub undoes PNG's filters None and Sub (PNG, section 9.2).
+func unsub(data []byte, wide, n int) (out []byte, err error) {
+	for row := wide*n + 1; len(data) >= row; data = data[row:] {
+		line := data[1:row]
+		switch data[0] {
+		case 0:
+		case 1:
+			for i := n; i < len(line); i++ {
+				line[i] += line[i-n]
+			}
+		default:
+			return nil, fmt.Errorf("a row of an image has the filter %d", data[0])
+		}
+		out = append(out, line...)
+	}
+	return out, nil
 }
 
 // runLengthDecode is the filter of that name (PostScript Language Reference, 3.13.3):
