@@ -306,16 +306,19 @@ type Printed struct {
 	Proposed   bool    // not declared by the colour
 	Shown      RGB     // what it looks like on a screen, beside its own white
 	Difference float64 // ΔE00 from what the screen shows
+	Same       bool    // it looks on a screen just as the screen's colour does
 }
 
 // Printable reports whether the print comes near enough to the screen.
-func (x Printed) Printable() bool { return x.Difference <= printable }
+func (x Printed) Printable() bool { return x.Same || x.Difference <= printable }
 
 // Word says the difference as people see it.
 func (x Printed) Word() string {
 	switch {
 	case x.Difference < 1:
 		return "nobody sees a difference"
+	case x.Same && x.Difference > printable:
+		return "richer than a screen can show"
 	case x.Difference < 2:
 		return "near-equal"
 	case x.Difference <= printable:
@@ -327,13 +330,17 @@ func (x Printed) Word() string {
 }
 
 // Print tells what the press makes of a colour, by its declared build or by
-// the one that comes nearest.
+// the one that comes nearest; of a tint of a spot ink by its build at that tint.
 func (p *Press) Print(c Colour) Printed {
 	x := Printed{Build: c.Build}
 	if !c.Built {
 		x.Build, x.Proposed = p.Propose(c.RGB).Build, true
 	}
+	if t := c.Tint / 100; c.Spot != "" && c.Built && t > 0 && t < 1 {
+		x.Build = CMYK{C: x.Build.C * t, M: x.Build.M * t, Y: x.Build.Y * t, K: x.Build.K * t}
+	}
 	x.Shown = p.Show(x.Build)
+	x.Same = x.Shown.Hex() == c.RGB.Hex()
 	x.Difference = Difference(p.Beside(x.Build), p.target(c.RGB))
 	return x
 }

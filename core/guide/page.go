@@ -9,6 +9,8 @@ package guide
 
 import (
 	"slices"
+	"strconv"
+	"strings"
 
 	"dyekit/core/advice"
 	"dyekit/core/format"
@@ -60,6 +62,15 @@ type Ink struct {
 	RGB  [3]uint8   `json:"rgb"`
 	CMYK [4]float64 `json:"cmyk"` // percent
 	Spot string     `json:"spot,omitempty"`
+	Tint float64    `json:"tint,omitempty"` // of Spot, percent; 0 for all of it
+}
+
+// Plate names the spot ink and how much of it.
+func (k Ink) Plate() string {
+	if k.Spot == "" || k.Tint == 0 || k.Tint == 100 {
+		return k.Spot
+	}
+	return k.Spot + ", " + strings.TrimSuffix(strconv.FormatFloat(k.Tint, 'f', 1, 64), ".0") + " %"
 }
 
 // Small is how small the mark may be.

@@ -197,9 +197,13 @@ func (p *Plan) Advice(ctx context.Context) (*advice.Advice, error) {
 	for _, v := range vs {
 		a.Smallest = append(a.Smallest, v.Smallest())
 	}
-	inks, err := p.inkColours(ctx)
+	named, err := p.NamedInks(ctx)
 	if err != nil {
 		return nil, err
+	}
+	var inks []colour.RGB
+	for _, k := range named {
+		inks = append(inks, k.Colour.RGB)
 	}
 	if vs, err = p.Judged(ctx, advice.Coarse); err != nil {
 		return nil, err
@@ -218,17 +222,6 @@ func (p *Plan) below(f File, advised []advice.Smallest) bool {
 	}
 	art := v.Mark().Bounds().W() / p.FrameOf(f.Version).Box.W()
 	return float64(f.WidthPx)*art < float64(*advised[i].ScreenPx)-0.5
-}
-
-// inkColours are those of the mark, the largest first.
-func (p *Plan) inkColours(ctx context.Context) (out []colour.RGB, err error) {
-	tones, err := preflight.Tones(ctx, p.Master.Drawing)
-	for _, t := range tones {
-		if len(out) < mostInks && t.Share >= leastShare {
-			out = append(out, t.Colour.RGB)
-		}
-	}
-	return out, err
 }
 
 // Inspected is what can be told of a master before there is a kit: by the versions

@@ -15,7 +15,6 @@ import (
 	"dyekit/core/geom"
 	"dyekit/core/guide"
 	"dyekit/core/parallel"
-	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/scene"
@@ -97,35 +96,22 @@ func (j *job) guideVersion(v *version.Version) guide.Version {
 	return g
 }
 
-// mostInks bounds the colours listed.
-const mostInks = 10
-
-// leastShare is the share of the art below which a colour is not listed.
-const leastShare = 0.002
-
 // guideInks lists the colours with values to copy, and dyes the page's head in
 // one of them that carries text and the mark.
 func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page, vs []advice.Judged) error {
-	tones, err := preflight.Tones(ctx, j.plan.Master.Drawing)
+	inks, err := j.plan.NamedInks(ctx)
 	if err != nil {
 		return err
 	}
-	for _, t := range tones {
-		if len(pg.Inks) == mostInks || t.Share < leastShare {
-			continue
-		}
-		x := guide.Ink{Hex: t.Colour.RGB.Hex(), Spot: t.Colour.Spot}
-		x.RGB[0], x.RGB[1], x.RGB[2] = t.Colour.RGB.Bytes()
-		b := j.plan.Press.Print(t.Colour).Build
-		x.CMYK = [4]float64{b.C, b.M, b.Y, b.K}
-		for _, k := range in.Inks {
-			if k.Paints(t.Colour) {
-				x.Name = k.Name
-			}
+	for _, k := range inks {
+		x := guide.Ink{Hex: k.Colour.RGB.Hex(), Spot: k.Colour.Spot, Tint: k.Colour.Tint, CMYK: [4]float64{k.Build.C, k.Build.M, k.Build.Y, k.Build.K}}
+		x.RGB[0], x.RGB[1], x.RGB[2] = k.Colour.RGB.Bytes()
+		if k.Own { // words would be in one language
+			x.Name = k.Name
 		}
 		pg.Inks = append(pg.Inks, x)
 	}
-	ground, on := j.dye(tones, vs)
+	ground, on := j.dye(inks, vs)
 	pg.Ground, pg.On = ground.Hex(), on.Hex()
 	return nil
 }
@@ -139,7 +125,7 @@ const readable = 4.5
 // dye is the colour of the page's head, and of the text on it: the first of the
 // mark's own that carries text, and a version of the mark in white or black; grey
 // if there is none.
-func (j *job) dye(tones []preflight.Tone, vs []advice.Judged) (ground, on colour.RGB) {
+func (j *job) dye(tones []NamedInk, vs []advice.Judged) (ground, on colour.RGB) {
 	for _, t := range tones {
 		c := t.Colour.RGB
 		if t.Share < 0.05 || c.NearWhite() || c.Lab().Chroma() < 8 {

@@ -1,7 +1,6 @@
 package kit
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -17,7 +16,6 @@ import (
 	"dyekit/core/export/png"
 	"dyekit/core/fonts"
 	"dyekit/core/format"
-	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/sheet"
@@ -37,24 +35,12 @@ func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, 
 			Light: dark(v), Part: !v.Spec.Whole() || standard && v.Spec.Lockup == version.Full, Says: p.says(v)}
 		c.Versions = append(c.Versions, x)
 	}
-	tones, err := preflight.Tones(ctx, p.Master.Drawing)
+	inks, err := p.NamedInks(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, t := range tones {
-		if len(c.Inks) == mostInks || t.Share < 0.002 {
-			continue
-		}
-		k := sheet.Ink{Colour: t.Colour, Build: p.Press.Print(t.Colour).Build, Name: cmp.Or(t.Colour.Spot, t.Colour.RGB.Word())}
-		for _, m := range p.Inks {
-			if m.Paints(t.Colour) {
-				k.Name = m.Name
-			}
-		}
-		if slices.ContainsFunc(c.Inks, func(o sheet.Ink) bool { return o.Name == k.Name }) {
-			k.Name += " " + t.Colour.RGB.Hex()
-		}
-		c.Inks = append(c.Inks, k)
+	for _, k := range inks {
+		c.Inks = append(c.Inks, sheet.Ink{Name: k.Name, Colour: k.Colour, Build: k.Build})
 	}
 	if set == nil {
 		set = fonts.Shipped()

@@ -132,19 +132,22 @@ func (b *builder) versions(lockups bool) []row {
 // Steps of tints, percent of the full ink.
 var Steps = []float64{100, 80, 60, 40, 20}
 
-// tint is a part of an ink: of a spot ink on its plate, of a build in all its parts.
+// tint is a part of an ink: of a spot ink on its plate, of a build in all its parts. An
+// ink that is a tint itself is told by its build at that tint.
 func tint(k Ink, percent float64) colour.Colour {
 	c := k.Colour
 	t := percent / 100
 	c.RGB = c.RGB.Over(colour.White, t)
-	c.Build, c.Built = colour.CMYK{C: k.Build.C * t, M: k.Build.M * t, Y: k.Build.Y * t, K: k.Build.K * t}, true
+	if c.Spot == "" || !c.Built {
+		c.Build, c.Built = colour.CMYK{C: k.Build.C * t, M: k.Build.M * t, Y: k.Build.Y * t, K: k.Build.K * t}, true
+	}
 	if c.Spot != "" {
 		// The plate's full build is its alternate; the tint is told beside.
 		full := c.Tint
 		if full == 0 {
 			full = 100
 		}
-		c.Build, c.Tint = k.Build, full*t
+		c.Tint = full * t
 		if c.Tint == 100 {
 			c.Tint = 0
 		}

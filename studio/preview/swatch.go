@@ -16,6 +16,7 @@ const Graphics = 3.0
 // A Swatch is a colour of the master as it is printed and seen.
 type Swatch struct {
 	preflight.Tone
+	Name  string              // of the brand's ink, of the plate, or in words
 	Ink   *version.InkMapping // the brand's ink for it, or nil
 	Twin  *version.InkMapping // the same ink for other paper, or nil
 	Print colour.Printed
@@ -37,7 +38,12 @@ func (s Stand) OK() bool { return s.Ratio >= Graphics }
 // Swatches lists the colours of the master with the inks that paint them.
 func (w *Snapshot) Swatches() (out []Swatch) {
 	for _, t := range w.Tones {
-		k, press := Swatch{Tone: t}, w.Plan.Press
+		k, press := Swatch{Tone: t, Name: t.Colour.RGB.Word()}, w.Plan.Press
+		for _, x := range w.inks {
+			if x.Colour == t.Colour {
+				k.Name = x.Name
+			}
+		}
 		for _, x := range w.Plan.Inks {
 			if !x.Paints(t.Colour) {
 				continue

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"log/slog"
 	"sync"
+	"unicode"
+	"unicode/utf8"
 
 	"dyekit/core/advice"
 	"dyekit/core/colour"
@@ -34,6 +36,7 @@ type Snapshot struct {
 	looks   map[string]string // by version: names how it looks
 	standIn func() (*intake.Master, error)
 	table   *Table
+	inks    []kit.NamedInk
 	heavy   int        // what it weighs among works, above one
 	behind  *sync.Once // starts the weighing in the background
 }
@@ -82,6 +85,9 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 		}
 	}
 	if w.Plan.Inks, err = m.InkMappings(); err != nil {
+		return nil, err
+	}
+	if w.inks, err = w.Plan.NamedInks(ctx); err != nil {
 		return nil, err
 	}
 	w.Plan.Keep = func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error) {
@@ -155,17 +161,23 @@ func (w *Snapshot) Grounds() []Ground {
 		{Key: "grey", Name: "Mid grey", What: "L* 54", Colour: colour.FromBytes(128, 128, 128)},
 		{Key: "black", Name: "Black", What: "screen", Colour: colour.Black},
 	}
-	for _, t := range w.Tones {
-		c := t.Colour.RGB
-		new := t.Share > 0.02
+	for _, k := range w.inks {
+		c := k.Colour.RGB
+		new := k.Share > 0.02
 		for _, g := range gs {
 			new = new && colour.Difference(c.Lab(), g.Colour.Lab()) > 10
 		}
 		if new && len(gs) < 5 {
-			gs = append(gs, Ground{Key: c.Hex()[1:], Name: c.Hex(), What: fmt.Sprintf("colour %d of the art", len(gs)-2), Colour: c})
+			gs = append(gs, Ground{Key: c.Hex()[1:], Name: upper(k.Name), What: c.Hex(), Colour: c})
 		}
 	}
 	return append(gs, Ground{Key: "photo", Name: "Photograph", What: "sky and grass", Colour: photoMean(), Photo: true})
+}
+
+// upper begins a name with a capital.
+func upper(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[n:]
 }
 
 // Ground finds a ground by its key.
