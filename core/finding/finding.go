@@ -59,6 +59,7 @@ const (
 	OddName         Code = "odd-name"         // names of files that read oddly
 	TooSmall        Code = "too-small"        // files below the smallest size of a lockup
 	Repaired        Code = "repaired"         // a damaged file that could be read all the same
+	InkMoved        Code = "ink-moved"        // an ink's colour changed with the master
 	InksMixed       Code = "inks-mixed"       // plates that could not be kept apart
 	Overprint       Code = "overprint"        // paint that does not take away what it covers on a press
 )

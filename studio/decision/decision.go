@@ -43,6 +43,9 @@ type Decisions struct {
 	// Readings are a person's words on colours, by version: they stand above
 	// the recipe's.
 	Readings map[string][]version.Override `json:"readings,omitempty"`
+	// Moved are inks that a new master no longer has, until a person says what becomes
+	// of them.
+	Moved []MovedInk `json:"moved,omitempty"`
 }
 
 // Say changes what a version in one ink reads a colour or part as, above what

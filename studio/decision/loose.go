@@ -8,6 +8,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/intake"
+	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -17,6 +18,9 @@ import (
 // colour, a part or a piece. It changes nothing until it is given to something
 // else or let go.
 type Loose struct {
+	// Of tells what kind of decision it is: reading, part, lockup, frame or ink.
+	Of      string
+	Name    string // of the part, lockup or ink
 	Version string // whose reading it is
 	Word    version.Override
 	Says    string // in words
@@ -24,6 +28,7 @@ type Loose struct {
 	// one that is gone, or a part of nearly the same name; empty for nothing.
 	To         string
 	Difference float64 // ΔE00, of colours
+	Ink        MovedInk
 }
 
 // Follows is the ΔE00 up to which a colour of a new master is taken for the one
@@ -41,11 +46,34 @@ func (d Decisions) Loose(r *recipe.Recipe, m *intake.Master, tones []preflight.T
 			}
 		}
 	}
+	for _, n := range d.Parts {
+		if !slices.ContainsFunc(n.Pieces, func(k string) bool { return named(m.Keys, k) }) {
+			out = append(out, Loose{Of: "part", Name: n.Name, Says: fmt.Sprintf("the part %s names pieces that are not there", n.Name)})
+		}
+	}
+	all := m.Drawing.Parts()
+	for _, l := range d.Lockups {
+		if i := slices.IndexFunc(l.Parts, func(p string) bool { return !slices.Contains(all, p) }); i >= 0 {
+			out = append(out, Loose{Of: "lockup", Name: l.Name, Says: fmt.Sprintf("the lockup %s shows the part %s, which is not there", l.Name, l.Parts[i])})
+		}
+	}
+	if f := d.Frame; f != nil && f.Clear != nil && !slices.Contains(all, f.Clear.Part) {
+		out = append(out, Loose{Of: "frame", Name: f.Clear.Part, Says: fmt.Sprintf("the clear space is measured in the part %s, which is not there", f.Clear.Part)})
+	}
+	for _, k := range d.Moved {
+		out = append(out, Loose{Of: "ink", Name: k.Name, Says: k.Says(), To: k.To, Difference: k.Difference, Ink: k})
+	}
 	return out
 }
 
+// named reports whether a key, or the name of all the pieces that the master calls so,
+// is among the keys.
+func named(keys []string, k string) bool {
+	return slices.ContainsFunc(keys, func(x string) bool { return x == k || x[:max(0, strings.LastIndexByte(x, '#'))] == k && k != "" })
+}
+
 func looseIn(m *intake.Master, tones []preflight.Tone, name string, o version.Override) (x Loose, loose bool) {
-	x = Loose{Version: name, Word: o}
+	x = Loose{Of: "reading", Version: name, Word: o}
 	as := string(o.As)
 	if o.As == version.AsOmit {
 		as = "left out"
@@ -97,6 +125,21 @@ func nearest(tones []preflight.Tone, c colour.RGB) (hex string, d float64) {
 
 // Settle gives a loose decision to what it can be given to, or lets it go.
 func (d *Decisions) Settle(x Loose, apply bool) {
+	switch x.Of {
+	case "part":
+		d.Parts = slices.DeleteFunc(slices.Clone(d.Parts), func(n parts.Naming) bool { return n.Name == x.Name })
+		return
+	case "lockup":
+		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(l version.Lockup) bool { return l.Name == x.Name })
+		return
+	case "frame":
+		f := *d.Frame
+		f.Clear, d.Frame = nil, &f
+		return
+	case "ink": // the inks themselves are the client's
+		d.Moved = slices.DeleteFunc(slices.Clone(d.Moved), func(m MovedInk) bool { return m.Says() == x.Says })
+		return
+	}
 	words := slices.Clone(d.Readings[x.Version])
 	for i, o := range words {
 		if o != x.Word {

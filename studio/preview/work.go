@@ -11,6 +11,8 @@ import (
 	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/core/finding"
+	"dyekit/core/geom"
 	"dyekit/core/intake"
 	"dyekit/core/kit"
 	"dyekit/core/parallel"
@@ -98,6 +100,9 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 		if w.looks[v.Spec.Name], err = w.lookOf(v.Spec); err != nil {
 			return nil, err
 		}
+	}
+	for _, k := range d.Moved {
+		w.Plan.Findings.Add(finding.InkMoved, finding.Warn, k.Says(), "", geom.Rect{})
 	}
 	if f, stop := w.Plan.Findings.Stopping(); stop {
 		w.Stop = f.Message
@@ -203,6 +208,20 @@ func Dusk() Ground {
 // PlanFor is what another recipe would make of the mark.
 func (w *Snapshot) PlanFor(ctx context.Context, r *recipe.Recipe) (*kit.Plan, error) {
 	return kit.PlanFor(ctx, w.Plan.Master, w.art, w.Subject.Brand, r)
+}
+
+// Moved lists the inks that an earlier master had, read with the same decisions, and
+// this one has not.
+func (w *Snapshot) Moved(ctx context.Context, past Subject) ([]decision.MovedInk, error) {
+	inks, err := w.Subject.InkMappings()
+	if err != nil || len(inks) == 0 {
+		return nil, err
+	}
+	old, err := w.table.source(ctx, past, w.Decisions)
+	if err != nil {
+		return nil, fmt.Errorf("the earlier master: %w", err)
+	}
+	return decision.Moved(inks, old.tones, w.Tones), nil
 }
 
 // Loose lists the decisions that have nothing to act on in this master.
