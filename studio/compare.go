@@ -3,7 +3,7 @@ package studio
 import (
 	"context"
 	"database/sql"
-	"errors"
+	"fmt"
 	"slices"
 
 	"dyekit/studio/preview"
@@ -32,24 +32,24 @@ func (s *Studio) Revisions(ctx context.Context, mark int64) ([]Master, error) {
 // GoBack takes an earlier revision of the master in again, as the newest: the
 // kits made of the one between stay what they are.
 func (s *Studio) GoBack(ctx context.Context, mark int64, revision int) error {
-	return s.inTx(ctx, func(tx *sql.Tx) error {
-		var last int
-		err := tx.QueryRowContext(ctx, "SELECT MAX(revision) FROM masters WHERE mark_id = ? FOR UPDATE", mark).Scan(&last)
-		if err != nil {
-			return err
-		}
-		if revision >= last {
-			return ErrNotFound
-		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who) SELECT mark_id, ?, filename, sha256, ? FROM masters WHERE mark_id = ? AND revision = ?", last+1, person(ctx), mark, revision)
-		if err != nil {
-			return err
-		}
-		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return errors.Join(err, ErrNotFound)
-		}
-		return unsee(ctx, tx, "id", mark)
-	})
+	m, err := s.Mark(ctx, mark)
+	if err != nil {
+		return err
+	}
+	all, err := s.Revisions(ctx, mark)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(all, func(x Master) bool { return x.Revision == revision })
+	if i < 0 || all[i].Hash == m.Master.Hash {
+		return ErrNotFound
+	}
+	if err := s.inTx(ctx, func(tx *sql.Tx) error {
+		return newMaster(ctx, tx, m, fmt.Sprintf("master %d again", revision), all[i].Filename, all[i].Hash)
+	}); err != nil {
+		return err
+	}
+	return s.follow(ctx, mark, m.Master.Revision)
 }
 
 // A Comparison is two revisions of a master beside each other.

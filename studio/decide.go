@@ -92,7 +92,7 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 		case now != m.decision:
 			return errOvertaken
 		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who) VALUES (?, NULLIF(?, 0), ?, ?, ?)", m.ID, m.decision, cut(what, 200), body, person(ctx))
+		res, err := tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who, master_id) VALUES (?, NULLIF(?, 0), ?, ?, ?, ?)", m.ID, m.decision, cut(what, 200), body, person(ctx), m.Master.ID)
 		if err != nil {
 			return err
 		}

@@ -56,14 +56,18 @@ func (s *Studio) carryInk(ctx context.Context, m *Mark, x decision.MovedInk) err
 	})
 }
 
-// moved notes the inks that the master before had and this one has not.
-func (s *Studio) moved(ctx context.Context, w *Snapshot) error {
+// moved notes the inks that an earlier master had and this one has not.
+func (s *Studio) moved(ctx context.Context, w *Snapshot, before int) error {
 	all, err := s.Revisions(ctx, w.Mark.ID)
-	if err != nil || len(all) < 2 {
+	if err != nil {
 		return err
 	}
+	i := slices.IndexFunc(all, func(x Master) bool { return x.Revision == before })
+	if i < 0 {
+		return nil
+	}
 	past := *w.Mark
-	past.Master = all[1]
+	past.Master = all[i]
 	lost, err := w.Moved(ctx, past.subject())
 	if err != nil || len(lost) == 0 {
 		return err
@@ -79,8 +83,9 @@ func (s *Studio) moved(ctx context.Context, w *Snapshot) error {
 }
 
 // follow gives what was said of colours to those that took their places in a
-// new master, as far as they differ but slightly.
-func (s *Studio) follow(ctx context.Context, id int64) error {
+// new master, as far as they differ but slightly. before is the revision that was in
+// force.
+func (s *Studio) follow(ctx context.Context, id int64, before int) error {
 	m, err := s.Mark(ctx, id)
 	if err != nil {
 		return err
@@ -89,7 +94,7 @@ func (s *Studio) follow(ctx context.Context, id int64) error {
 	if err != nil {
 		return nil // the next view says what is wrong with the master
 	}
-	if err := s.moved(ctx, w); err != nil {
+	if err := s.moved(ctx, w, before); err != nil {
 		return err
 	}
 	near := slices.DeleteFunc(w.Loose(), func(x decision.Loose) bool {

@@ -70,7 +70,7 @@ const selectMark = `SELECT m.id, m.client_id, c.name, m.name, COALESCE(m.decisio
 FROM marks m JOIN clients c ON c.id = m.client_id
 LEFT JOIN ink_sets i ON i.id = c.inks_id
 LEFT JOIN decisions d ON d.id = m.decisions_id
-JOIN masters a ON a.mark_id = m.id AND a.revision = (SELECT MAX(revision) FROM masters x WHERE x.mark_id = m.id) `
+JOIN masters a ON a.id = COALESCE(d.master_id, (SELECT x.id FROM masters x WHERE x.mark_id = m.id AND NOT x.decided ORDER BY x.revision DESC LIMIT 1)) `
 
 func scanMark(row interface{ Scan(...any) error }) (*Mark, error) {
 	var m Mark
@@ -229,27 +229,48 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 		return err
 	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		var last int
-		var old []byte
-		err := tx.QueryRowContext(ctx, "SELECT revision, sha256 FROM masters WHERE mark_id = ? ORDER BY revision DESC LIMIT 1 FOR UPDATE", id).Scan(&last, &old)
-		if errors.Is(err, sql.ErrNoRows) {
-			return ErrNotFound
-		}
-		if err != nil {
-			return err
-		}
-		if string(old) == string(h[:]) {
+		if h == m.Master.Hash {
 			return decision.Wrong("master", "this file is the master already, byte for byte")
 		}
-		if _, err = tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who) VALUES (?, ?, ?, ?, ?)", id, last+1, fileName(t.Filename), h[:], person(ctx)); err != nil {
-			return err
-		}
-		return unsee(ctx, tx, "id", id)
+		return newMaster(ctx, tx, m, "master "+fileName(t.Filename), fileName(t.Filename), h)
 	})
 	if err != nil {
 		return err
 	}
-	return s.follow(ctx, id)
+	return s.follow(ctx, id, m.Master.Revision)
+}
+
+// newMaster puts a master in force as the next revision. It is a decision like any
+// other and is undone like one.
+func newMaster(ctx context.Context, tx *sql.Tx, m *Mark, what, filename string, h Hash) error {
+	// The mark first: two who each hold a part of it would wait for each other.
+	var now int64
+	switch err := tx.QueryRowContext(ctx, "SELECT COALESCE(decisions_id, 0) FROM marks WHERE id = ? FOR UPDATE", m.ID).Scan(&now); {
+	case errors.Is(err, sql.ErrNoRows):
+		return ErrNotFound
+	case err != nil:
+		return err
+	}
+	res, err := tx.ExecContext(ctx, "INSERT INTO masters (mark_id, revision, filename, sha256, who, decided) SELECT ?, MAX(revision) + 1, ?, ?, ?, TRUE FROM masters WHERE mark_id = ?", m.ID, filename, h[:], person(ctx), m.ID)
+	if err != nil {
+		return err
+	}
+	master, err := res.LastInsertId()
+	if err != nil {
+		return err
+	}
+	res, err = tx.ExecContext(ctx, "INSERT INTO decisions (mark_id, parent_id, what, body, who, master_id) SELECT ?, NULLIF(?, 0), ?, COALESCE((SELECT d.body FROM decisions d WHERE d.id = ?), '{}'), ?, ?", m.ID, now, cut(what, 200), now, person(ctx), master)
+	if err != nil {
+		return err
+	}
+	row, err := res.LastInsertId()
+	if err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE marks SET decisions_id = ? WHERE id = ?", row, m.ID); err != nil {
+		return err
+	}
+	return unsee(ctx, tx, "id", m.ID)
 }
 
 // keepMaster reads a master to see that it is one, and keeps its bytes.

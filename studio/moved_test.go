@@ -119,3 +119,65 @@ func TestDecisionsWithoutTheirPart(t *testing.T) {
 		t.Errorf("after all were settled: %+v", all)
 	}
 }
+
+// Undo takes a new master back like any decision, and redo brings it again; what was
+// decided before it stands.
+func TestUndoANewMaster(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	s := open(t)
+	art := func(c string) []byte {
+		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="9" height="9" fill="` + c + `"/></svg>`)
+	}
+	m, err := s.TakeIn(ctx, Taking{Client: "Odd Kettle", Mark: "Kettle", Filename: "a.svg", Data: art("#206047")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	is := func(step string, revision int, tone string) {
+		t.Helper()
+		w := work(t, s, m.ID)
+		if w.Mark.Master.Revision != revision || w.Tones[0].Colour.RGB.Hex() != tone {
+			t.Errorf("%s: master %d in %s, want %d in %s", step, w.Mark.Master.Revision, w.Tones[0].Colour.RGB.Hex(), revision, tone)
+		}
+	}
+	if err := s.Revise(ctx, m.ID, Taking{Filename: "b.svg", Data: art("#a02020")}); err != nil {
+		t.Fatal(err)
+	}
+	is("revised", 2, "#a02020")
+	if err := s.Decide(ctx, m.ID, "a recipe", func(d *Decisions) error { d.Recipe = "print"; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	for _, step := range []struct {
+		do       func(context.Context, int64, int64) (string, error)
+		what     string
+		revision int
+		tone     string
+	}{
+		{s.Undo, "a recipe", 2, "#a02020"},
+		{s.Undo, "master b.svg", 1, "#206047"},
+		{s.Undo, "", 1, "#206047"},
+		{s.Redo, "master b.svg", 2, "#a02020"},
+		{s.Redo, "a recipe", 2, "#a02020"},
+		{s.Undo, "a recipe", 2, "#a02020"},
+		{s.Undo, "master b.svg", 1, "#206047"},
+	} {
+		what, err := step.do(ctx, m.ID, AnyState)
+		if err != nil || what != step.what {
+			t.Fatalf("%q, %v, want %q", what, err, step.what)
+		}
+		is(step.what, step.revision, step.tone)
+	}
+	// The next one is a third; the second is not lost.
+	if err := s.Revise(ctx, m.ID, Taking{Filename: "c.svg", Data: art("#2020a0")}); err != nil {
+		t.Fatal(err)
+	}
+	is("revised again", 3, "#2020a0")
+	if err := s.GoBack(ctx, m.ID, 2); err != nil {
+		t.Fatal(err)
+	}
+	is("went back", 4, "#a02020")
+	if what, err := s.Undo(ctx, m.ID, AnyState); err != nil || what != "master 2 again" {
+		t.Errorf("%q, %v", what, err)
+	}
+	is("undone", 3, "#2020a0")
+}

@@ -284,7 +284,7 @@ func TestRefusedMasters(t *testing.T) {
 		t.Errorf("a filter: %v", err)
 	}
 	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 99 99"><rect width="60" height="60"/><rect x="30" width="60" height="60" fill="red" style="mix-blend-mode:screen"/></svg>`)
-	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"pdf","colour":"cmyk"},{"format":"png","widths":[50]}]}`)
+	in.Recipe = parse(t, `{"name":"x","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"pdf","colour":"cmyk","effects":"omit"},{"format":"png","widths":[50]}]}`)
 	k := build(t, in)
 	if len(k.Files) != 1 || len(k.Omitted) != 1 || !strings.Contains(k.Omitted[0].Reason, "mixed as light") || len(k.Omitted[0].Choices) != 2 || strings.Contains(k.Omitted[0].Reason, "cannot be carried") {
 		t.Errorf("a blend of light in process inks: %v", k.Omitted)
