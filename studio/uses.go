@@ -22,12 +22,11 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Snapshot, do, typed string) 
 	verb, rest, _ := strings.Cut(do, " ")
 	first, rest2, _ := strings.Cut(rest, " ")
 	line, _ := strconv.Atoi(first)
-	frame := w.Plan.Frame
 	switch verb {
 	case "size":
-		err = r.AddSize(line, typed, frame.W, frame.H)
+		err = r.AddSize(line, typed)
 	case "resize":
-		if err = r.AddSize(line, typed, frame.W, frame.H); err == nil && rest2 != typed {
+		if err = r.AddSize(line, typed); err == nil && rest2 != typed {
 			err = r.DropSize(line, rest2)
 		}
 	case "without":

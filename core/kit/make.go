@@ -86,7 +86,35 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 	if f.Page == ([2]float64{}) {
 		return own
 	}
-	return frame.Frame{Box: frame.Around(own.Box, f.Page[0], f.Page[1], ""), W: f.Page[0], H: f.Page[1]}
+	box := own.Box
+	if f.Entry.Round {
+		box = within(j.drawing(version))
+	}
+	return frame.Frame{Box: frame.Around(box, f.Page[0], f.Page[1], ""), W: f.Page[0], H: f.Page[1]}
+}
+
+// accountZone is the radius, as a share of the side, of the circle in which a profile
+// picture keeps its art: accounts cut out the circle of half a side (common practice).
+const accountZone = 0.46
+
+// within is the square in whose circle a drawing fits.
+func within(d *drawing.Drawing) geom.Rect {
+	art := d.Bounds()
+	c, far := art.Centre(), 0.0
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		switch n := n.(type) {
+		case *drawing.Shape:
+			n.Path.Flatten(art.Long()/1000, func(a, b geom.Point) { far = max(far, a.Sub(c).Len(), b.Sub(c).Len()) })
+		case *drawing.Picture:
+			for _, p := range drawing.Bounds(n).Corners() {
+				far = max(far, p.Sub(c).Len())
+			}
+		}
+	})
+	if far = min(far, art.Corners()[0].Sub(c).Len()); far == 0 {
+		return art
+	}
+	return geom.Rect{X0: c.X, Y0: c.Y, X1: c.X, Y1: c.Y}.Grow(far / accountZone / 2)
 }
 
 func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Drawing }

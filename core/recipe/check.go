@@ -270,13 +270,13 @@ func (e Entry) check(versions map[string]bool) error {
 		return err
 	}
 	ways := 0
-	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Size), len(e.Stretch)} {
+	for _, n := range []int{len(e.Widths), len(e.Heights), len(e.Scales), len(e.Box), len(e.Size), len(e.Stretch)} {
 		if n > 0 {
 			ways++
 		}
 	}
 	if kind.Pixels && ways == 0 && !kind.Icon {
-		return field.Errorf("widths", "a %s needs a size: widths, heights, scales or size with ppi", e.Format)
+		return field.Errorf("widths", "a %s needs a size: widths, heights, scales, box, or size with ppi", e.Format)
 	}
 	if !kind.Pixels && ways > 0 {
 		return field.Errorf("widths", "%s is drawn in curves and has no pixel size", e.Format)
@@ -294,9 +294,17 @@ func (e Entry) check(versions map[string]bool) error {
 		}
 	}
 	if e.Size != "" {
-		if _, _, err := frame.Size(e.Size); err != nil {
+		if _, _, err := paper(e.Size); err != nil {
 			return field.In("size", err)
 		}
+	}
+	if e.Box != "" {
+		if _, _, err := inside(e.Box); err != nil {
+			return field.In("box", err)
+		}
+	}
+	if e.Round && e.Box == "" {
+		return field.Errorf("round", "it is for files with a box, such as 1080x1080")
 	}
 	if !(e.PPI >= 0 && e.PPI <= MaxPPI) || e.PPI > 0 && e.PPI < 1 {
 		return field.Errorf("ppi", "%v is not between 1 and %d", e.PPI, MaxPPI)
@@ -317,7 +325,7 @@ func (e Entry) check(versions map[string]bool) error {
 				return field.Errorf(field.At("widths", i), "an ICO holds pictures of at most %d px, not %d px", kind.Side, w)
 			}
 		}
-		if len(e.Heights)+len(e.Scales)+len(e.Size) > 0 {
+		if len(e.Heights)+len(e.Scales)+len(e.Size)+len(e.Box) > 0 {
 			return field.Errorf("widths", "an ICO is square; its sizes are widths")
 		}
 	}

@@ -9,7 +9,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/format"
-	"dyekit/core/frame"
 	"dyekit/core/version"
 )
 
@@ -339,13 +338,26 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 	for _, k := range e.Scales {
 		add(art.W*k, art.H*k, ppi, fmt.Sprintf("%gx", k), [2]float64{}, art.W*k)
 	}
+	if e.Box != "" {
+		bw, bh, err := inside(e.Box)
+		if err != nil {
+			return nil, nil, fmt.Errorf("box: %w", err)
+		}
+		w, h := float64(bw), float64(bh)
+		add(w, h, ppi, e.Box, [2]float64{w, h}, w*min(1, (art.W/art.H)/(w/h)))
+	}
 	if e.Size != "" {
-		w, h, err := frame.Size(e.Size)
+		w, h, err := paper(e.Size)
 		if err != nil {
 			return nil, nil, fmt.Errorf("size: %w", err)
 		}
 		if e.PPI == 0 {
 			ppi = 300
+		}
+		if h == 0 { // a width, whose height follows from the version
+			pw := w / 96 * ppi
+			add(pw, pw*art.H/art.W, ppi, e.Size, [2]float64{}, pw)
+			return fs, omitted, nil
 		}
 		pw, ph := w/96*ppi, h/96*ppi
 		inner := pw * min(1, (art.W/art.H)/(w/h))

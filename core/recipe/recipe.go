@@ -84,7 +84,9 @@ type Entry struct {
 	Widths   []int        `json:"widths,omitempty"`   // px
 	Heights  []int        `json:"heights,omitempty"`  // px
 	Scales   []float64    `json:"scales,omitempty"`   // multiples of the frame
-	Size     string       `json:"size,omitempty"`     // physical
+	Size     string       `json:"size,omitempty"`     // physical: a page, 8x10in, or a width, 120mm
+	Box      string       `json:"box,omitempty"`      // px, for each version: 1080x1080
+	Round    bool         `json:"round,omitempty"`    // of a box: the art stays in the circle that accounts cut out
 	PPI      float64      `json:"ppi,omitempty"`
 	Colour   format.Space `json:"colour,omitempty"` // RGB if empty
 	Backing  string       `json:"backing,omitempty"`

@@ -81,7 +81,7 @@ func TestWrongRecipes(t *testing.T) {
 		{`[3000, 1000, 500, 250]`, `[0]`, "files[0].widths[0]: 0 px is not between 1 and"},
 		{`[3000, 1000, 500, 250]`, `[99999]`, "files[0].widths[0]: 99999 px"},
 		{`"png", "size"`, `"gif", "size"`, `files[1].format: "gif" is not known`},
-		{`"8x10in"`, `"8in"`, "files[1].size:"},
+		{`"8x10in"`, `"8 miles"`, "files[1].size:"},
 		{`"level": 2`, `"level": 4`, "files[5].level"},
 		{`"cmyk", "backing"`, `"lab", "backing"`, "files[2].colour"},
 		{`"#ffffff", "quality"`, `"white", "quality"`, "files[2].backing"},

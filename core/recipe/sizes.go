@@ -11,8 +11,8 @@ import (
 )
 
 // Sizes writes the sizes of an entry as they are typed and stand in names:
-// 1000 for a width, h512 for a height, 2x for a multiple of the frame, 8x10in
-// for a physical size.
+// 1000 for a width, h512 for a height, 2x for a multiple of the frame, 1080x1080
+// for a box in px, 120mm for a width on paper, 8x10in for a page.
 func (e Entry) Sizes() string {
 	var out []string
 	for _, w := range e.Widths {
@@ -24,39 +24,57 @@ func (e Entry) Sizes() string {
 	for _, k := range e.Scales {
 		out = append(out, strconv.FormatFloat(k, 'g', -1, 64)+"x")
 	}
+	if e.Box != "" {
+		out = append(out, e.Box)
+	}
 	if e.Size != "" {
 		out = append(out, e.Size)
 	}
 	return strings.Join(out, ", ")
 }
 
-// SetSizes reads what Sizes writes.
+// SetSizes reads what Sizes writes, and each size as people say it. A resolution said
+// beside one is that of the line.
 func (e *Entry) SetSizes(s string) error {
-	e.Widths, e.Heights, e.Scales, e.Size = nil, nil, nil, ""
+	e.Widths, e.Heights, e.Scales, e.Box, e.Size = nil, nil, nil, "", ""
+	ppi := 0.0
 	for word := range strings.SplitSeq(s, ",") {
-		word = strings.TrimSpace(strings.ToLower(strings.TrimSuffix(strings.TrimSpace(word), "px")))
-		if word == "" {
+		if word = strings.TrimSpace(word); word == "" {
 			continue
 		}
-		if n, err := strconv.Atoi(word); err == nil {
-			e.Widths = append(e.Widths, n)
-			continue
+		m, err := measureOf(word)
+		if err != nil {
+			return err
 		}
-		if n, err := strconv.Atoi(strings.TrimPrefix(word, "h")); err == nil {
-			e.Heights = append(e.Heights, n)
-			continue
+		if m.ppi > 0 && ppi > 0 && m.ppi != ppi {
+			return fmt.Errorf("%s: one resolution for each line; add another line", word)
 		}
-		if k, err := strconv.ParseFloat(strings.TrimSuffix(word, "x"), 64); err == nil && strings.HasSuffix(word, "x") {
-			e.Scales = append(e.Scales, k)
-			continue
+		ppi = max(ppi, m.ppi)
+		one := func(into *string, what string) error {
+			if *into != "" {
+				return fmt.Errorf("%s and %s: one %s for each line; add another line", *into, m.text, what)
+			}
+			*into = m.text
+			return nil
 		}
-		if _, _, err := frame.Size(word); err != nil {
-			return fmt.Errorf("%q is no size: write 500 for a width in px, h300 for a height, 2x for a multiple, 8x10in for a size on paper", word)
+		switch m.kind {
+		case wide:
+			e.Widths = append(e.Widths, m.n)
+		case high:
+			e.Heights = append(e.Heights, m.n)
+		case multiple:
+			e.Scales = append(e.Scales, m.k)
+		case boxed:
+			err = one(&e.Box, "box")
+		case onPaper:
+			err = one(&e.Size, "size on paper")
 		}
-		if e.Size != "" {
-			return fmt.Errorf("%s and %s: one size on paper for each line; add another line", e.Size, word)
+		if err != nil {
+			return err
 		}
-		e.Size = word
+	}
+	if ppi > 0 {
+		e.PPI = ppi
 	}
 	return nil
 }

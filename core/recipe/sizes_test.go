@@ -1,6 +1,7 @@
 package recipe
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -23,10 +24,64 @@ func TestSizesAsTyped(t *testing.T) {
 			t.Errorf("%q does not come back: %q %v", e.Sizes(), again.Sizes(), err)
 		}
 	}
-	for _, in := range []string{"large", "h", "8x10in, 4x6in", "1000 500", "x"} {
+	for _, in := range []string{"large", "h", "8x10in, 4x6in", "1000 500", "x", "1080x1080, 500x500", "120mm, 5in", "120mm at 300, 500 at 72"} {
 		if err := new(Entry).SetSizes(in); err == nil {
 			t.Errorf("%q was taken", in)
 		}
+	}
+}
+
+// A size is read in any spacing and case, with its resolution, and kept in one way.
+func TestSizesAsSaid(t *testing.T) {
+	for typed, want := range map[string]string{
+		"120 mm": "120mm 0", "120mm": "120mm 0", "120mm 300dpi": "120mm 300", "12 cm @ 300": "12cm 300", "12CM@300": "12cm 300", "4.5in": "4.5in 0", `4.5"`: "4.5in 0",
+		"4.5 inches at 350 ppi": "4.5in 350", "1080x1080": "1080x1080 0", "1080 X 1080 px": "1080x1080 0", "1080px × 566px": "1080x566 0", "h300": "h300 0", "H 300 px": "h300 0", "300 px high": "h300 0",
+		"2x": "2x 0", "0.5 X": "0.5x 0", "500": "500 0", "500 px": "500 0", "w500": "500 0", "500px wide": "500 0", "8x10in": "8x10in 0", "8 x 10 in": "8x10in 0", "8in x 10in": "8x10in 0", "80mm x 3cm": "80mmx3cm 0",
+		"60x40mm at 300 ppi": "60x40mm 300", "720 at 150 ppi": "720 150", " 36 pt ": "36pt 0", "120 mm, 300 dpi": "120mm 300",
+	} {
+		r := Recipe{Files: []Entry{{Format: "png"}}}
+		if err := r.AddSize(0, typed); err != nil {
+			t.Errorf("%q: %v", typed, err)
+			continue
+		}
+		e := r.Files[len(r.Files)-1]
+		if got := fmt.Sprintf("%s %g", e.Sizes(), e.PPI); got != want {
+			t.Errorf("%q is read as %s, want %s", typed, got, want)
+		}
+	}
+	for _, typed := range []string{"", "large", "120", "120 miles", "mm", "-5", "0mm", "8x10", "h", "3 x 4 x 5", "120mm at 0 ppi", "120mm at 9000000"} {
+		r := Recipe{Files: []Entry{{Format: "png"}}}
+		err := r.AddSize(0, typed)
+		if typed == "120" || typed == "8x10" { // px
+			if err != nil {
+				t.Errorf("%q: %v", typed, err)
+			}
+			continue
+		}
+		if err == nil {
+			t.Errorf("%q was taken: %s", typed, r.Files[0].Sizes())
+		} else if s := err.Error(); !strings.Contains(s, "120mm") && !strings.Contains(s, "between") {
+			t.Errorf("%q: %q names no form that works", typed, s)
+		}
+	}
+}
+
+// A width on paper is one for each version, whose height follows; a box in px is the
+// same for all, and a page on paper as before.
+func TestSizesFollowTheVersion(t *testing.T) {
+	r := parse(t, mini+`{"format": "png", "size": "120mm", "ppi": 300}, {"format": "png", "box": "1080x1080"}, {"format": "png", "size": "120x60mm", "ppi": 300}]}`)
+	fs, left, err := r.Plan("Mark", Art{W: 200, H: 100, Own: map[string]Art{"again": {W: 100, H: 200}}})
+	if err != nil || len(left) > 0 {
+		t.Fatal(left, err)
+	}
+	var got []string
+	for _, f := range fs {
+		got = append(got, fmt.Sprintf("%s %dx%d", f.Path, f.W, f.H))
+	}
+	want := []string{"PNG/mark_colour_120mm.png 1417x709", "PNG/mark_again_120mm.png 1417x2835", "PNG/mark_colour_1080x1080.png 1080x1080", "PNG/mark_again_1080x1080.png 1080x1080",
+		"PNG/mark_colour_120x60mm.png 1417x709", "PNG/mark_again_120x60mm.png 1417x709"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
 	}
 }
 

@@ -1,11 +1,10 @@
 package recipe
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"dyekit/core/format"
@@ -60,63 +59,51 @@ func (e Entry) UseOf() (name, who string) {
 	return name, who
 }
 
-// wish is a size as people write it, perhaps with a resolution.
-var wish = regexp.MustCompile(`^(.+?)(?:\s+at)?(?:\s+(\d+(?:\.\d+)?)\s*ppi)?$`)
-
-// AddSize adds a size to line i: 720, h300, 2x, 60x40mm. With a resolution, as
-// in "60x40mm at 300 ppi", of another size on paper or of another resolution, it
-// makes a line beside it, with all else the same. A width alone on paper, as in
-// "60 mm", takes the height that the proportions w : h give.
-func (r *Recipe) AddSize(i int, typed string, w, h float64) error {
+// AddSize adds a size to line i, as people say it: 720, h300, 2x, 1080 x 1080, 120 mm,
+// 60x40mm. With a resolution, as in "120mm at 300 ppi", of another size on paper or of
+// another resolution, it makes a line beside it, with all else the same.
+func (r *Recipe) AddSize(i int, typed string) error {
 	if i < 0 || i >= len(r.Files) {
 		return errors.New("there is no such line")
 	}
-	m := wish.FindStringSubmatch(strings.TrimSpace(strings.ToLower(typed)))
-	if m == nil {
-		return fmt.Errorf("%q is no size", typed)
-	}
-	size := strings.ReplaceAll(m[1], " ", "")
-	if p := paper.FindStringSubmatch(size); p != nil {
-		v, err := strconv.ParseFloat(p[1], 64)
-		if err != nil || !(w > 0) {
-			return fmt.Errorf("%q is no size", typed)
-		}
-		size = fmt.Sprintf("%sx%s%s", p[1], strconv.FormatFloat(float64(int(v*h/w*100+0.5))/100, 'g', -1, 64), p[2])
-	}
-	var one Entry
-	if err := one.SetSizes(size); err != nil {
+	m, err := measureOf(typed)
+	if err != nil {
 		return err
 	}
 	e := &r.Files[i]
 	if !e.Kind().Pixels {
 		return fmt.Errorf("%s is drawn in curves and has no pixel size", e.Kind().Name)
 	}
-	ppi := e.PPI
-	if m[2] != "" {
-		ppi, _ = strconv.ParseFloat(m[2], 64)
+	ppi := cmp.Or(m.ppi, e.PPI)
+	next := *e
+	next.PPI = ppi
+	beside := ppi != e.PPI || m.kind == onPaper && e.Size != "" || m.kind == boxed && e.Box != ""
+	if beside {
+		next.Widths, next.Heights, next.Scales, next.Box, next.Size = nil, nil, nil, "", ""
 	}
-	if ppi != e.PPI || one.Size != "" && e.Size != "" {
-		next := *e
-		next.Widths, next.Heights, next.Scales, next.Size, next.PPI = one.Widths, one.Heights, one.Scales, one.Size, ppi
-		r.Files = slices.Insert(r.Files, i+1, next)
-		return nil
-	}
-	for _, x := range one.Widths {
-		if !slices.Contains(e.Widths, x) {
-			e.Widths = append(slices.Clone(e.Widths), x)
+	switch m.kind {
+	case wide:
+		if !slices.Contains(next.Widths, m.n) {
+			next.Widths = append(slices.Clone(next.Widths), m.n)
 		}
+		slices.SortFunc(next.Widths, func(a, b int) int { return b - a })
+	case high:
+		next.Heights = append(slices.Clone(next.Heights), m.n)
+	case multiple:
+		next.Scales = append(slices.Clone(next.Scales), m.k)
+	case boxed:
+		next.Box = m.text
+	case onPaper:
+		next.Size = m.text
 	}
-	slices.SortFunc(e.Widths, func(a, b int) int { return b - a })
-	e.Heights = append(slices.Clone(e.Heights), one.Heights...)
-	e.Scales = append(slices.Clone(e.Scales), one.Scales...)
-	if one.Size != "" {
-		e.Size = one.Size
+	if beside {
+		r.Files = slices.Insert(r.Files, i+1, next)
+		r.tellApart()
+	} else {
+		r.Files[i] = next
 	}
 	return nil
 }
-
-// paper is a width on paper alone.
-var paper = regexp.MustCompile(`^(\d+(?:\.\d+)?)(mm|cm|in|pt)$`)
 
 // DropSize takes a size away from line i; a line without sizes goes.
 func (r *Recipe) DropSize(i int, size string) error {

@@ -23,16 +23,16 @@ func TestChangesByUse(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	do(r.AddSize(0, "720", 200, 100))
-	do(r.AddSize(0, "h300", 200, 100))
+	do(r.AddSize(0, "720"))
+	do(r.AddSize(0, "h300"))
 	if s := r.Files[0].Sizes(); s != "1000, 720, 500, h300" {
 		t.Errorf("sizes %s", s)
 	}
-	do(r.AddSize(0, "60 mm at 300 ppi", 200, 100)) // its height follows from the proportions
-	if e := r.Files[1]; e.Size != "60x30mm" || e.PPI != 300 || len(e.Widths) > 0 || e.Format != "png" {
+	do(r.AddSize(0, "60 mm at 300 ppi")) // its height follows from the version
+	if e := r.Files[1]; e.Size != "60mm" || e.PPI != 300 || len(e.Widths) > 0 || e.Format != "png" {
 		t.Errorf("a size on paper became %+v", e)
 	}
-	do(r.DropSize(1, "60x30mm")) // the last of its line
+	do(r.DropSize(1, "60mm")) // the last of its line
 	do(r.DropSize(0, "500"))
 	if len(r.Files) != 2 || r.Files[0].Sizes() != "1000, 720, h300" {
 		t.Errorf("%d lines, sizes %s", len(r.Files), r.Files[0].Sizes())
@@ -74,7 +74,7 @@ func TestChangesByUse(t *testing.T) {
 		t.Errorf("turned to %+v", e)
 	}
 	for name, err := range map[string]error{"pages of PNG": r.Next(0, "pages"),
-		"no size": r.AddSize(0, "large", 1, 1), "of curves": r.AddSize(2, "500", 1, 1), "no line": r.DropLine(99), "no use": r.AddUse("Moon", all), "not there": r.DropSize(0, "7"),
+		"no size": r.AddSize(0, "large"), "of curves": r.AddSize(2, "500"), "no line": r.DropLine(99), "no use": r.AddUse("Moon", all), "not there": r.DropSize(0, "7"),
 	} {
 		if err == nil {
 			t.Errorf("%s: not refused", name)
@@ -88,7 +88,7 @@ func FuzzAddSize(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		r := Recipe{Files: []Entry{{Format: "png", Widths: []int{10}}}}
-		if err := r.AddSize(0, s, 30, 20); err == nil {
+		if err := r.AddSize(0, s); err == nil {
 			r.Files[0].Sizes()
 		}
 	})
