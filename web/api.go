@@ -51,7 +51,9 @@ func (s *Server) script(scope studio.Scope, h handler) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		c.Header("Cache-Control", "no-store")
 		ctx := c.Request.Context()
-		token, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
+		// The scheme is taken in any case (RFC 9110, section 11.1).
+		scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " ")
+		ok = ok && strings.EqualFold(scheme, "Bearer")
 		var x *studio.Script
 		err := studio.ErrNotFound
 		if ok {

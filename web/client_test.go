@@ -269,7 +269,7 @@ func TestLinkReachesNothingElse(t *testing.T) {
 	}
 	b, _ := io.ReadAll(res.Body)
 	res.Body.Close()
-	if res.Header.Get("Referrer-Policy") != "no-referrer" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'") || strings.Contains(string(b), "_colour.eps") || !strings.Contains(string(b), "All 22 files in one zip") || len(res.Header["Set-Cookie"]) > 0 {
+	if res.Header.Get("Referrer-Policy") != "no-referrer" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'") || strings.Contains(string(b), "_colour.eps") || !strings.Contains(string(b), "All 39 files in one zip") || len(res.Header["Set-Cookie"]) > 0 {
 		t.Errorf("the page: %v", res.Header)
 	}
 	// The zip in pieces is the zip.

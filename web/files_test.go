@@ -141,7 +141,7 @@ func TestFilesByUse(t *testing.T) {
 	tab.Until(`!` + list + `.includes("_500.png") && document.querySelector("#undo button").disabled === false`)
 	tab.Eval(`(() => { const f = document.querySelector("#uses input[name=typed]"); f.value = "60 mm at 300 ppi"; f.focus(); return ""; })()`)
 	tab.Key(kb.Enter)
-	tab.Until(list + `.includes("_60x") && ` + list + `.includes("300 ppi")`)
+	tab.Until(list + `.includes("_60mm") && ` + list + `.includes("300 ppi")`)
 	tab.Click(`#uses [value="version 0 black"]`)
 	tab.Until(`document.querySelector('#uses [value="version 0 black"]').getAttribute("aria-pressed") === "false" && !` + list + `.includes("_black_1000.png")`)
 	tab.Click(`#uses [value="use Fax"]`)

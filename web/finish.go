@@ -89,7 +89,7 @@ func finishForm(f version.Finish) url.Values {
 		for i, s := range x.Stops {
 			if i < 3 {
 				v.Set(fmt.Sprint("ink", i+1), s.Ink.RGB)
-				v.Set(fmt.Sprint("opacity", i+1), share(s.Opacity))
+				v.Set(fmt.Sprint("opacity", i+1), num(100*s.Shows()))
 			}
 		}
 	}
@@ -153,7 +153,12 @@ func finishOf(v url.Values, inks []version.Ink) (f version.Finish, err error) {
 		for i := range 3 {
 			n := fmt.Sprint(i + 1)
 			if v.Get("ink"+n) != "" {
-				x.Stops = append(x.Stops, version.Stop{Ink: ink("ink" + n), Opacity: num("opacity"+n, "the opacity", 100)})
+				s := version.Stop{Ink: ink("ink" + n)}
+				if v.Get("opacity"+n) != "" {
+					a := num("opacity"+n, "the opacity", 100)
+					s.Opacity = &a
+				}
+				x.Stops = append(x.Stops, s)
 			}
 		}
 		for i := range x.Stops {

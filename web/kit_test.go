@@ -40,7 +40,7 @@ func TestRebuiltAndCompared(t *testing.T) {
 	tab.Until(`document.querySelector(".ticket h2") && document.querySelector(".ticket h2").textContent === "Kit 2"`)
 	tab.Click(".hands a[href$='/kits']")
 	tab.At("/kits")
-	if s := tab.Eval(`document.querySelector("main h2").textContent`); s != "Kit 1 and kit 2: 8 changed, 0 new, 0 gone, 14 the same" {
+	if s := tab.Eval(`document.querySelector("main h2").textContent`); s != "Kit 1 and kit 2: 8 changed, 0 new, 0 gone, 31 the same" {
 		t.Errorf("compared: %s", s)
 	}
 	tab.Eval(`document.querySelectorAll("img[loading=lazy]").forEach(i => { i.loading = "eager" }) || ""`)
@@ -94,7 +94,7 @@ func TestDeskFinds(t *testing.T) {
 	}
 	tab.Click("form[action='/build-stale'] button")
 	tab.Until(`document.querySelector(".notification.is-warning") && document.querySelector(".notification.is-warning").textContent.includes("1 build is in the queue")`)
-	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 22 files")`)
+	tab.Until(`fetch("/").then(r => r.text()).then(t => { window.page = t }) && window.page && window.page.includes("kit 2 · 39 files")`)
 	fetch(t, tab.Base+"/?state=lost", http.StatusNotFound)
 }
 
@@ -199,7 +199,7 @@ func TestBuildIsCancelled(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan struct{})
 	go func() { s.RunQueue(ctx); close(done) }()
-	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 22 files")`)
+	tab.Until(`document.querySelector(".job .mono").textContent.includes(" of 39 files")`)
 	tab.Click(".job form[action$='/cancel'] button")
 	tab.Until(`document.querySelector(".job h2") && document.querySelector(".job h2").textContent === "The last build was cancelled"`)
 	stop()

@@ -11,6 +11,7 @@ import (
 
 	"dyekit/core/format"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 	"dyekit/studio"
 	"dyekit/studio/preview"
 )
@@ -86,7 +87,7 @@ func (p *filesPage) uses() {
 			}
 		}
 		for _, v := range p.Known {
-			l.Versions = append(l.Versions, versionChip{v, len(e.Versions) == 0 || slices.Contains(e.Versions, v)})
+			l.Versions = append(l.Versions, versionChip{v, slices.ContainsFunc(p.D.Snapshot.Recipe.Versions, func(x version.Spec) bool { return x.Name == v && e.For(x) })})
 		}
 		p.ForWhat[at].Lines = append(p.ForWhat[at].Lines, l)
 		x := weights[i]

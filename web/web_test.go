@@ -121,7 +121,7 @@ func TestFromDropToKit(t *testing.T) {
 		tab.Click(`.thread a[href$="/` + st + `"]`)
 		tab.At("/" + st)
 	}
-	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "22 files" {
+	if n := tab.Eval(`document.querySelector(".tray strong").textContent`); n != "39 files" {
 		t.Errorf("the tray says %s", n)
 	}
 	tab.Click("#build button")
@@ -135,7 +135,7 @@ func TestFromDropToKit(t *testing.T) {
 		t.Fatal(err)
 	}
 	r, err := kit.Verify(context.Background(), files, nil)
-	if err != nil || len(r.Files) != 22 {
+	if err != nil || len(r.Files) != 39 {
 		t.Errorf("%v, %d files", err, len(r.Files))
 	}
 	if string(files["MASTER/star.svg"]) != star {
@@ -352,7 +352,7 @@ func TestInkIsTied(t *testing.T) {
 	set("k", "5")
 	set("spot", "Ember 3")
 	tab.Eval(card + `.querySelector(".is-link").click() || ""`)
-	tab.Until(card + ` && ` + card + `.querySelector(".named")`)
+	tab.Until(card + ` && ` + card + `.querySelector(".named").textContent === "Ember"`)
 	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "plate Ember 3") || !strings.Contains(s, "M 60") {
 		t.Errorf("the card says %s", s)
 	}

@@ -94,7 +94,7 @@ func TestServeBackupRestore(t *testing.T) {
 	var page bytes.Buffer
 	page.ReadFrom(res.Body)
 	res.Body.Close()
-	if !strings.Contains(page.String(), "Odd Kettle Teahouse") || !strings.Contains(page.String(), "kit 1 · 22 files") {
+	if !strings.Contains(page.String(), "Odd Kettle Teahouse") || !strings.Contains(page.String(), "kit 1 · 39 files") {
 		t.Errorf("the restored desk: %s", page.String())
 	}
 	end(cmd, says)

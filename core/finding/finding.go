@@ -55,6 +55,7 @@ const (
 	PartIdle        Code = "part-idle"        // a name for pieces that are not there
 	MendIdle        Code = "mend-idle"        // a mend that finds nothing to do
 	ClearSpace      Code = "clear-space"      // less room than the frame asks for
+	Stripe          Code = "stripe"           // a long mark in square files
 	Distorted       Code = "distorted"        // files that stretch the art, as asked for
 	OddName         Code = "odd-name"         // names of files that read oddly
 	TooSmall        Code = "too-small"        // files below the smallest size of a lockup

@@ -40,7 +40,7 @@ func ink(v *version.Version) (colour.RGB, bool) {
 func (p *Plan) advised(v *version.Version) advice.Version {
 	name := v.Spec.Name
 	a := advice.Version{Name: name, Lockup: v.Spec.Lockup, Drawing: v.Drawing, Mark: v.Mark(), Frame: p.FrameOf(name).Box,
-		Dark: dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole(), Smallest: string(p.smallest)}
+		Dark: dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole() || v.Spec.Square, Smallest: string(p.smallest)}
 	if a.Lockup == "" {
 		a.Lockup = version.Full
 	}

@@ -170,7 +170,7 @@ func lastGroup(ns []drawing.Node) (*drawing.Group, bool) {
 func (j *job) snippet(brand string, files []File) string {
 	of := func(light bool) string {
 		for _, v := range j.plan.Versions {
-			if v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() {
+			if v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() || v.Spec.Square {
 				continue
 			}
 			g := j.guideVersion(v)

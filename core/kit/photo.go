@@ -36,7 +36,7 @@ func (p *Plan) DarkAndLight() (dark, light string) {
 	low, high := float64(middle), float64(middle)
 	for _, v := range p.Versions {
 		c, ok := ink(v)
-		if !ok || v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() || v.Spec.Treatment != version.SingleInk {
+		if !ok || v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() || v.Spec.Square || v.Spec.Treatment != version.SingleInk {
 			continue
 		}
 		if l := c.Lab().L; l < low {

@@ -3,6 +3,7 @@ package kit
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -159,6 +160,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 			p.Findings.Add(finding.Distorted, finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
 		}
 	}
+	p.stripes()
 	p.softer()
 	for _, f := range r.Below(p.Files) {
 		p.Findings.Add(finding.TooSmall, finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
@@ -326,6 +328,24 @@ func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
 		}
 	})
 	return main, part
+}
+
+// aStripe is how many times as long as wide art is that becomes a stripe in a square.
+const aStripe = 2.0
+
+// stripes says which versions are too long for the square files made of them.
+func (p *Plan) stripes() {
+	for _, v := range p.Versions {
+		if v.Drawing == nil || !slices.ContainsFunc(p.Files, func(f recipe.File) bool {
+			return f.Square() && slices.Contains(f.Versions, v.Spec.Name)
+		}) {
+			continue
+		}
+		art := v.Mark().Bounds()
+		if k := art.Long() / min(art.W(), art.H()); k > aStripe {
+			p.Findings.Add(finding.Stripe, finding.Warn, fmt.Sprintf("%s is %.1f times as long as it is wide: in square icons and profile pictures it is a stripe, %.0f px of 32. Name its symbol among the parts, and they show that alone", v.Spec.Name, k, math.Round(32/k)), "", geom.Rect{})
+		}
+	}
 }
 
 // softer says which files show a picture inside the art larger than it is.

@@ -148,6 +148,21 @@ func Apply(d *drawing.Drawing, ns []Naming) (named *drawing.Drawing, missing []i
 	}), missing
 }
 
+// Rename gives pieces of a master that may have lost some by its mends the name of n.
+func Rename(d *drawing.Drawing, keys []string, n Naming) *drawing.Drawing {
+	has := map[string]bool{}
+	for _, k := range n.Pieces {
+		has[k] = true
+	}
+	return d.Map(func(x drawing.Node) drawing.Node {
+		i := drawing.PieceOf(x)
+		if i < 1 || i > len(keys) || !has[keys[i-1]] {
+			return x
+		}
+		return with(x, i, n.Name)
+	})
+}
+
 // drawn is the name that the master itself gives to the piece of a key.
 func drawn(key string) string { return key[:max(0, strings.LastIndexByte(key, '#'))] }
 

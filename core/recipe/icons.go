@@ -8,6 +8,9 @@ import (
 	"dyekit/core/version"
 )
 
+// darkTile is the ground of icons of a white mark.
+const darkTile = "#1f1f1e"
+
 // icons lists the set for a site and its application (sizes: common practice;
 // maskable icons: W3C Web Application Manifest). Names are those that the lines
 // for the page's head speak of. A second version gets a folder of its own.
@@ -33,22 +36,31 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 		}
 		fs = append(fs, f)
 	}
-	ground := e.Backing
-	if ground == "" {
+	ground, tile := e.Backing, ""
+	white := v.White() || art.White[v.Name]
+	switch {
+	case ground == "" && white: // white shows on a tile alone
+		ground, tile = darkTile, darkTile
+	case ground == "":
 		ground = "#ffffff"
-	}
-	if nearWhite(ground) && v.White() {
+	case nearWhite(ground) && white:
 		return nil, whiteBlock
 	}
-	add("favicon.ico", format.ICO, 48, "", &Icon{Sides: []int{16, 32, 48}, Head: "icon"})
+	add("favicon.ico", format.ICO, 48, tile, &Icon{Sides: []int{16, 32, 48}, Head: "icon"})
+	room := 0.0
+	if tile != "" {
+		room = 0.08
+	}
 	for _, side := range []int{16, 32, 48, 64, 96, 128, 192, 256, 512} {
-		add(fmt.Sprintf("icon-%d.png", side), format.PNG, side, "", &Icon{Listed: side >= 192})
+		add(fmt.Sprintf("icon-%d.png", side), format.PNG, side, tile, &Icon{Listed: side >= 192, Room: room})
 	}
 	add("touch-icon-180.png", format.PNG, 180, ground, &Icon{Room: 0.1, Head: "apple-touch-icon"})
 	for _, side := range []int{192, 512} {
 		add(fmt.Sprintf("maskable-%d.png", side), format.PNG, side, ground, &Icon{Round: true, Listed: true})
 	}
-	add("icon.svg", format.SVG, 0, "", &Icon{Head: "icon", Listed: true})
+	if tile == "" { // a drawing has no tile
+		add("icon.svg", format.SVG, 0, "", &Icon{Head: "icon", Listed: true})
+	}
 	add("site.webmanifest", format.WebManifest, 0, "", &Icon{})
 	add("head.html", format.HeadLines, 0, "", &Icon{})
 	return fs, why

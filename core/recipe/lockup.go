@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"slices"
+	"strings"
 
 	"dyekit/core/field"
 	"dyekit/core/version"
@@ -50,9 +51,14 @@ func (r *Recipe) Arranged(s version.Spec) version.Spec {
 		s.Arranged = r.Standard()
 		return s
 	}
-	for i := range r.Lockups {
-		if r.Lockups[i].Name == s.Lockup {
-			s.Arranged = &r.Lockups[i]
+	// Of several with bars between them a lockup of the recipe stands before parts.
+	for alt := range strings.SplitSeq(s.Lockup, "|") {
+		for i := range r.Lockups {
+			if r.Lockups[i].Name == strings.TrimSpace(alt) {
+				s.Square = s.Lockup != r.Lockups[i].Name
+				s.Lockup, s.Arranged = r.Lockups[i].Name, &r.Lockups[i]
+				return s
+			}
 		}
 	}
 	return s

@@ -72,6 +72,21 @@ const SafeZone = 0.4
 // Version is the name to show: that of the version, or of all pages.
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
 
+// For reports whether the entry makes files of a version: those that it names, or all but
+// the ones that are made for square places.
+func (e Entry) For(v version.Spec) bool {
+	if len(e.Versions) > 0 {
+		return slices.Contains(e.Versions, v.Name)
+	}
+	return !v.ForSquares()
+}
+
+// Square reports whether the file is a square that the whole of the art has to fit: an
+// icon or a profile picture.
+func (f File) Square() bool {
+	return f.Icon != nil || f.Entry.Round && f.W == f.H
+}
+
 // Curves reports whether the file is drawn in curves.
 func (f File) Curves() bool { return f.Entry.Curves() }
 
@@ -141,7 +156,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	for i, e := range r.Files {
 		var made []File
 		for _, v := range r.Versions {
-			if len(e.Versions) > 0 && !slices.Contains(e.Versions, v.Name) {
+			if !e.For(v) {
 				continue
 			}
 			if why := r.leaveOut(v, e, art); why != "" {
@@ -204,7 +219,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 				k, taken = places[strings.ToLower(f.Path)]
 			}
 			if taken {
-				return nil, nil, fmt.Errorf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", i, f.Path, files[k].Line)
+				return nil, nil, &TakenError{i, files[k].Line, f.Path}
 			}
 			if len(f.Path) > maxPath {
 				return nil, nil, fmt.Errorf("files[%d]: gives a file a name of %d letters; at most %d are kept everywhere", i, len(f.Path), maxPath)
@@ -216,6 +231,16 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	}
 	r.folders(files)
 	return files, left, nil
+}
+
+// A TakenError says that two lines of a recipe give a file one name.
+type TakenError struct {
+	Line, First int // from 0
+	Path        string
+}
+
+func (e *TakenError) Error() string {
+	return fmt.Sprintf("files[%d]: gives a second file the name %s, which files[%d] has; put another field into naming, such as {ppi} or {colour}", e.Line, e.Path, e.First)
 }
 
 // byStandard is the path with the file's standard in its name.

@@ -80,7 +80,7 @@ func (b *Beside) check() error {
 type Entry struct {
 	Format   format.Key   `json:"format"`
 	Use      string       `json:"use,omitempty"`      // what the files are for; see Uses
-	Versions []string     `json:"versions,omitempty"` // all if empty
+	Versions []string     `json:"versions,omitempty"` // all but those for square places if empty
 	Widths   []int        `json:"widths,omitempty"`   // px
 	Heights  []int        `json:"heights,omitempty"`  // px
 	Scales   []float64    `json:"scales,omitempty"`   // multiples of the frame

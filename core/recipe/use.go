@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dyekit/core/format"
+	"dyekit/core/version"
 )
 
 // A Use is something files are wanted for, with the lines of a recipe that
@@ -125,25 +126,28 @@ func (r *Recipe) DropSize(i int, size string) error {
 
 // ToggleVersion puts a version into the files of line i, or takes it out. all are
 // the versions there are.
-func (r *Recipe) ToggleVersion(i int, version string, all []string) error {
-	if i < 0 || i >= len(r.Files) || !slices.Contains(all, version) {
+func (r *Recipe) ToggleVersion(i int, name string, all []string) error {
+	if i < 0 || i >= len(r.Files) || !slices.Contains(all, name) {
 		return errors.New("there is no such line or version")
 	}
 	e := &r.Files[i]
+	usual := slices.DeleteFunc(slices.Clone(all), func(n string) bool { // what a line that names none has
+		return slices.ContainsFunc(r.Versions, func(v version.Spec) bool { return v.Name == n && v.ForSquares() })
+	})
 	now := e.Versions
 	if len(now) == 0 {
-		now = all
+		now = usual
 	}
 	var next []string
 	for _, v := range all { // in the order of the recipe
-		if slices.Contains(now, v) != (v == version) {
+		if slices.Contains(now, v) != (v == name) {
 			next = append(next, v)
 		}
 	}
-	switch len(next) {
-	case 0:
+	if len(next) == 0 {
 		return errors.New("a line without versions makes no files: take the line away instead")
-	case len(all):
+	}
+	if slices.Equal(next, usual) {
 		next = nil
 	}
 	e.Versions = next
@@ -173,15 +177,18 @@ func (r *Recipe) Double(i int) error {
 	return nil
 }
 
-// tellApart lets names say what now differs between files: resolution, colour.
+// tellApart puts fields into the pattern until no two lines give a file one name:
+// resolution, then colour.
 func (r *Recipe) tellApart() {
-	n := r.naming()
-	for _, f := range []string{"ppi", "colour"} {
-		if !strings.Contains(n, "{"+f+"}") {
-			n += "_{" + f + "}"
+	for _, f := range []string{"{size}", "{ppi}", "{colour}"} {
+		_, _, err := r.Plan("mark", Art{W: 300, H: 200})
+		if taken := (*TakenError)(nil); !errors.As(err, &taken) {
+			return
+		}
+		if n := r.naming(); !strings.Contains(n, f) {
+			r.Naming = n + "_" + f
 		}
 	}
-	r.Naming = n
 }
 
 // DropLine takes line i away.

@@ -32,7 +32,9 @@ type Art struct {
 	mu        sync.Mutex
 	lockups   map[string]*Art // of some parts alone
 	arranging parallel.Once[*Art]
-	*division // nil until it is needed
+	suggested bool // named is known
+	named     *Art // with its symbol named; see withSymbol
+	*division      // nil until it is needed
 	dividing  parallel.Once[*division]
 	readings  []keptReading
 	reads     parallel.Once[*reading]

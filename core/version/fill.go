@@ -50,11 +50,7 @@ func (x Fill) stops() (out []drawing.Stop, err error) {
 		if err != nil {
 			return nil, err
 		}
-		a := s.Opacity
-		if a == 0 {
-			a = 1
-		}
-		out = append(out, drawing.Stop{At: s.At, Colour: c, Alpha: a})
+		out = append(out, drawing.Stop{At: s.At, Colour: c, Alpha: s.Shows()})
 	}
 	return out, nil
 }

@@ -44,9 +44,9 @@ type Fill struct {
 
 // A Stop is an ink at a place of a gradient, from 0 to 1.
 type Stop struct {
-	At      float64 `json:"at"`
-	Ink     Ink     `json:"ink"`
-	Opacity float64 `json:"opacity,omitempty"` // 0 stands for 1
+	At      float64  `json:"at"`
+	Ink     Ink      `json:"ink"`
+	Opacity *float64 `json:"opacity,omitempty"` // 0 to 1; nil stands for 1
 }
 
 // A Line runs along the edge of the whole mark.
@@ -81,9 +81,19 @@ type Effect struct {
 const (
 	maxStops = 12
 	maxLayer = 6 // fills, lines, effects of each
-	// most is how far lines and blurs reach, percent of the longer side.
-	most = 50
+	// most is how far lines and blurs reach, percent of the longer side, and mostPx in px
+	// where the mark is not known yet.
+	most   = 50
+	mostPx = 2000
 )
+
+// Shows is the opacity of a stop.
+func (s Stop) Shows() float64 {
+	if s.Opacity == nil {
+		return 1
+	}
+	return *s.Opacity
+}
 
 // Check says in a sentence what of a finish cannot be.
 func (f *Finish) Check() error {
@@ -102,8 +112,8 @@ func (f *Finish) Check() error {
 		switch {
 		case err != nil:
 			return fmt.Errorf("%s: %w", what, err)
-		case !zero && !(v > 0), l.Unit() == "%" && math.Abs(v) > most, math.Abs(v) > 1e5:
-			return fmt.Errorf("%s: %s is not more than 0 and at most %d %% of the longer side", what, l, most)
+		case !zero && !(v > 0), l.Unit() == "%" && math.Abs(v) > most, math.Abs(v) > mostPx:
+			return fmt.Errorf("%s: %s is not more than 0 and at most %d %% of the longer side or %d px", what, l, most, mostPx)
 		}
 		return nil
 	}
@@ -125,7 +135,7 @@ func (f *Finish) Check() error {
 		}
 		last := 0.0
 		for _, s := range x.Stops {
-			if err := errors.Join(ink(s.Ink), share(s.Opacity)); err != nil {
+			if err := errors.Join(ink(s.Ink), share(s.Shows())); err != nil {
 				return err
 			}
 			if !(s.At >= last && s.At <= 1) {
@@ -177,6 +187,9 @@ func (v *Version) finish(ctx context.Context) error {
 	}
 	// Lines and effects follow the silhouette of the mark as it was drawn.
 	long := box.Long()
+	if err := f.fits(long); err != nil {
+		return err
+	}
 	nodes := d.Nodes
 	if len(f.Lines) > 0 {
 		whole, err := everything(ctx, v.Drawing)
@@ -202,6 +215,24 @@ func (v *Version) finish(ctx context.Context) error {
 	}
 	v.Drawing = with(d, nodes...)
 	return v.judge(ctx, plain)
+}
+
+// fits refuses lengths in px that are too long for a mark whose longer side is so many
+// px.
+func (f *Finish) fits(long float64) error {
+	var all []frame.Length
+	for _, x := range f.Lines {
+		all = append(all, x.Width)
+	}
+	for _, x := range f.Effects {
+		all = append(all, x.Size, x.Right, x.Down)
+	}
+	for _, l := range all {
+		if v, err := l.Px(long); l != "" && (err != nil || math.Abs(v) > most/100.*long+1e-9) {
+			return fmt.Errorf("%w: %s is more than %d %% of its longer side", errRefused, l, most)
+		}
+	}
+	return nil
 }
 
 // everything is all that the mark covers, as one region.

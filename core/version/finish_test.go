@@ -8,6 +8,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
+	"dyekit/core/frame"
 	"dyekit/core/geom"
 )
 
@@ -49,7 +50,7 @@ func shapes(d *drawing.Drawing) (out []*drawing.Shape) {
 // A gradient runs over the whole of what it paints: from edge to edge at any angle; by
 // hand for a square of 100 from 10, 20. White stays white.
 func TestFillsRunFromEdgeToEdge(t *testing.T) {
-	stops := []Stop{{At: 0, Ink: plum}, {At: 0.5, Ink: amber, Opacity: 0.5}, {At: 1, Ink: amber}}
+	stops := []Stop{{At: 0, Ink: plum}, {At: 0.5, Ink: amber, Opacity: opacity(0.5)}, {At: 1, Ink: amber}}
 	for angle, want := range map[float64][4]float64{0: {10, 70, 110, 70}, 90: {60, 20, 60, 120}, 180: {110, 70, 10, 70}, 45: {10, 20, 110, 120}} {
 		v := finished(t, Finish{Fills: []Fill{{Kind: Linear, Angle: angle, Stops: stops}}})
 		all := shapes(v.Drawing)
@@ -172,12 +173,13 @@ func TestFinishesAreJudged(t *testing.T) {
 		"one stop":   {Fills: []Fill{{Kind: Linear, Stops: two[:1]}}},
 		"order":      {Fills: []Fill{{Kind: Linear, Stops: []Stop{{At: 1, Ink: plum}, {At: 0, Ink: amber}}}}},
 		"angle":      {Fills: []Fill{{Kind: Linear, Angle: math.NaN(), Stops: two}}},
-		"opacity":    {Fills: []Fill{{Kind: Linear, Stops: []Stop{{Ink: plum, Opacity: 2}, {At: 1, Ink: amber}}}}},
+		"opacity":    {Fills: []Fill{{Kind: Linear, Stops: []Stop{{Ink: plum, Opacity: opacity(2)}, {At: 1, Ink: amber}}}}},
 		"ink":        {Lines: []Line{{Width: "1%", Ink: Ink{RGB: "blue"}}}},
 		"width":      {Lines: []Line{{Width: "0", Ink: plum}}},
 		"very wide":  {Lines: []Line{{Width: "60%", Ink: plum}}},
 		"no size":    {Effects: []Effect{{Kind: Glow, Ink: plum}}},
 		"far":        {Effects: []Effect{{Kind: Shadow, Ink: plum, Size: "1%", Down: "300%"}}},
+		"in px":      {Effects: []Effect{{Kind: Shadow, Ink: plum, Size: "1%", Down: "90000px"}}},
 		"effect":     {Effects: []Effect{{Kind: "fog", Ink: plum, Size: "1%"}}},
 		"many lines": {Lines: make([]Line, 7)},
 	} {
@@ -218,6 +220,29 @@ func TestReadyFinishes(t *testing.T) {
 			if v := finished(t, f); v.Drawing.Bounds().Empty() {
 				t.Errorf("%s, %s: nothing is left", name, f.Name)
 			}
+		}
+	}
+}
+
+func opacity(v float64) *float64 { return &v }
+
+// A stop of opacity 0 is a fade to nothing, one that says nothing is opaque.
+func TestFadeToNothing(t *testing.T) {
+	got, err := Fill{Kind: Linear, Stops: []Stop{{Ink: plum, Opacity: opacity(0)}, {At: 0.5, Ink: plum, Opacity: opacity(0.25)}, {At: 1, Ink: plum}}}.stops()
+	if err != nil || got[0].Alpha != 0 || got[1].Alpha != 0.25 || got[2].Alpha != 1 {
+		t.Errorf("%+v, %v", got, err)
+	}
+}
+
+// A length in px is held to the mark that it is for.
+func TestEffectsFitTheirMark(t *testing.T) {
+	for size, fits := range map[string]bool{"4": true, "400px": false, "50%": true} {
+		f := &Finish{Effects: []Effect{{Kind: Shadow, Ink: plum, Size: frame.Length(size)}}}
+		if err := f.Check(); err != nil {
+			t.Fatal(err)
+		}
+		if err := f.fits(100); (err == nil) != fits {
+			t.Errorf("%s in a mark of 100 px: %v", size, err)
 		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"dyekit/core/field"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/parts"
 	"dyekit/core/raster"
 )
 
@@ -90,6 +91,83 @@ func (l Lockup) Check() error {
 
 // Whole reports whether the version shows the whole mark.
 func (s Spec) Whole() bool { return s.Lockup == "" || s.Lockup == Full }
+
+// ForSquares reports whether the version is made for square places alone: its lockup is
+// the first of several that the mark has.
+func (s Spec) ForSquares() bool { return s.Square || strings.Contains(s.Lockup, "|") }
+
+// choose takes the first of several lockups that the mark has: parts of these names;
+// symbol also where how the pieces lie leaves no doubt which they are; full always.
+func (a *Art) choose(s Spec) (Spec, *Art) {
+	if s.Arranged != nil || !strings.Contains(s.Lockup, "|") {
+		return s, a
+	}
+	s.Square = true
+	known := a.Drawing.Parts()
+	for alt := range strings.SplitSeq(s.Lockup, "|") {
+		alt = strings.TrimSpace(alt)
+		if alt == Full {
+			s.Lockup = ""
+			return s, a
+		}
+		missing := false
+		for p := range strings.SplitSeq(alt, "+") {
+			missing = missing || !slices.ContainsFunc(known, func(k string) bool { return strings.EqualFold(k, strings.TrimSpace(p)) })
+		}
+		if !missing {
+			s.Lockup = alt
+			return s, a
+		}
+		if alt == parts.Symbol {
+			if named := a.withSymbol(); named != nil {
+				s.Lockup = alt
+				return s, named
+			}
+		}
+	}
+	return s, a // none: the refusal names them
+}
+
+// compact is how many times longer than high a symbol is at most, to stand in a square.
+const compact = 2.0
+
+// withSymbol is the art with its symbol named where how the pieces lie leaves no doubt:
+// it stands beside lettering, apart from it, and is no strip. nil otherwise.
+func (a *Art) withSymbol() *Art {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.suggested {
+		return a.named
+	}
+	a.suggested = true
+	ns := parts.Suggest(a.Drawing, a.Keys)
+	box := func(name string) (b geom.Rect, n parts.Naming) {
+		for _, x := range ns {
+			if x.Name == name {
+				n = x
+			}
+		}
+		has := map[string]bool{}
+		for _, k := range n.Pieces {
+			has[k] = true
+		}
+		for _, p := range parts.Pieces(a.Drawing, a.Keys) {
+			if has[p.Key] {
+				b = b.Union(p.Box)
+			}
+		}
+		return b, n
+	}
+	symbol, n := box(parts.Symbol)
+	word, _ := box(parts.Wordmark)
+	both := symbol.Intersect(word)
+	if symbol.Empty() || word.Empty() || !both.Empty() && both.Area() > 0.02*symbol.Area() ||
+		symbol.Long() > compact*min(symbol.W(), symbol.H()) || symbol.Long() < 0.08*a.Drawing.Bounds().Long() {
+		return nil
+	}
+	a.named = &Art{Drawing: parts.Rename(a.Drawing, a.Keys, n), Keys: a.Keys}
+	return a.named
+}
 
 // lockup returns the art that a version shows: the whole, a lockup of the
 // recipe, or some parts as drawn, their names joined by plus signs. Each is

@@ -147,10 +147,12 @@ func (b *Backing) UnmarshalJSON(data []byte) error {
 
 // A Spec says how a version is to be made.
 type Spec struct {
-	Name      string       `json:"name"`
-	Treatment Treatment    `json:"treatment"`
-	Ink       *Ink         `json:"ink,omitempty"`
-	Lockup    string       `json:"lockup,omitempty"` // of the recipe, or parts joined by plus signs
+	Name      string    `json:"name"`
+	Treatment Treatment `json:"treatment"`
+	Ink       *Ink      `json:"ink,omitempty"`
+	// Lockup is one of the recipe, or parts joined by plus signs; of several with bars
+	// between them, the first that the mark has: symbol|full.
+	Lockup    string       `json:"lockup,omitempty"`
 	Reversed  Reversal     `json:"reversed,omitempty"`
 	Overrides []Override   `json:"overrides,omitempty"`
 	Gap       frame.Length `json:"gap,omitempty"`
@@ -162,6 +164,9 @@ type Spec struct {
 	// Arranged is the lockup of the recipe that the version shows, if it names
 	// one or the recipe has a standard one.
 	Arranged *Lockup `json:"-"`
+	// Square is set where bars in Lockup left a choice: the version is made for square
+	// places alone, and is no other colourway of the mark.
+	Square bool `json:"-"`
 }
 
 // OneInk reports whether the version is read in one ink, with its tints.
@@ -284,6 +289,7 @@ var errRefused = errors.New("this version cannot be made")
 // Make makes one version. The error is for broken specs and for ctx; a
 // version that cannot be made right comes back with Refused set.
 func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
+	s, a = a.choose(s)
 	v := &Version{Spec: s}
 	a, err := a.lockup(ctx, s)
 	if errors.Is(err, errRefused) {
