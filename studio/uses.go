@@ -47,6 +47,7 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Snapshot, do, typed string) 
 	if err != nil {
 		return decision.Wrong("use", "%s", err)
 	}
+	r.TellApart()
 	err = s.SetRecipe(ctx, w.Mark.ID, r, "recipe changed: "+do)
 	if in, ok := err.(*InputError); ok {
 		in.Field = "use"

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -191,7 +192,8 @@ func (r recipeRow) Kind() format.Format {
 func (r recipeRow) entry(was recipe.Entry) (e recipe.Entry, err error) {
 	e = was
 	e.Format, e.Colour, e.Backing, e.Stretch, e.Sure, e.Pages = r.Format, r.Colour, r.Backing, r.Stretch, r.Sure, r.Pages
-	if err := e.SetSizes(r.Sizes); err != nil {
+	e.PPI = 0
+	if err := e.SetSizes(r.Sizes); err != nil { // a resolution said there stands above that of its own field
 		return e, err
 	}
 	e.Versions = nil
@@ -210,7 +212,7 @@ func (r recipeRow) entry(was recipe.Entry) (e recipe.Entry, err error) {
 		}
 		return v
 	}
-	e.PPI, e.Quality = number("resolution", r.PPI), int(number("quality", r.Quality))
+	e.PPI, e.Quality = cmp.Or(e.PPI, number("resolution", r.PPI)), int(number("quality", r.Quality))
 	switch r.Palette {
 	case "":
 		e.Palette = nil
@@ -256,6 +258,9 @@ func typedRecipe(c *gin.Context, base *recipe.Recipe) (rows []recipeRow, r *reci
 			err = decision.Wrong("recipe", "line %d, %s: %v", len(rows), x.Format, bad)
 		}
 		next.Files = append(next.Files, e)
+	}
+	if err == nil {
+		next.TellApart()
 	}
 	return rows, &next, err
 }

@@ -76,6 +76,7 @@ func (e *Entry) SetSizes(s string) error {
 	if ppi > 0 {
 		e.PPI = ppi
 	}
+	e.Round = e.Round && e.Box != ""
 	return nil
 }
 

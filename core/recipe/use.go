@@ -80,7 +80,7 @@ func (r *Recipe) AddSize(i int, typed string) error {
 	next.PPI = ppi
 	beside := ppi != e.PPI || m.kind == onPaper && e.Size != "" || m.kind == boxed && e.Box != ""
 	if beside {
-		next.Widths, next.Heights, next.Scales, next.Box, next.Size = nil, nil, nil, "", ""
+		next.Widths, next.Heights, next.Scales, next.Box, next.Size, next.Round = nil, nil, nil, "", "", false
 	}
 	switch m.kind {
 	case wide:
@@ -99,7 +99,7 @@ func (r *Recipe) AddSize(i int, typed string) error {
 	}
 	if beside {
 		r.Files = slices.Insert(r.Files, i+1, next)
-		r.tellApart()
+		r.TellApart()
 	} else {
 		r.Files[i] = next
 	}
@@ -173,13 +173,13 @@ func (r *Recipe) Double(i int) error {
 		e.PPI = 300
 	}
 	r.Files = slices.Insert(r.Files, i+1, e)
-	r.tellApart()
+	r.TellApart()
 	return nil
 }
 
-// tellApart puts fields into the pattern until no two lines give a file one name:
+// TellApart puts fields into the pattern until no two lines give a file one name:
 // resolution, then colour.
-func (r *Recipe) tellApart() {
+func (r *Recipe) TellApart() {
 	for _, f := range []string{"{size}", "{ppi}", "{colour}"} {
 		_, _, err := r.Plan("mark", Art{W: 300, H: 200})
 		if taken := (*TakenError)(nil); !errors.As(err, &taken) {
