@@ -280,8 +280,11 @@ func (s *Studio) AgainPhotos(ctx context.Context, m *Mark, b *Batch) error {
 }
 
 // Marker is what lays a mark in a way, by the versions of a plan.
-func (l Laying) Marker(p *kit.Plan) (*photomark.Marker, error) {
-	dark, light := p.DarkAndLight()
+func (l Laying) Marker(ctx context.Context, p *kit.Plan) (*photomark.Marker, error) {
+	dark, light, err := p.DarkAndLight(ctx)
+	if err != nil {
+		return nil, err
+	}
 	if l.DarkVersion != "" {
 		dark = l.DarkVersion
 	}
@@ -318,7 +321,7 @@ func (s *Studio) MarkPhotos(ctx context.Context, w *Snapshot, b *Batch, how Layi
 	if b.Job != nil {
 		how = b.How // what is marked and what is not are laid alike
 	}
-	if _, err := how.Marker(w.Plan); err != nil {
+	if _, err := how.Marker(ctx, w.Plan); err != nil {
 		return nil, err
 	}
 	setting, err := json.Marshal(how)
@@ -369,7 +372,7 @@ func (s *Studio) markPhotos(ctx context.Context, l *queue.Held, in kit.Input, ba
 	if err := json.Unmarshal(setting, &how); err != nil {
 		return err
 	}
-	marker, err := how.Marker(plan)
+	marker, err := how.Marker(ctx, plan)
 	if err != nil {
 		return &queue.Failure{Err: err}
 	}

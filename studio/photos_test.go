@@ -105,7 +105,7 @@ func TestPhotosSurvive(t *testing.T) {
 	if err != nil || len(z.File) != 300 {
 		t.Fatal(len(z.File), err)
 	}
-	marker, err := how.Marker(w.Plan)
+	marker, err := how.Marker(t.Context(), w.Plan)
 	if err != nil {
 		t.Fatal(err)
 	}

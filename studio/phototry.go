@@ -73,7 +73,7 @@ func (s *Studio) TryPhoto(ctx context.Context, w *Snapshot, p Photo, how Laying,
 		return nil, fmt.Errorf("%s: %w", p.Name, err)
 	}
 	how.Setting = how.Full().Scaled(min(1, float64(long)/float64(max(p.W, p.H))))
-	m, err := how.Marker(w.Plan)
+	m, err := how.Marker(ctx, w.Plan)
 	if err != nil {
 		return nil, err
 	}

@@ -130,7 +130,10 @@ func (m *marking) marker(ctx context.Context) (*photomark.Marker, error) {
 	if f, stop := p.Findings.Stopping(); stop {
 		return nil, errors.New(f.Message)
 	}
-	dark, light := p.DarkAndLight()
+	dark, light, err := p.DarkAndLight(ctx)
+	if err != nil {
+		return nil, err
+	}
 	if m.dark != "" {
 		dark = m.dark
 	}

@@ -87,10 +87,8 @@ func guideFile(f File) guide.File {
 
 func (j *job) guideVersion(v *version.Version) guide.Version {
 	box := j.plan.FrameOf(v.Spec.Name).Box
-	g := guide.Version{Name: v.Spec.Name, Light: v.White() || v.Spec.Reversed == version.OnDark, OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole() || v.Spec.Square, Aspect: box.W() / box.H()}
+	g := guide.Version{Name: v.Spec.Name, Light: dark(v), OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole() || v.Spec.Square, Aspect: box.W() / box.H()}
 	if c, ok := ink(v); ok {
-		// What no dark ground carries is for dark grounds.
-		g.Light = g.Light || g.OneInk && colour.Contrast(c, colour.White) < lightInk
 		g.Black = colour.Contrast(c, colour.Black) < 1.6 && c.Lab().Chroma() < 8
 	}
 	return g

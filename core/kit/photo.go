@@ -1,11 +1,13 @@
 package kit
 
 import (
+	"context"
 	"fmt"
+	"slices"
 	"strings"
 
+	"dyekit/core/advice"
 	"dyekit/core/photomark"
-	"dyekit/core/version"
 )
 
 // PhotoMark is a version as it is laid on photographs: trimmed to its art. An empty
@@ -29,21 +31,28 @@ func (p *Plan) PhotoMark(name string) (photomark.Mark, error) {
 }
 
 // DarkAndLight names the versions that are laid on light and on dark photographs
-// unless somebody says otherwise: the darkest and the lightest of those in one ink
-// that stand alone. A name is empty where there is none.
-func (p *Plan) DarkAndLight() (dark, light string) {
-	const middle = 50 // L*
-	low, high := float64(middle), float64(middle)
-	for _, v := range p.Versions {
-		c, ok := ink(v)
-		if !ok || v.Drawing == nil || v.OnBacking() || !v.Spec.Whole() || v.Spec.Square || v.Spec.Treatment != version.SingleInk {
-			continue
-		}
-		if l := c.Lab().L; l < low {
-			dark, low = v.Spec.Name, l
-		} else if l > high {
-			light, high = v.Spec.Name, l
+// unless somebody says otherwise, as is advised for those. A name is empty where there
+// is none, or where it stands no better than the other.
+func (p *Plan) DarkAndLight(ctx context.Context) (dark, light string, err error) {
+	vs, err := p.Judged(ctx, advice.Coarse)
+	if err != nil {
+		return "", "", err
+	}
+	plain := slices.DeleteFunc(vs, func(v advice.Judged) bool { return v.Backing != nil || v.Look.Sheet != nil && !v.OneInk || v.Part })
+	i, _ := advice.Choose(advice.PhotoLight, true, plain)
+	j, _ := advice.Choose(advice.PhotoDark, true, plain)
+	if i >= 0 && i == j {
+		if plain[i].On(advice.PhotoLight).Contrast >= plain[i].On(advice.PhotoDark).Contrast {
+			j = -1
+		} else {
+			i = -1
 		}
 	}
-	return dark, light
+	if i >= 0 {
+		dark = plain[i].Name
+	}
+	if j >= 0 {
+		light = plain[j].Name
+	}
+	return dark, light, nil
 }

@@ -15,6 +15,7 @@ const darkTile = "#1f1f1e"
 // maskable icons: W3C Web Application Manifest). Names are those that the lines
 // for the page's head speak of. A second version gets a folder of its own.
 func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why string) {
+	white := v.White() || art.White[v.Name]
 	art = art.of(v.Name)
 	folder := "ICONS/"
 	if second {
@@ -37,7 +38,6 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 		fs = append(fs, f)
 	}
 	ground, tile := e.Backing, ""
-	white := v.White() || art.White[v.Name]
 	switch {
 	case ground == "" && white: // white shows on a tile alone
 		ground, tile = darkTile, darkTile

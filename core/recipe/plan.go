@@ -72,13 +72,13 @@ const SafeZone = 0.4
 // Version is the name to show: that of the version, or of all pages.
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
 
-// For reports whether the entry makes files of a version: those that it names, or all but
-// the ones that are made for square places.
+// For reports whether the entry makes files of a version: those that it names, or all;
+// but the ones that are made for square places only in files for those.
 func (e Entry) For(v version.Spec) bool {
 	if len(e.Versions) > 0 {
 		return slices.Contains(e.Versions, v.Name)
 	}
-	return !v.ForSquares()
+	return !v.ForSquares() || e.Round || e.Kind().Icon || e.Format == format.Icons
 }
 
 // Square reports whether the file is a square that the whole of the art has to fit: an
