@@ -225,14 +225,15 @@ func (t *Tab) Drop(sel, name, body string) {
 	})()`)
 }
 
-// Accessible fails the test for every rule of WCAG 2.2 A and AA that the page
-// at hand breaks, as far as axe-core can tell.
+// Accessible fails the test for every rule of WCAG 2.2 A and AA and of good practice that
+// the page at hand breaks, as far as axe-core can tell; also if the name of a control
+// lacks the label that is seen (2.5.3), which axe tries only when asked.
 func (t *Tab) Accessible(page string) {
 	t.T.Helper()
 	if _, err := chromedp.Run(t.Ctx, chromedp.Evaluate[chromedp.Void](axe+";0")); err != nil {
 		t.T.Fatal(err)
 	}
-	out, err := chromedp.Run(t.Ctx, chromedp.Evaluate[string](`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"], resultTypes: ["violations"]})
+	out, err := chromedp.Run(t.Ctx, chromedp.Evaluate[string](`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"], rules: {"label-content-name-mismatch": {enabled: true}}, resultTypes: ["violations"]})
 		.then(r => r.violations.map(v => v.id + ": " + v.help + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 120)).join(" | ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	if err != nil {
 		t.T.Fatal(err)
