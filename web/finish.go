@@ -27,6 +27,7 @@ type finishPage struct {
 	Parts    []string
 	Inks     []version.Ink
 	Ready    []version.Finish
+	Lacking  []lacking
 	Saved    []studio.SavedFinish
 	Refused  string
 	Warnings []string
@@ -48,6 +49,17 @@ func (finishPage) Body(f version.Finish) string {
 // Try is the address of the page with another finish.
 func (p finishPage) Try(f version.Finish) string {
 	return "?" + url.Values{"base": {p.Get("base")}, "f": {p.Body(f)}}.Encode()
+}
+
+// lacking are finishes that the mark cannot have.
+type lacking struct {
+	Why   string
+	Names []string
+}
+
+// Lacks says why the mark cannot have a finish; "" if it can.
+func (p finishPage) Lacks(f version.Finish) string {
+	return f.Lacks(p.D.Snapshot.Plan.Master.Drawing)
 }
 
 // Look is the address of a picture of a finish on a ground.
@@ -193,6 +205,19 @@ func (s *Server) finish(c *gin.Context) error {
 func (s *Server) showFinish(c *gin.Context, status int, w *studio.Snapshot, v url.Values, wrong *studio.InputError) error {
 	p := finishPage{D: s.newHeader(w, "finish"), Bases: w.Plain(), Parts: w.Plan.Master.Drawing.Parts(), Inks: w.FinishInks(), Wrong: wrong}
 	p.Ready = version.Ready(p.Inks[:len(p.Inks)-studio.PlainInks])
+	// Those that the mark cannot have are named with the reason, and not shown.
+	p.Ready = slices.DeleteFunc(p.Ready, func(f version.Finish) bool {
+		why := p.Lacks(f)
+		if why != "" {
+			at := slices.IndexFunc(p.Lacking, func(l lacking) bool { return l.Why == why })
+			if at < 0 {
+				at = len(p.Lacking)
+				p.Lacking = append(p.Lacking, lacking{Why: why})
+			}
+			p.Lacking[at].Names = append(p.Lacking[at].Names, f.Name)
+		}
+		return why != ""
+	})
 	var err error
 	if p.Saved, err = s.studio.Finishes(c.Request.Context(), w.Mark.ClientID); err != nil {
 		return err

@@ -30,8 +30,8 @@ func Uses() []Use {
 		{Signs, "plain outlines", []Entry{{Format: "svg", Versions: []string{"black"}}, {Format: "eps", Colour: "cmyk", Level: 2, Versions: []string{"black"}}}},
 		{"Photo lab", "paper sizes", []Entry{{Format: "png", Size: "6x4in", PPI: 350}}},
 		{string(format.Mail), "whoever takes only JPEG", []Entry{{Format: "jpeg", Widths: []int{1500}, PPI: 300, Backing: "#ffffff", Quality: 92}}},
-		{"Profile picture", "accounts that show squares", []Entry{{Format: "png", Size: "1000x1000px", PPI: 96, Backing: "#ffffff"}}},
-		{string(format.Sites), "a site and its application", []Entry{{Format: format.Icons, Versions: []string{"colour"}, Backing: "#ffffff"}}},
+		{"Profile picture", "accounts that show squares", []Entry{{Format: "png", Box: "1080x1080", Round: true, Versions: []string{"icon", "colour"}, Backing: "#ffffff"}}},
+		{string(format.Sites), "a site and its application", []Entry{{Format: format.Icons, Versions: []string{"icon", "colour"}}}},
 		{"Film", "titles and corners", []Entry{{Format: "png", Widths: []int{3840, 1920}, PPI: 72}}},
 		{"Shirt", "screen printing, inks apart", []Entry{{Format: "pdf", Colour: "cmyk", Pages: OneEach}}},
 		{"Fax", "black or nothing", []Entry{{Format: "png", Widths: []int{1728}, PPI: 204, Antialias: &soft, Versions: []string{"black"}}}},
@@ -213,8 +213,11 @@ func (r *Recipe) AddUse(name string, known []string) error {
 		for _, e := range u.Files {
 			e.Use = name
 			e.Versions = slices.DeleteFunc(slices.Clone(e.Versions), func(v string) bool { return !slices.Contains(known, v) })
-			if len(e.Versions) == 0 {
+			switch {
+			case len(e.Versions) == 0:
 				e.Versions = nil
+			case e.Round || e.Format == format.Icons: // the first that is there
+				e.Versions = e.Versions[:1]
 			}
 			r.Files = append(slices.Clone(r.Files), e)
 		}

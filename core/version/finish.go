@@ -165,6 +165,27 @@ func (f *Finish) Check() error {
 	return nil
 }
 
+// Lacks says in a sentence why a finish cannot be laid over a drawing, as far as that is
+// seen at once; "" if nothing is.
+func (f *Finish) Lacks(d *drawing.Drawing) string {
+	shapes, pictures := false, false
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		switch n.(type) {
+		case *drawing.Shape:
+			shapes = true
+		case *drawing.Picture:
+			pictures = true
+		}
+	})
+	switch {
+	case len(f.Fills) > 0 && !shapes:
+		return "a gradient needs shapes in colour, and the mark is a picture: trace it first"
+	case len(f.Lines) > 0 && pictures:
+		return "lines run along curves, and the mark is a picture: trace it first"
+	}
+	return ""
+}
+
 // finish lays the finish of the Spec over the version.
 func (v *Version) finish(ctx context.Context) error {
 	f := v.Spec.Finish
