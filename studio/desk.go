@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"dyekit/core/finding"
 	"dyekit/core/kit"
 	"dyekit/studio/queue"
 )
@@ -194,7 +193,7 @@ func (s *Studio) saw(ctx context.Context, w *Snapshot) error {
 	if m.Kind.Vector {
 		kind = "vector"
 	}
-	return s.note(ctx, w.Mark, w.Name, m.Findings.Count(finding.Warn), w.Stop, kind)
+	return s.note(ctx, w.Mark, w.Name, w.ToLook(), w.Stop, kind)
 }
 
 // sawNothing notes that a mark cannot be put on the table, and why.

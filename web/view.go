@@ -128,7 +128,7 @@ func note(w *studio.Snapshot, key string) (text, state string) {
 		if n := fs.Count(finding.Stop); n > 0 {
 			return fmt.Sprintf("%d to mend", n), "stop"
 		}
-		if n := fs.Count(finding.Warn); n > 0 {
+		if n := w.ToLook(); n > 0 {
 			return fmt.Sprintf("%d to look at", n), "look"
 		}
 		if n := fs.Count(finding.Mended); n > 0 {

@@ -224,6 +224,12 @@ func (w *Snapshot) Moved(ctx context.Context, past Subject) ([]decision.MovedInk
 	return decision.Moved(inks, old.tones, w.Tones), nil
 }
 
+// ToLook counts what of the master is to be looked at: warnings, and decisions that have
+// nothing to act on.
+func (w *Snapshot) ToLook() int {
+	return w.Plan.Master.Findings.Count(finding.Warn) + w.Plan.Hairlines.Count(finding.Warn) + len(w.Loose())
+}
+
 // Loose lists the decisions that have nothing to act on in this master.
 func (w *Snapshot) Loose() []decision.Loose {
 	return w.Decisions.Loose(w.Recipe, w.Plan.Master, w.Tones)
