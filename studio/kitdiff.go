@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dyekit/core/guide"
 	"dyekit/core/kit"
 	"dyekit/studio/preview"
 )
@@ -71,6 +72,77 @@ func (s *Studio) DiffKits(ctx context.Context, a, b *Kit) ([]FileDiff, error) {
 		}
 	}
 	return out, nil
+}
+
+// A Gist is what came to a kit and went from it, in words: what a designer asks first.
+type Gist struct {
+	What       string // plates, inks, versions or sizes
+	Came, Went []string
+}
+
+// Gist tells which plates, inks, versions and sizes a kit has and an earlier one had
+// not, and the other way round; what stayed is not listed.
+func (s *Studio) Gist(ctx context.Context, a, b *Kit) (out []Gist, err error) {
+	was, err := s.Page(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	is, err := s.Page(ctx, b)
+	if err != nil {
+		return nil, err
+	}
+	return gist(was, is), nil
+}
+
+func gist(was, is *guide.Page) (out []Gist) {
+	for _, x := range []struct {
+		what string
+		of   func(p *guide.Page) []string
+	}{
+		{"plates", func(p *guide.Page) (all []string) {
+			for _, k := range p.Inks {
+				all = append(all, k.Spot)
+			}
+			return all
+		}},
+		{"inks", func(p *guide.Page) (all []string) {
+			for _, k := range p.Inks {
+				all = append(all, strings.TrimSpace(k.Name+" "+k.Hex))
+			}
+			return all
+		}},
+		{"versions", func(p *guide.Page) (all []string) {
+			for _, v := range p.Versions {
+				all = append(all, v.Name)
+			}
+			return all
+		}},
+		{"sizes", func(p *guide.Page) (all []string) {
+			for _, f := range p.Files {
+				if f.WidthPx > 0 {
+					all = append(all, fmt.Sprintf("%s %d × %d px", f.Kind().Name, f.WidthPx, f.HeightPx))
+				}
+			}
+			return all
+		}},
+	} {
+		old, now := x.of(was), x.of(is)
+		g := Gist{What: x.what, Came: lacking(now, old), Went: lacking(old, now)}
+		if len(g.Came)+len(g.Went) > 0 {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// lacking lists what is in a and not in b, each once.
+func lacking(a, b []string) (out []string) {
+	for _, x := range a {
+		if x != "" && !slices.Contains(b, x) && !slices.Contains(out, x) {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 // differing lists the files of two kits, those that changed first.

@@ -2,12 +2,15 @@ package studio
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
 
 	"dyekit/core/finding"
+	"dyekit/core/format"
 	"dyekit/core/frame"
+	"dyekit/core/guide"
 	"dyekit/core/parts"
 	"dyekit/core/version"
 	"dyekit/studio/decision"
@@ -180,4 +183,24 @@ func TestUndoANewMaster(t *testing.T) {
 		t.Errorf("%q, %v", what, err)
 	}
 	is("undone", 3, "#2020a0")
+}
+
+// What came to a kit and went from it is told by plates and inks, versions and sizes.
+func TestGistOfTwoKits(t *testing.T) {
+	t.Parallel()
+	was := &guide.Page{Inks: []guide.Ink{{Name: "Fir", Hex: "#206047", Spot: "FIR 7"}, {Hex: "#e08800"}}, Versions: []guide.Version{{Name: "colour"}},
+		Files: []guide.File{{Format: format.PNG, WidthPx: 500, HeightPx: 300}, {Format: format.SVG}}}
+	is := &guide.Page{Inks: []guide.Ink{{Hex: "#2a6e53"}, {Hex: "#e08800"}}, Versions: []guide.Version{{Name: "colour"}, {Name: "black"}},
+		Files: []guide.File{{Format: format.PNG, WidthPx: 500, HeightPx: 310}, {Format: format.PNG, WidthPx: 500, HeightPx: 310}, {Format: format.SVG}}}
+	var got []string
+	for _, g := range gist(was, is) {
+		got = append(got, fmt.Sprint(g.What, " ", g.Came, " ", g.Went))
+	}
+	want := []string{"plates [] [FIR 7]", "inks [#2a6e53] [Fir #206047]", "versions [black] []", "sizes [PNG 500 × 310 px] [PNG 500 × 300 px]"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
+	}
+	if g := gist(is, is); len(g) > 0 {
+		t.Errorf("of the same: %v", g)
+	}
 }

@@ -20,6 +20,7 @@ import (
 var places = []string{"top-left", "top", "top-right", "left", "centre", "right", "bottom-left", "bottom", "bottom-right"}
 
 type framePage struct {
+	Reach    []string // versions that have a larger frame of their own
 	D        header
 	Version  string
 	Over     string // the version shown over it, or ""
@@ -55,6 +56,11 @@ func newFramePage(c *gin.Context, d header) framePage {
 		p.Over = ""
 	}
 	p.Frame, p.Art = w.Plan.Frame, w.Plan.Base.Bounds().Intersect(w.Plan.Base.Page)
+	for _, v := range w.Plan.Versions {
+		if f, own := w.Plan.Own[v.Spec.Name]; own && (v.Spec.Outline != nil || v.Spec.Finish != nil) && !v.OnBacking() && v.Spec.Whole() {
+			p.Reach = append(p.Reach, fmt.Sprintf("%s reaches %.1f %% past the art", v.Spec.Name, 100*(f.W/p.Frame.W-1)/2))
+		}
+	}
 	p.View = p.Frame.Box.Union(p.Art)
 	p.View = p.View.Grow(p.View.Long() * 0.12)
 	p.Dark = p.Version != "" && w.Dark(c.Request.Context(), p.Version)
@@ -70,7 +76,7 @@ func newFramePage(c *gin.Context, d header) framePage {
 		p.By, p.Part, p.Times = "part", k.Part, strconv.FormatFloat(k.Times, 'g', -1, 64)
 	}
 	if t := d.Typed; len(t) > 0 {
-		p.Spec.Fit, p.Spec.Page, p.Spec.Place, p.Spec.Smallest = t["fit"], t["page"], t["place"], frame.Length(t["smallest"])
+		p.Spec.Fit, p.Spec.Reach, p.Spec.Page, p.Spec.Place, p.Spec.Smallest = t["fit"], t["reach"], t["page"], t["place"], frame.Length(t["smallest"])
 		p.By, p.Room, p.Part, p.Times = t["by"], t["room"], t["part"], t["times"]
 	}
 	return p
@@ -78,7 +84,7 @@ func newFramePage(c *gin.Context, d header) framePage {
 
 // typedFrame reads a frame out of its form.
 func typedFrame(c *gin.Context) (f frame.Spec, err error) {
-	f = frame.Spec{Fit: c.PostForm("fit"), Place: c.PostForm("place"), Smallest: frame.Length(strings.TrimSpace(c.PostForm("smallest")))}
+	f = frame.Spec{Fit: c.PostForm("fit"), Reach: c.PostForm("reach"), Place: c.PostForm("place"), Smallest: frame.Length(strings.TrimSpace(c.PostForm("smallest")))}
 	if f.Place == "centre" {
 		f.Place = ""
 	}

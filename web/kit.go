@@ -239,6 +239,7 @@ type kitsPage struct {
 	D     header
 	All   []*studio.Kit
 	A, B  *studio.Kit
+	Gist  []studio.Gist
 	Files []studio.FileDiff
 	Count map[string]int
 }
@@ -296,6 +297,9 @@ func (s *Server) compareKits(c *gin.Context) error {
 	a, b := number(c, "a", p.All[1].Number, 1, 1<<30), number(c, "b", p.All[0].Number, 1, 1<<30)
 	if p.A, p.B, err = s.studio.Pair(ctx, w.Mark.ID, a, b); err == nil {
 		p.Files, err = s.studio.DiffKits(ctx, p.A, p.B)
+	}
+	if err == nil {
+		p.Gist, err = s.studio.Gist(ctx, p.A, p.B)
 	}
 	if err != nil {
 		return err

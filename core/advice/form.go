@@ -83,10 +83,19 @@ func (l *Look) findForm() (f form) {
 		}
 	}
 	f.symbol = max(f.box.W(), f.box.H()) < compact*min(f.box.W(), f.box.H()) && f.box.Long() > 0.06*l.side
+	if len(l.rows) > 0 && !f.symbol { // a rule below a name, and the like
+		f.carry = nil
+	}
 	f.togo = l.goes(all, f.carry, ornament)
 	art, letters := l.Box.W()*l.k, false
 	f.needs = l.asks(f, art, false)
 	for _, r := range l.rows {
+		if l.sign(r) {
+			if px := int(math.Ceil(capitalPx * art / r.height)); f.togo == nil || px > f.togo.Px {
+				f.togo = &ToGo{What: "small sign", Px: px}
+			}
+			continue
+		}
 		if !f.inscribed(l, r) {
 			letters = true
 		} else if px := int(math.Ceil(capitalPx * art / r.height)); f.togo == nil || px > f.togo.Px {
@@ -97,6 +106,16 @@ func (l *Look) findForm() (f form) {
 		f.needs = l.asks(f, art, true)
 	}
 	return f
+}
+
+// sign reports whether a row is a small sign beside a name, as ® and ™ are: nobody
+// misses it, and files for small places go without.
+func (l *Look) sign(r row) bool {
+	tallest := 0.0
+	for _, o := range l.rows {
+		tallest = max(tallest, o.height)
+	}
+	return len(r.pieces) <= 2 && r.height < 0.5*tallest && r.box.W() < tallest
 }
 
 // inscribed reports whether a row of letters is a detail of a drawing of many shapes:

@@ -66,6 +66,20 @@ func (l *Look) letters() {
 		}
 	}
 	l.dropCounters()
+	l.accents()
+}
+
+// accents gives to a row what lies close over, under or behind its letters and is smaller:
+// dots, accents, full stops. They are read with it, and no shapes.
+func (l *Look) accents() {
+	for n, r := range l.rows {
+		near := geom.Rect{X0: r.box.X0 - 0.3*r.height, Y0: r.box.Y0 - 0.5*r.height, X1: r.box.X1 + 0.7*r.height, Y1: r.box.Y1 + 0.3*r.height}
+		for i := 1; i < len(l.pieces); i++ {
+			if p := &l.pieces[i]; p.row == 0 && !p.bare && p.in == l.pieces[r.pieces[0]].in && p.box.H() < 0.6*r.height && p.box.W() < r.height && near.Contains(p.box, 0) {
+				p.row = n + 1
+			}
+		}
+	}
 }
 
 // lines groups pieces that stand beside each other.

@@ -88,7 +88,7 @@ func (l *Look) reading(f form) (ns []need) {
 		tallest = max(tallest, r.height)
 	}
 	for _, r := range l.rows {
-		if f.inscribed(l, r) {
+		if f.inscribed(l, r) || l.sign(r) {
 			continue
 		}
 		n := need{thing: nameLetters, px: smallPx * art / r.height, mm: smallMM * art / r.height}

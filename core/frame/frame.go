@@ -25,6 +25,9 @@ const (
 // MaxSide bounds a frame's side, in page units.
 const MaxSide = 100_000
 
+// ReachAll is one frame for all versions, whatever reaches past the art; see Spec.Reach.
+const ReachAll = "all"
+
 // A Spec says what frame is wanted. The zero Spec trims to the art.
 type Spec struct {
 	Fit    string  `json:"fit,omitempty"`
@@ -34,6 +37,10 @@ type Spec struct {
 	// Backing says that the frame of one-ink versions, too, holds a rectangle
 	// behind the art that they leave out; otherwise it follows what is left.
 	Backing bool `json:"backing,omitempty"`
+	// Reach says whose frame it is where an outline or a finish reaches past the art: that
+	// version has a larger one of its own, to the same scale, or with ReachAll the frame of
+	// all is as large.
+	Reach string `json:"reach,omitempty"`
 	// Clear is room measured in a part of the mark, instead of Margin.
 	Clear *Clear `json:"clear,omitempty"`
 	// Smallest is the least width at which the mark may stand: px for files,
@@ -170,6 +177,9 @@ func (s Spec) Check() error {
 	}
 	if _, ok := places[s.Place]; !ok {
 		return field.Errorf("place", "%q is not one of centre, top, bottom, left, right, top-left, top-right, bottom-left, bottom-right", s.Place)
+	}
+	if s.Reach != "" && s.Reach != ReachAll {
+		return field.Errorf("reach", "%q is not known: all, or nothing", s.Reach)
 	}
 	if s.Clear != nil {
 		if s.Clear.Part == "" {

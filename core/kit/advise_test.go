@@ -208,3 +208,22 @@ func TestIconsOfAWhiteMark(t *testing.T) {
 		t.Errorf("%d icons: %v", n, k.Omitted)
 	}
 }
+
+// An outline enlarges the frame of its own version, to the same scale, and that of the
+// others only when asked.
+func TestAnOutlineLeavesTheOthers(t *testing.T) {
+	t.Parallel()
+	const r = `{"name":"x","naming":"{brand}_{version}","frame":{"margin":"0"%s},"versions":[{"name":"colour","treatment":"as-drawn"},
+		{"name":"outlined","treatment":"single-ink","ink":{"name":"W","rgb":"#ffffff"},"outline":{"width":"5%%","ink":{"name":"K","rgb":"#000000"}}}],"files":[{"format":"svg"}]}`
+	for reach, want := range map[string][2]float64{"": {380, 418}, `,"reach":"all"`: {418, 418}} {
+		p, err := NewPlan(t.Context(), Input{Master: []byte(advised["a disc"]), MasterName: "x.svg", Brand: "Ada", Recipe: parse(t, fmt.Sprintf(r, reach))})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, name := range []string{"colour", "outlined"} {
+			if f := p.FrameOf(name); f.Box.W() < want[i]-1 || f.Box.W() > want[i]+1 || f.Scale() != p.Frame.Scale() {
+				t.Errorf("%q: the frame of %s is %.1f px wide at %.3f, want %.0f", reach, name, f.Box.W(), f.Scale(), want[i])
+			}
+		}
+	}
+}

@@ -137,7 +137,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 		if v.Drawing == nil {
 			refused[s.Name] = v.Refused
-		} else if (s.Outline != nil || s.Finish != nil) && !v.OwnFrame(standard != nil) { // it may reach past the art
+		} else if r.Frame.Reach == frame.ReachAll && mayReach(s) && !v.OwnFrame(standard != nil) {
 			art = art.Union(v.Drawing.Bounds())
 			if s.Finish != nil {
 				page = page.Union(v.Drawing.Bounds()) // nothing of it is cut
@@ -213,6 +213,15 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 	}
 	for _, v := range p.Versions {
 		own := v.OwnFrame(r.Standard() != nil)
+		reaches := v.Drawing != nil && !own && r.Frame.Reach != frame.ReachAll && mayReach(v.Spec) && !art.Contains(v.Drawing.Bounds(), 1e-6)
+		if reaches {
+			f, err := s.Around(art.Union(v.Drawing.Bounds()), page.Union(v.Drawing.Bounds())) // nothing of it is cut
+			if err != nil {
+				return fmt.Errorf("frame: %w", err)
+			}
+			p.own(v.Spec.Name, f)
+			continue
+		}
 		if v.Drawing == nil || !own && !bare(v) {
 			continue
 		}
@@ -228,10 +237,7 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 		if err != nil {
 			return fmt.Errorf("frame: %w", err)
 		}
-		if p.Own == nil {
-			p.Own = map[string]frame.Frame{}
-		}
-		p.Own[v.Spec.Name] = f
+		p.own(v.Spec.Name, f)
 	}
 	for i, v := range p.Versions {
 		c := *v // versions may serve other plans
@@ -242,6 +248,17 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 	}
 	return nil
 }
+
+// own gives a version a frame of its own.
+func (p *Plan) own(name string, f frame.Frame) {
+	if p.Own == nil {
+		p.Own = map[string]frame.Frame{}
+	}
+	p.Own[name] = f
+}
+
+// mayReach reports whether a version may reach past the art.
+func mayReach(s version.Spec) bool { return s.Outline != nil || s.Finish != nil }
 
 // clear turns a clear space into a margin by the height of its part.
 func (p *Plan) clear(ctx context.Context, s frame.Spec) (frame.Spec, error) {
