@@ -50,8 +50,8 @@ func (v Version) mark() *drawing.Drawing {
 	return v.Drawing
 }
 
-// ground is what a version is meant for: its own backing, a dark ground or white.
-func (v Version) ground() colour.RGB {
+// Ground is what a version is meant for: its own backing, a dark ground or white.
+func (v Version) Ground() colour.RGB {
 	switch {
 	case v.Backing != nil:
 		return *v.Backing
@@ -73,6 +73,6 @@ type Judged struct {
 
 // Judge looks at a version: finely for its size and room, coarsely for its grounds.
 func Judge(ctx context.Context, v Version, grain Grain) (Judged, error) {
-	l, err := See(ctx, v.mark(), v.ground(), grain)
+	l, err := See(ctx, v.mark(), v.Ground(), grain)
 	return Judged{v, l}, err
 }

@@ -87,25 +87,35 @@ func (l *Look) findForm() (f form) {
 		f.carry = nil
 	}
 	f.togo = l.goes(all, f.carry, ornament)
-	art, letters := l.Box.W()*l.k, false
-	f.needs = l.asks(f, art, false)
+	f.needs = l.asks(f, l.Box.W()*l.k, false) // for inscribed
 	for _, r := range l.rows {
-		if l.sign(r) {
-			if px := int(math.Ceil(capitalPx * art / r.height)); f.togo == nil || px > f.togo.Px {
-				f.togo = &ToGo{What: "small sign", Px: px}
-			}
+		what := ""
+		switch {
+		case l.sign(r):
+			what = "small sign"
+		case f.inscribed(l, r):
+			what = "inscription"
+		default:
 			continue
 		}
-		if !f.inscribed(l, r) {
-			letters = true
-		} else if px := int(math.Ceil(capitalPx * art / r.height)); f.togo == nil || px > f.togo.Px {
-			f.togo = &ToGo{What: "inscription", Px: px}
+		if px := int(math.Ceil(capitalPx * l.Box.W() * l.k / r.height)); f.togo == nil || px > f.togo.Px {
+			f.togo = &ToGo{What: what, Px: px}
 		}
 	}
-	if letters {
-		f.needs = l.asks(f, art, true)
-	}
+	f.needs = l.needing(f)
 	return f
+}
+
+// needing lists what a form needs in this mark, which may have letters.
+func (l *Look) needing(f form) []need {
+	art := l.Box.W() * l.k
+	f.needs = l.asks(f, art, false)
+	for _, r := range l.rows {
+		if !l.sign(r) && !f.inscribed(l, r) {
+			return l.asks(f, art, true)
+		}
+	}
+	return f.needs
 }
 
 // sign reports whether a row is a small sign beside a name, as ® and ™ are: nobody

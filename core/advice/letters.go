@@ -233,8 +233,7 @@ func (l *Look) add(g []int) {
 		r.box = r.box.Union(p.box)
 		thick += p.thick * p.area
 		light += p.area
-		around := l.pieces[p.in].colour
-		r.bare = r.bare || p.colour.Luminance() > around.Luminance()
+		r.bare = r.bare || l.lighter(i)
 	}
 	r.stem = thick / light
 	r.height, r.capital = l.height(r)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -18,7 +19,7 @@ type Grain int
 
 const (
 	Fine   Grain = 1200
-	Coarse Grain = 400
+	Coarse Grain = 360
 )
 
 // A Look is a drawing divided into the pieces that are seen: connected areas of one
@@ -72,7 +73,7 @@ func See(ctx context.Context, d *drawing.Drawing, ground colour.RGB, grain Grain
 		return nil, err
 	}
 	var img *image.NRGBA
-	if p.mixed {
+	if p.pictures || p.mixed && grain == Coarse { // the colours along edges are for grounds
 		if img, err = raster.Render(ctx, d, to, l.w, l.h, raster.Options{}); err != nil {
 			return nil, err
 		}
@@ -93,16 +94,20 @@ func See(ctx context.Context, d *drawing.Drawing, ground colour.RGB, grain Grain
 	return l, ctx.Err()
 }
 
-// divide joins neighbouring samples of one class into pieces.
+// A run is neighbouring samples of one row that look alike.
+type run struct {
+	from, to int32 // samples of the row, to is the first beyond
+	label    int32
+}
+
+// divide joins neighbouring samples of one class into pieces, run by run.
 func (l *Look) divide(seen []int32, classes []class) {
 	looks := make([]int32, len(classes)+1)
 	looks[0] = -1
 	for i, c := range classes {
 		looks[i+1] = c.joined
 	}
-	kind := func(i int) int32 { return looks[seen[i]] }
-	l.label = make([]int32, len(seen))
-	root := []int32{0} // of provisional labels; the outside is 0
+	var root []int32 // of provisional labels
 	find := func(i int32) int32 {
 		for root[i] != i {
 			root[i] = root[root[i]]
@@ -110,56 +115,91 @@ func (l *Look) divide(seen []int32, classes []class) {
 		}
 		return i
 	}
-	for i := range seen {
-		x := i % l.w
-		switch k := kind(i); {
-		case i == 0:
-		case x > 0 && kind(i-1) == k:
-			l.label[i] = l.label[i-1]
-			if i >= l.w && kind(i-l.w) == k {
-				if a, b := find(l.label[i]), find(l.label[i-l.w]); a != b {
-					root[max(a, b)] = min(a, b)
+	rows := make([][]run, l.h)
+	for y := range rows {
+		row := seen[y*l.w:][:l.w]
+		above := []run(nil)
+		if y > 0 {
+			above = rows[y-1]
+		}
+		a := 0
+		for x := 0; x < l.w; {
+			k, from := looks[row[x]], x
+			for x++; x < l.w && looks[row[x]] == k; x++ {
+			}
+			r := run{int32(from), int32(x), -1}
+			for a < len(above) && int(above[a].to) <= from {
+				a++
+			}
+			for b := a; b < len(above) && int(above[b].from) < x; b++ {
+				if looks[seen[(y-1)*l.w+int(above[b].from)]] != k {
+					continue
+				}
+				if o := find(above[b].label); r.label < 0 {
+					r.label = o
+				} else if n := find(r.label); n != o {
+					root[max(n, o)] = min(n, o)
 				}
 			}
-		case i >= l.w && kind(i-l.w) == k:
-			l.label[i] = l.label[i-l.w]
-		default:
-			l.label[i] = int32(len(root))
-			root = append(root, l.label[i])
+			if r.label < 0 {
+				r.label = int32(len(root))
+				root = append(root, r.label)
+			}
+			rows[y] = append(rows[y], r)
 		}
 	}
 	// Pieces are numbered in the order in which they begin, the ground first.
+	l.label = make([]int32, len(seen))
 	number := make([]int32, len(root))
 	for i := range number {
 		number[i] = -1
 	}
-	number[0] = 0
-	for i := range l.label {
-		r := find(l.label[i])
-		if number[r] < 0 {
-			number[r] = int32(len(l.pieces))
-			q := piece{bare: seen[i] == 0, colour: l.Ground}
-			if i%l.w > 0 {
-				q.in = l.label[i-1]
-			}
-			if seen[i] > 0 {
-				c := classes[seen[i]-1]
-				q.colour, q.bare = c.colour, c.bare
-				if c.bare {
-					q.colour = l.Ground
+	if len(root) > 0 {
+		number[find(0)] = 0
+	}
+	for y, runs := range rows {
+		for _, r := range runs {
+			at := y*l.w + int(r.from)
+			o := find(r.label)
+			n := number[o]
+			if n < 0 {
+				n = int32(len(l.pieces))
+				number[o] = n
+				q := piece{bare: seen[at] == 0, colour: l.Ground}
+				if r.from > 0 {
+					q.in = l.label[at-1]
 				}
+				if seen[at] > 0 {
+					c := classes[seen[at]-1]
+					if q.colour, q.bare = c.colour, c.bare; c.bare {
+						q.colour = l.Ground
+					}
+				}
+				l.pieces = append(l.pieces, q)
 			}
-			l.pieces = append(l.pieces, q)
+			for i := range l.label[at : at+int(r.to-r.from)] {
+				l.label[at+i] = n
+			}
+			l.pieces[n].grow(float64(r.from), float64(r.to), float64(y))
 		}
-		l.label[i] = number[r]
 	}
 }
 
-// measure finds the box, area, thickness and outline of each piece.
+// grow adds samples of a row to a piece.
+func (p *piece) grow(from, to, y float64) {
+	if p.area == 0 {
+		p.box = geom.Rect{X0: from, Y0: y, X1: to, Y1: y + 1}
+	}
+	p.area += to - from
+	p.box.X0, p.box.X1, p.box.Y1 = min(p.box.X0, from), max(p.box.X1, to), y+1
+}
+
+// measure finds the thickness and the outline of each piece, and which are text.
 func (l *Look) measure(seen []int32, classes []class, img *image.NRGBA) {
-	text := make([]int, len(l.pieces))
-	far := l.distances()
-	w := l.w
+	text := make([]float64, len(l.pieces))
+	far, w := l.distances(), l.w
+	sum := make([]int64, len(l.pieces))
+	words := slices.ContainsFunc(classes, func(c class) bool { return c.text })
 	// The samples along the rim are ground.
 	for y := 1; y < l.h-1; y++ {
 		for i := y*w + 1; i < y*w+w-1; i++ {
@@ -167,20 +207,16 @@ func (l *Look) measure(seen []int32, classes []class, img *image.NRGBA) {
 			if id == 0 {
 				continue
 			}
-			p := &l.pieces[id]
-			x, y := float64(i-y*w), float64(y)
-			if p.area == 0 {
-				p.box = geom.Rect{X0: x, Y0: y, X1: x + 1, Y1: y + 1}
-			}
-			p.box.X0, p.box.X1, p.box.Y1 = min(p.box.X0, x), max(p.box.X1, x+1), y+1
-			p.area++
-			p.thick += float64(far[i])
-			if s := seen[i]; s > 0 && classes[s-1].text {
-				text[id]++
+			sum[id] += int64(far[i])
+			if words {
+				if s := seen[i]; s > 0 && classes[s-1].text {
+					text[id]++
+				}
 			}
 			if far[i] > straight/2 {
 				continue // well inside
 			}
+			p := &l.pieces[id]
 			for _, j := range [4]int{i - 1, i + 1, i - w, i + w} {
 				if l.label[j] == id {
 					continue
@@ -196,9 +232,10 @@ func (l *Look) measure(seen []int32, classes []class, img *image.NRGBA) {
 	for i := range l.pieces {
 		p := &l.pieces[i]
 		// Of a line as thick as w, the mean distance to its edge is w/4.
-		p.thick *= 4.0 / straight / max(1, p.area)
-		p.lettered = 2*float64(text[i]) > p.area && i > 0
+		p.thick = float64(sum[i]) * 4.0 / straight / max(1, p.area)
+		p.lettered = 2*text[i] > p.area && i > 0
 	}
+	l.pieces[0].box, l.pieces[0].area = geom.Rect{}, 0
 }
 
 // meets notes that the piece shows a colour where it meets the ground.
@@ -211,7 +248,7 @@ func (p *piece) meets(c colour.RGB) {
 
 // edgeColour is that of a piece at a sample: of gradients and pictures in steps.
 func edgeColour(p *piece, s int32, classes []class, img *image.NRGBA, at int) colour.RGB {
-	if s == 0 || !classes[s-1].mixed {
+	if s == 0 || !classes[s-1].mixed || img == nil {
 		return p.colour
 	}
 	const step = 8
@@ -224,42 +261,84 @@ const straight, slanted = 3, 4
 
 // distances is how far the middle of each sample is from the edge of its piece; of
 // the ground it is not told.
-func (l *Look) distances() []int32 {
-	const far = 1 << 24
-	d, w, label := make([]int32, len(l.label)), l.w, l.label
-	near := func(i int, to [4]int) {
-		id, best := label[i], d[i]
-		for k, j := range to {
-			j += i
-			step := int32(straight)
-			if k >= 2 {
-				step = slanted
-			}
-			if label[j] != id {
-				step /= 2
-			} else {
-				step += d[j]
-			}
-			best = min(best, step)
-		}
-		d[i] = best
-	}
+func (l *Look) distances() []int16 {
+	w := l.w
+	d := make([]int16, len(l.label))
 	for y := 1; y < l.h-1; y++ {
-		for i := y*w + 1; i < y*w+w-1; i++ {
-			if label[i] != 0 {
-				d[i] = far
-				near(i, [4]int{-1, -w, -w - 1, -w + 1})
+		here, above := l.label[y*w:][:w], l.label[(y-1)*w:][:w]
+		now, was := d[y*w:][:w], d[(y-1)*w:][:w]
+		for x := 1; x < w-1; x++ {
+			id := here[x]
+			if id == 0 {
+				continue
 			}
+			if here[x-1] != id || above[x] != id { // an edge beside it: nothing is nearer
+				now[x] = straight / 2
+				continue
+			}
+			best := min(now[x-1], was[x]) + straight
+			if above[x-1] != id {
+				best = min(best, slanted/2)
+			} else {
+				best = min(best, was[x-1]+slanted)
+			}
+			if above[x+1] != id {
+				best = min(best, slanted/2)
+			} else {
+				best = min(best, was[x+1]+slanted)
+			}
+			now[x] = best
 		}
 	}
 	for y := l.h - 2; y > 0; y-- {
-		for i := y*w + w - 2; i > y*w; i-- {
-			if label[i] != 0 {
-				near(i, [4]int{1, w, w + 1, w - 1})
+		here, below := l.label[y*w:][:w], l.label[(y+1)*w:][:w]
+		now, was := d[y*w:][:w], d[(y+1)*w:][:w]
+		for x := w - 2; x > 0; x-- {
+			id, best := here[x], now[x]
+			if id == 0 || best <= straight/2 {
+				continue
 			}
+			if here[x+1] != id || below[x] != id {
+				now[x] = straight / 2
+				continue
+			}
+			best = min(best, now[x+1]+straight, was[x]+straight)
+			if below[x+1] != id {
+				best = min(best, slanted/2)
+			} else {
+				best = min(best, was[x+1]+slanted)
+			}
+			if below[x-1] != id {
+				best = min(best, slanted/2)
+			} else {
+				best = min(best, was[x-1]+slanted)
+			}
+			now[x] = best
 		}
 	}
 	return d
+}
+
+// In is the look of the same shapes in one ink on a ground.
+func (l *Look) In(ink, ground colour.RGB) *Look {
+	r := *l
+	r.Ground = ground
+	r.pieces = slices.Clone(l.pieces)
+	for i := range r.pieces {
+		p := &r.pieces[i]
+		if p.colour = ink; p.bare {
+			p.colour = ground
+		}
+		if p.colours != nil {
+			p.colours = map[colour.RGB]float64{ink: p.edge}
+		}
+	}
+	r.rows = slices.Clone(l.rows)
+	for i := range r.rows {
+		r.rows[i].bare = slices.ContainsFunc(r.rows[i].pieces, r.lighter)
+	}
+	r.form.needs = r.needing(r.form)
+	return &r
 }
 
 // painted lists the pieces that are not bare.

@@ -107,10 +107,12 @@ func (p *Plan) judge(ctx context.Context, v *version.Version, grain advice.Grain
 	a := p.advised(v)
 	s := v.Spec
 	s.Name = ""
-	if s.Treatment == version.SingleInk && s.Backing == nil && s.Outline == nil {
+	// Versions that differ in their ink alone, light or dark, have one look.
+	oneLook := s.Treatment == version.SingleInk && s.Backing == nil && s.Outline == nil && s.Opacity == 0
+	if oneLook {
 		s.Ink = nil
 	}
-	key, err := json.Marshal([]any{s, s.Arranged, a.Dark, grain})
+	key, err := json.Marshal([]any{s, s.Arranged, a.Dark && !oneLook, grain})
 	if err != nil {
 		return advice.Judged{}, err
 	}
@@ -125,6 +127,9 @@ func (p *Plan) judge(ctx context.Context, v *version.Version, grain advice.Grain
 		}
 	}
 	l, err := keep(ctx, string(key), see)
+	if err == nil && oneLook {
+		l = l.In(a.Ink, a.Ground())
+	}
 	return advice.Judged{Version: a, Look: l}, err
 }
 
