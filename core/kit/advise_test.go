@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"dyekit/core/advice"
+	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/kit/outside"
 	"dyekit/core/recipe"
@@ -161,6 +162,8 @@ func TestStripes(t *testing.T) {
 		"a name alone":               {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 600 200">` + word + `</svg>`, true, 3},
 		"a disc beside it":           {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 600 200"><circle cx="100" cy="100" r="90" fill="#a3322b"/>` + word + `</svg>`, false, 1},
 		"a part that is named so":    {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 600 200"><g id="symbol"><rect x="10" y="40" width="90" height="120"/></g><g id="word">` + word + `</g></svg>`, false, 0.75},
+		"a group within the part":    {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 600 200"><g id="symbol"><circle cx="100" cy="100" r="90"/><g id="tram"><rect x="60" y="80" width="80" height="40" fill="#fff"/></g></g><g id="word">` + word + `</g></svg>`, false, 1},
+		"letters across the part":    {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 300"><g id="symbol"><circle cx="200" cy="150" r="140"/></g><g id="band"><rect x="20" y="120" width="360" height="60" fill="#a3322b"/></g><text id="wordmark" x="90" y="165" font-family="Cabin" font-size="40" fill="#fff">VAT NINE</text></svg>`, false, 1.28},
 		"a strip above it":           {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 600 200"><path d="M210 20h390v9h-390z"/>` + word + `</svg>`, true, 3},
 		"a round mark with a legend": {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400"><circle cx="200" cy="200" r="190"/><text x="60" y="220" font-family="Cabin" font-size="60" fill="#fff">VAT NINE</text></svg>`, false, 1},
 	} {
@@ -175,6 +178,15 @@ func TestStripes(t *testing.T) {
 		}
 		if b := v.Drawing.Bounds(); b.W()/b.H() < 0.8*c.wide || b.W()/b.H() > 2.5*c.wide {
 			t.Errorf("%s: it is %.2f times as wide as high", name, b.W()/b.H())
+		}
+		pieces := 0
+		v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if _, group := n.(*drawing.Group); !group {
+				pieces++
+			}
+		})
+		if name == "a group within the part" && pieces != 2 || name == "letters across the part" && pieces < 3 {
+			t.Errorf("%s: %d pieces", name, pieces)
 		}
 		if got := slices.ContainsFunc(p.Findings, func(f finding.Finding) bool { return f.Code == finding.Stripe }); got != c.stripe {
 			t.Errorf("%s: a stripe is said: %v", name, got)

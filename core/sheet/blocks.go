@@ -307,8 +307,8 @@ func bar(a, z, at float64, upright bool) (ns []drawing.Node) {
 // screenInch is how many px of a screen are an inch (CSS Values 3, section 6.2).
 const screenInch = 96
 
-// small shows the mark and its lockups at their smallest sizes, as true pixels and mm
-// are: as wide as a bar on paper.
+// small shows the mark and its lockups at their smallest sizes, each with a bar as wide on
+// paper, however small the page is set.
 func (b *builder) small() (rows []row) {
 	for _, s := range b.c.Smallest {
 		i := slices.IndexFunc(b.c.Versions, func(v Version) bool { return v.Name == s.Version && v.Drawing != nil })
@@ -326,10 +326,10 @@ func (b *builder) smallest(v Version, s Smallest) row {
 	}
 	var sizes []size
 	if s.MM > 0 {
-		sizes = append(sizes, size{s.MM, fmt.Sprintf("%g mm in print", s.MM)})
+		sizes = append(sizes, size{s.MM / b.scale, fmt.Sprintf("%g mm in print", s.MM)})
 	}
 	if s.Px > 0 {
-		sizes = append(sizes, size{float64(s.Px) / screenInch * 25.4, fmt.Sprintf("%d px on a screen", s.Px)})
+		sizes = append(sizes, size{float64(s.Px) / screenInch * 25.4 / b.scale, fmt.Sprintf("%d px on a screen", s.Px)})
 	}
 	art := v.Drawing.Bounds()
 	shape := art.H() / art.W()

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -163,13 +164,52 @@ func Pages(c *Content, l Layout) (*Sheet, error) {
 		l.Blocks = Blocks
 	}
 	w, h := l.Size()
-	b := &builder{c: c, w: w, h: h, one: l.One}
+	if l.One {
+		return onePage(c, l, w, h)
+	}
+	b := &builder{c: c, w: w, h: h, margin: margin, scale: 1, columns: 1}
+	b.lay(l.Blocks)
+	return &Sheet{b.finish(1), b.places}, nil
+}
+
+// What is put on one page is set smaller and in columns, as large as it will go; below
+// leastScale nobody could read its small words (5 pt: common practice). A column is no
+// narrower than its pictures want.
+const (
+	leastScale  = 0.5
+	scaleStep   = 0.02
+	mostColumns = 3
+	leastColumn = 165 // mm, before it is set smaller: swatches, values and tints of an ink
+)
+
+// onePage lays all blocks on one page, or says that they do not fit.
+func onePage(c *Content, l Layout, w, h float64) (*Sheet, error) {
+	for k := 1.0; k >= leastScale-1e-9; k -= scaleStep {
+		for n := 1; n <= mostColumns; n++ {
+			try := builder{c: c, w: w / k, h: h / k, margin: margin / k, scale: k, one: true, columns: n, dry: true}
+			if n > 1 && try.width() < leastColumn {
+				break
+			}
+			b := try
+			if try.lay(l.Blocks); !try.over {
+				b.dry = false
+				b.lay(l.Blocks)
+				return &Sheet{b.finish(k), b.places}, nil
+			}
+		}
+	}
+	return nil, fmt.Errorf("all of it does not fit on one page so that it can be read: leave out blocks (there are %s), or let it run over several pages", strings.Join(l.Blocks, ", "))
+}
+
+// lay fills pages with blocks.
+func (b *builder) lay(blocks []string) {
 	b.page()
 	b.head()
-	for _, name := range l.Blocks {
-		b.block(name, b.rows(name))
+	for _, name := range blocks {
+		if !b.over {
+			b.block(name, b.rows(name))
+		}
 	}
-	return &Sheet{b.finish(), b.places}, nil
 }
 
 // A row is a piece of a block that stays together.
@@ -178,23 +218,35 @@ type row struct {
 	draw func(x, y float64) []drawing.Node
 }
 
-// A builder fills pages from the top.
+// A builder fills pages from the top, column by column.
 type builder struct {
-	c     *Content
-	w, h  float64
-	one   bool
-	pages [][]drawing.Node
-	y     float64 // where the next row begins
+	c       *Content
+	w, h    float64
+	margin  float64
+	scale   float64 // that it is set in: lengths of the real world are divided by it
+	dry     bool    // nothing is drawn: it is to be seen whether it fits
+	one     bool    // there is one page and no other, and
+	over    bool    // it is too small
+	columns int
+	column  int // that is filled
+	pages   [][]drawing.Node
+	y       float64 // where the next row begins
 
 	places []Place
 }
 
-// width is that of what is printed.
-func (b *builder) width() float64 { return b.w - 2*margin }
+// between columns, in mm.
+const between = 12
+
+// width is that of a column, and left where the one that is filled begins.
+func (b *builder) width() float64 {
+	return (b.w - 2*b.margin - between*float64(b.columns-1)) / float64(b.columns)
+}
+func (b *builder) left() float64 { return b.margin + float64(b.column)*(b.width()+between) }
 
 func (b *builder) page() {
 	b.pages = append(b.pages, nil)
-	b.y = margin
+	b.y, b.column = b.margin, 0
 }
 
 func (b *builder) add(ns ...drawing.Node) {
@@ -205,40 +257,69 @@ func (b *builder) add(ns ...drawing.Node) {
 	}
 }
 
-// room makes sure that so much fits below what there is, and tells whether a new page
-// begins.
+// room makes sure that so much fits below what there is, and tells whether a new column
+// or page begins.
 func (b *builder) room(high float64) bool {
-	if b.one || b.y+high <= b.h-margin-foot || b.y <= margin {
+	switch {
+	case b.y+high <= b.h-b.margin-foot:
 		return false
+	case b.y <= b.margin: // there is nothing above it that could make room
+		b.over = b.over || b.one
+		return false
+	case b.column+1 < b.columns:
+		b.column++
+		b.y = b.margin
+	case b.one:
+		b.over = true
+		return false
+	default:
+		b.page()
 	}
-	b.page()
 	return true
 }
 
 // head is the name and the mark, large, above all.
 func (b *builder) head() {
-	const high = 34
 	i := slices.IndexFunc(b.c.Versions, func(v Version) bool { return v.Drawing != nil && !v.Light && !v.Part })
 	if i < 0 {
 		i = slices.IndexFunc(b.c.Versions, func(v Version) bool { return v.Drawing != nil })
 	}
 	v := b.c.Versions[i]
-	at := geom.Rect{X0: b.w - margin - 60, Y0: margin, X1: b.w - margin, Y1: margin + high}
+	if b.dry {
+		b.y = b.margin + b.headHigh() + 8
+		return
+	}
+	right := b.margin + b.width()
+	at := geom.Rect{X0: right - 60, Y0: b.margin, X1: right, Y1: b.margin + headArt}
 	if v.Light {
 		b.add(Fill(geom.Box(at), dark))
 	}
 	art, _ := Fit(v.Drawing.Nodes, v.Box, at.Grow(-2))
 	b.add(art...)
-	title := NewWriter(10, 750, Printed)
-	lines := title.Lines(b.c.Brand, b.width()-68)
-	for len(lines) > 2 && title.Size > 4 {
-		title.Size--
-		lines = title.Lines(b.c.Brand, b.width()-68)
-	}
-	ns, high2 := title.Text(b.c.Brand, geom.Pt(margin, margin+9), b.width()-68)
+	title, _ := b.title()
+	ns, high2 := title.Text(b.c.Brand, geom.Pt(b.margin, b.margin+9), b.width()-68)
 	b.add(ns...)
-	b.add(NewWriter(4, 450, Quiet).Line("How the mark is used", geom.Pt(margin, margin+9+high2)))
-	b.y = margin + max(high, high2+14) + 8
+	b.add(NewWriter(4, 450, Quiet).Line("How the mark is used", geom.Pt(b.margin, b.margin+9+high2)))
+	b.y = b.margin + b.headHigh() + 8
+}
+
+// headArt is how high the mark stands beside the name, in mm.
+const headArt = 34
+
+// title writes the name of the brand, in two lines at most unless it is very long.
+func (b *builder) title() (w Writer, high float64) {
+	w = NewWriter(10, 750, Printed)
+	lines := w.Lines(b.c.Brand, b.width()-68)
+	for len(lines) > 2 && w.Size > 4 {
+		w.Size--
+		lines = w.Lines(b.c.Brand, b.width()-68)
+	}
+	return w, leading * w.Size * float64(len(lines))
+}
+
+func (b *builder) headHigh() float64 {
+	_, high := b.title()
+	return max(headArt, high+14)
 }
 
 // block lays a title and rows below one another.
@@ -250,15 +331,18 @@ func (b *builder) block(name string, rows []row) {
 	b.room(above + 5 + below + rows[0].high)
 	b.y += above
 	b.begin(name)
-	b.add(Fill(geom.Box(geom.Rect{X0: margin, Y0: b.y, X1: b.w - margin, Y1: b.y + 0.25}), Printed))
-	b.y += 6
-	b.add(NewWriter(4.6, 700, Printed).Line(Titles[name], geom.Pt(margin, b.y)))
-	b.y += below
+	if !b.dry {
+		b.add(Fill(geom.Box(geom.Rect{X0: b.left(), Y0: b.y, X1: b.left() + b.width(), Y1: b.y + 0.25}), Printed))
+		b.add(NewWriter(4.6, 700, Printed).Line(Titles[name], geom.Pt(b.left(), b.y+6)))
+	}
+	b.y += 6 + below
 	for _, r := range rows {
 		if b.room(r.high) {
 			b.begin(name)
 		}
-		b.add(r.draw(margin, b.y)...)
+		if !b.dry {
+			b.add(r.draw(b.left(), b.y)...)
+		}
 		b.y += r.high
 		b.places[len(b.places)-1].Box.Y1 = b.y
 	}
@@ -267,18 +351,20 @@ func (b *builder) block(name string, rows []row) {
 
 // begin notes that a block, or a piece of it, begins here.
 func (b *builder) begin(name string) {
-	b.places = append(b.places, Place{name, len(b.pages) - 1, geom.Rect{X0: margin, Y0: b.y, X1: b.w - margin, Y1: b.y}})
+	b.places = append(b.places, Place{name, len(b.pages) - 1, geom.Rect{X0: b.left(), Y0: b.y, X1: b.left() + b.width(), Y1: b.y}})
 }
 
-// finish numbers the pages. All on one page is made as much smaller as it must be.
-func (b *builder) finish() []export.Page {
-	if b.one && b.y > b.h-margin-foot {
-		k := (b.h - margin - foot) / b.y
-		m := geom.Translate(b.w/2*(1-k), 0).Mul(geom.Scale(k, k))
-		b.pages[0] = []drawing.Node{&drawing.Group{Nodes: drawing.Moved(b.pages[0], m), Alpha: 1}}
+// finish numbers the pages, and sets them k times as large.
+func (b *builder) finish(k float64) []export.Page {
+	if k != 1 {
+		m := geom.Scale(k, k)
+		for i, ns := range b.pages {
+			b.pages[i] = []drawing.Node{&drawing.Group{Nodes: drawing.Moved(ns, m), Alpha: 1}}
+		}
 		for i := range b.places {
 			b.places[i].Box = m.Rect(b.places[i].Box)
 		}
+		b.w, b.h, b.margin, b.columns = b.w*k, b.h*k, b.margin*k, 1
 	}
 	out := make([]export.Page, len(b.pages))
 	page := geom.Rect{X1: b.w, Y1: b.h}
@@ -286,10 +372,10 @@ func (b *builder) finish() []export.Page {
 	for i, ns := range b.pages {
 		y := b.h - foot
 		if b.c.Line != "" {
-			ns = append(ns, small.Line(b.c.Line, geom.Pt(margin, y)))
+			ns = append(ns, small.Line(b.c.Line, geom.Pt(b.margin, y)))
 		}
 		if n := fmt.Sprintf("%s · %d of %d", b.c.Brand, i+1, len(b.pages)); small.Width(n) < b.width()/2 {
-			ns = append(ns, small.Line(n, geom.Pt(b.w-margin-small.Width(n), y)))
+			ns = append(ns, small.Line(n, geom.Pt(b.w-b.margin-small.Width(n), y)))
 		}
 		d := &drawing.Drawing{Title: b.c.Brand, Page: page, Nodes: slices.DeleteFunc(ns, func(n drawing.Node) bool { return n == nil })}
 		out[i] = export.Page{Drawing: d, Frame: frame.Frame{Box: page, W: b.w * 96 / 25.4, H: b.h * 96 / 25.4}}

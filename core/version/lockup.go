@@ -115,8 +115,11 @@ func (a *Art) choose(s Spec) (Spec, *Art) {
 			missing = missing || !slices.ContainsFunc(known, func(k string) bool { return strings.EqualFold(k, strings.TrimSpace(p)) })
 		}
 		if !missing {
-			s.Lockup = alt
-			return s, a
+			if whole, apart := a.withInside(alt); apart {
+				s.Lockup = whole
+				return s, a
+			}
+			continue
 		}
 		if alt == parts.Symbol {
 			if named := a.withSymbol(); named != nil {
@@ -126,6 +129,43 @@ func (a *Art) choose(s Spec) (Spec, *Art) {
 		}
 	}
 	return s, a // none: the refusal names them
+}
+
+// withInside adds to a part those that lie in it, as groups within a group do. apart is
+// false if there is lettering among them: then the part is no drawing by itself.
+func (a *Art) withInside(part string) (lockup string, apart bool) {
+	if strings.Contains(part, "+") {
+		return part, true // somebody said which
+	}
+	boxes, letters := map[string]geom.Rect{}, map[string]bool{}
+	a.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		p := drawing.PartOf(n)
+		if _, group := n.(*drawing.Group); group || p == "" {
+			return
+		}
+		boxes[p] = boxes[p].Union(drawing.Bounds(n))
+		if s, ok := n.(*drawing.Shape); ok && s.Origin == drawing.Lettered {
+			letters[p] = true
+		}
+	})
+	var home geom.Rect
+	for p, b := range boxes {
+		if strings.EqualFold(p, part) {
+			home = b
+		}
+	}
+	out := []string{part}
+	for _, p := range a.Drawing.Parts() {
+		b := boxes[p]
+		if p == parts.Backing || strings.EqualFold(p, part) || b.Intersect(home).Area() < 0.5*b.Area() {
+			continue
+		}
+		if letters[p] || p == parts.Wordmark || p == parts.Tagline {
+			return "", false
+		}
+		out = append(out, p)
+	}
+	return strings.Join(out, "+"), true
 }
 
 // compact is how many times longer than high a symbol is at most, to stand in a square.
