@@ -20,6 +20,7 @@ import (
 	"dyekit/core/guide"
 	"dyekit/core/kit/witness"
 	"dyekit/core/parallel"
+	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -97,8 +98,16 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 // picture keeps its art: accounts cut out the circle of half a side (common practice).
 const accountZone = 0.46
 
-// within is the square in whose circle a drawing fits.
+// within is the square in whose circle a drawing fits, a rectangle behind it aside.
 func within(d *drawing.Drawing) geom.Rect {
+	if b, ok := preflight.Backing(d); ok {
+		d = d.Map(func(n drawing.Node) drawing.Node {
+			if n == drawing.Node(b) {
+				return nil
+			}
+			return n
+		})
+	}
 	art := d.Bounds()
 	c, far := art.Centre(), 0.0
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
