@@ -66,7 +66,7 @@ func (h *Hand) Closed(now time.Time) bool {
 const selectHand = `SELECT h.id, h.kit_id, h.token, h.recipient, h.mail, h.language, h.greeting, h.hide_uses, h.hide_types, h.leads, h.pass, h.closes_at, h.withdrawn_at, h.received_at, h.who, h.created_at,
   (SELECT COALESCE(SUM(times), 0) FROM hand_log l WHERE l.hand_id = h.id AND l.what = 'opened'),
   (SELECT COALESCE(SUM(times), 0) FROM hand_log l WHERE l.hand_id = h.id AND l.what IN ('file', 'zip')),
-  (SELECT GREATEST(MAX(hour), h.created_at) FROM hand_log l WHERE l.hand_id = h.id),
+  (SELECT MAX(hour) FROM hand_log l WHERE l.hand_id = h.id),
   (SELECT COUNT(*) FROM questions q WHERE q.hand_id = h.id AND q.answer IS NULL)
 FROM hands h `
 
@@ -116,7 +116,7 @@ func (w *HandWish) check(now time.Time) error {
 			return decision.Wrong("mail", "%q is no address for mail", cut(w.Mail, MaxName))
 		}
 	}
-	if w.Language != "" && !slices.Contains(guide.Tongues(), strings.ToLower(w.Language)) {
+	if w.Language != "" && !guide.Speaks(w.Language) {
 		return decision.Wrong("language", "the page speaks %s, not %q", strings.Join(guide.Tongues(), " and "), cut(w.Language, MaxName))
 	}
 	for _, u := range w.HideUses {

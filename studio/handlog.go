@@ -30,8 +30,6 @@ func (s *Studio) Note(ctx context.Context, h *Hand, what, path string) error {
 
 // A HandEvent is what was done through a link within an hour.
 type HandEvent struct {
-	// Hour begins it; in the first it is when the link was made, as nothing was opened
-	// before.
 	Hour  time.Time
 	What  string
 	Path  string
@@ -40,7 +38,7 @@ type HandEvent struct {
 
 // HandLog lists what was done through a link, newest first.
 func (s *Studio) HandLog(ctx context.Context, id int64) (es []HandEvent, err error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT GREATEST(l.hour, h.created_at), l.what, l.path, l.times FROM hand_log l JOIN hands h ON h.id = l.hand_id WHERE l.hand_id = ? ORDER BY l.hour DESC, l.what, l.path", id)
+	rows, err := s.db.QueryContext(ctx, "SELECT hour, what, path, times FROM hand_log WHERE hand_id = ? ORDER BY hour DESC, what, path", id)
 	if err != nil {
 		return nil, err
 	}

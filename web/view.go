@@ -200,6 +200,7 @@ var funcs = template.FuncMap{
 	"add2":   func(a, b float64) string { return fmt.Sprintf("%.2f", a+b) },
 	"sub":    func(a, b float64) float64 { return math.Round((a-b)*100) / 100 },
 	"day":    day,
+	"hour":   hour,
 	"breaks": breaks,
 	"plural": func(n int, one, many string) string {
 		if n == 1 {
@@ -263,6 +264,12 @@ func percent(v float64) string {
 	default:
 		return fmt.Sprintf("%.0f %%", p)
 	}
+}
+
+// hour writes an hour of which no more is known: from when to when, in UTC.
+func hour(t time.Time) string {
+	t = t.UTC()
+	return t.Format("2 Jan 15:04") + "–" + t.Add(time.Hour).Format("15:04")
 }
 
 // day writes a time as people say it.

@@ -189,6 +189,11 @@ func TestTongues(t *testing.T) {
 			t.Errorf("%q: %s", asked, got)
 		}
 	}
+	for tag, speaks := range map[string]bool{"en": true, "de-AT": true, "DE": true, "fr": false, "zz": false, "": false, "d e": false} {
+		if Speaks(tag) != speaks {
+			t.Errorf("%q is spoken: %v", tag, !speaks)
+		}
+	}
 	de := In("de")
 	if got := de.Weight(1_900_000); got != "1,9 MB" {
 		t.Errorf("a weight in German: %s", got)

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"math"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -89,6 +90,16 @@ func Tongues() (tags []string) {
 		tags = append(tags, t.String())
 	}
 	return tags
+}
+
+// Speaks reports whether there is a language for a tag: de for de-AT.
+func Speaks(tag string) bool {
+	t, err := language.Parse(tag)
+	if err != nil {
+		return false
+	}
+	base, _ := t.Base()
+	return slices.ContainsFunc(said.Languages(), func(l language.Tag) bool { b, _ := l.Base(); return b == base })
 }
 
 // Tag names the language: en, de.
