@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/advice"
 	"dyekit/core/finding"
 	"dyekit/core/kit"
 	"dyekit/core/recipe"
@@ -117,19 +118,20 @@ func apiFail(c *gin.Context, err error) {
 }
 
 type apiMark struct {
-	ID       int64        `json:"id"`
-	Client   string       `json:"client"`
-	Name     string       `json:"name"`
-	Revision int          `json:"revision"`
-	Master   string       `json:"master_sha256"`
-	Recipe   string       `json:"recipe,omitempty"`
-	Build    string       `json:"build,omitempty"` // names what would be built now
-	Stop     string       `json:"stop,omitempty"`
-	Findings finding.List `json:"findings,omitempty"`
-	Files    int          `json:"files,omitempty"`
-	Kit      *apiKit      `json:"kit,omitempty"` // the newest
-	Stale    bool         `json:"stale"`
-	Job      int64        `json:"job,omitempty"` // open
+	ID       int64          `json:"id"`
+	Client   string         `json:"client"`
+	Name     string         `json:"name"`
+	Revision int            `json:"revision"`
+	Master   string         `json:"master_sha256"`
+	Recipe   string         `json:"recipe,omitempty"`
+	Build    string         `json:"build,omitempty"` // names what would be built now
+	Stop     string         `json:"stop,omitempty"`
+	Findings finding.List   `json:"findings,omitempty"`
+	Files    int            `json:"files,omitempty"`
+	Kit      *apiKit        `json:"kit,omitempty"` // the newest
+	Stale    bool           `json:"stale"`
+	Job      int64          `json:"job,omitempty"` // open
+	Advice   *advice.Advice `json:"advice,omitempty"`
 }
 
 type apiKit struct {
@@ -204,6 +206,9 @@ func (s *Server) sayMark(c *gin.Context, status int, n int64) error {
 	default:
 		out.Recipe, out.Build, out.Stop, out.Files = w.Recipe.Name, w.Name, w.Stop, len(w.Plan.Files)
 		out.Findings = w.Plan.Findings
+		if out.Advice, err = w.Advice(ctx); err != nil {
+			return err
+		}
 		out.Stale = m.Kit != nil && m.Kit.Build != w.Name
 	}
 	c.JSON(status, out)
