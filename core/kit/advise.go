@@ -36,8 +36,14 @@ func ink(v *version.Version) (colour.RGB, bool) {
 	return c.RGB, err == nil
 }
 
-// advised is a version as it is judged.
+// advised is a version as it is judged. It is found once: whether a picture is white
+// takes a look at all its pixels.
 func (p *Plan) advised(v *version.Version) advice.Version {
+	a, _ := p.described.get(v.Spec.Name, func() (advice.Version, error) { return p.describe(v), nil })
+	return a
+}
+
+func (p *Plan) describe(v *version.Version) advice.Version {
 	name := v.Spec.Name
 	a := advice.Version{Name: name, Lockup: v.Spec.Lockup, Drawing: v.Drawing, Mark: v.Mark(), Frame: p.FrameOf(name).Box,
 		Dark: dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole() || v.Spec.Square, Smallest: string(p.smallest)}

@@ -44,6 +44,7 @@ type Plan struct {
 	Keep func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error)
 
 	judged      memo[*advice.Look]
+	described   memo[advice.Version]
 	smallest    frame.Length // of the whole mark, as a person wrote it
 	clearSpace  *frame.Clear // a person's, with
 	clearHeight float64      // the height of its part, and
