@@ -10,6 +10,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/advice"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/studio"
@@ -20,24 +21,26 @@ import (
 var places = []string{"top-left", "top", "top-right", "left", "centre", "right", "bottom-left", "bottom", "bottom-right"}
 
 type framePage struct {
-	Reach    []string // versions that have a larger frame of their own
-	D        header
-	Version  string
-	Over     string // the version shown over it, or ""
-	Versions []string
-	Parts    []string
-	Places   []string
-	Spec     frame.Spec
-	By       string // room by: length or part
-	Room     string
-	Part     string
-	Times    string
-	Frame    frame.Frame
-	Art      geom.Rect
-	Page     geom.Rect // the master's own
-	View     geom.Rect // what the picture shows
-	Dark     bool
-	Trying   bool
+	Advised       *advice.Room // the clear space, unless a person set it
+	AdvisedMargin string       // as a margin
+	Reach         []string     // versions that have a larger frame of their own
+	D             header
+	Version       string
+	Over          string // the version shown over it, or ""
+	Versions      []string
+	Parts         []string
+	Places        []string
+	Spec          frame.Spec
+	By            string // room by: length or part
+	Room          string
+	Part          string
+	Times         string
+	Frame         frame.Frame
+	Art           geom.Rect
+	Page          geom.Rect // the master's own
+	View          geom.Rect // what the picture shows
+	Dark          bool
+	Trying        bool
 }
 
 func newFramePage(c *gin.Context, d header) framePage {
@@ -60,6 +63,10 @@ func newFramePage(c *gin.Context, d header) framePage {
 		if f, own := w.Plan.Own[v.Spec.Name]; own && (v.Spec.Outline != nil || v.Spec.Finish != nil) && !v.OnBacking() && v.Spec.Whole() {
 			p.Reach = append(p.Reach, fmt.Sprintf("%s reaches %.1f %% past the art", v.Spec.Name, 100*(f.W/p.Frame.W-1)/2))
 		}
+	}
+	if r, err := w.Room(c.Request.Context()); err == nil && r != nil && !r.Set {
+		p.Advised = r
+		p.AdvisedMargin = fmt.Sprintf("%.1f%%", 100*r.Free/p.Art.Long())
 	}
 	p.View = p.Frame.Box.Union(p.Art)
 	p.View = p.View.Grow(p.View.Long() * 0.12)
@@ -91,7 +98,9 @@ func typedFrame(c *gin.Context) (f frame.Spec, err error) {
 	if f.Fit == frame.Page {
 		f.Page = strings.TrimSpace(c.PostForm("page"))
 	}
-	if c.PostForm("by") == "part" {
+	if room := c.PostForm("advised"); room != "" {
+		f.Margin = frame.Margins{frame.Length(room)}
+	} else if c.PostForm("by") == "part" {
 		k := frame.Clear{Part: c.PostForm("part")}
 		if k.Times, err = strconv.ParseFloat(strings.TrimSpace(c.PostForm("times")), 64); err != nil {
 			return f, decision.Wrong("frame", "%q is not a number of heights", c.PostForm("times"))

@@ -32,6 +32,8 @@ func (c RGB) Word() string {
 	}
 	name := "red"
 	switch {
+	case hue >= 325 && hue < 357 && l.L < 45:
+		name = "plum"
 	case hue < 15 || hue >= 345:
 		name = "pink"
 		if l.L < 50 {
@@ -60,7 +62,7 @@ func (c RGB) Word() string {
 	switch {
 	case l.L < 25:
 		return "dark " + name
-	case l.L > 80 && l.Chroma() < 40:
+	case l.L > 80 && l.Chroma() < 40, l.L > 70 && l.Chroma() < 25:
 		return "pale " + name
 	}
 	return name

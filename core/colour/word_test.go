@@ -29,7 +29,7 @@ func TestNames(t *testing.T) {
 		"#6a6a6a #7a7a7a":         {"grey", "light grey"},
 		"#174634 #b8e0cc":         {"green", "pale green"},
 		"#1c4a38 #a4e6c4":         {"green", "pale green"},
-		"#6b2d4f #cf7a22":         {"red", "orange"},
+		"#6b2d4f #cf7a22":         {"plum", "orange"},
 		"":                        nil,
 		"#104030 #1a5a40 #2a7a5a #3f9a72 #66bb95": {"very dark green", "dark green", "green", "light green", "pale green"},
 	} {

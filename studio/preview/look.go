@@ -270,6 +270,15 @@ func (w *Snapshot) judged(ctx context.Context, name string, grain advice.Grain) 
 	return w.Plan.JudgedBy(ctx, name, grain)
 }
 
+// Room is the clear space of the mark, set or proposed; nil if there is none.
+func (w *Snapshot) Room(ctx context.Context) (*advice.Room, error) {
+	vs, err := w.Plan.Judged(ctx, advice.Fine)
+	if err != nil {
+		return nil, err
+	}
+	return w.Plan.Room(vs), nil
+}
+
 // Smallest tells how small a version may be.
 func (w *Snapshot) Smallest(ctx context.Context, name string) (advice.Smallest, error) {
 	j, err := w.judged(ctx, name, advice.Fine)
