@@ -28,7 +28,7 @@ func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, 
 	c := &sheet.Content{Brand: brand, Line: line, Art: p.Base.Bounds()}
 	standard := r.Standard() != nil
 	for _, v := range p.Versions {
-		if v.Drawing == nil {
+		if v.Drawing == nil || v.Spec.Square && v.Spec.Whole() { // the whole again
 			continue
 		}
 		x := sheet.Version{Name: v.Spec.Name, Drawing: v.Drawing, Box: p.FrameOf(v.Spec.Name).Box, Own: v.OnBacking(),
