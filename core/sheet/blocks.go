@@ -16,7 +16,6 @@ var (
 	white = colour.Colour{RGB: colour.White, Built: true}
 	mid   = Grey(0x80)
 	dark  = Grey(0x2b)
-	black = colour.Colour{RGB: colour.Black, Build: colour.CMYK{K: 100}, Built: true}
 	line  = Grey(0xc4)
 	wrong = colour.Colour{RGB: colour.FromBytes(0xa3, 0x32, 0x2b), Build: colour.CMYK{C: 0, M: 80, Y: 70, K: 30}, Built: true}
 )
@@ -281,24 +280,16 @@ func spaceSays(measure string, share float64) string {
 	return fmt.Sprintf("All round, %s stays free: %g mm where the mark is 100 mm wide.", measure, math.Round(share*1000)/10)
 }
 
-// across and down are measures between two places, with ticks and a word.
+// across is a measure between two places, with ticks and a word.
 func across(x0, x1, y float64, word string) []drawing.Node {
 	w := NewWriter(2.6, 450, Printed)
-	return append(bar(x0, x1, y, false), w.Line(word, geom.Pt((x0+x1)/2-w.Width(word)/2, y-1)))
-}
-
-func down(x, y0, y1 float64, word string) []drawing.Node {
-	w := NewWriter(2.6, 450, Printed)
-	return append(bar(y0, y1, x, true), w.Line(word, geom.Pt(x+1.2, (y0+y1)/2+0.9)))
+	return append(bar(x0, x1, y), w.Line(word, geom.Pt((x0+x1)/2-w.Width(word)/2, y-1)))
 }
 
 // bar is a line with a tick at each end.
-func bar(a, z, at float64, upright bool) (ns []drawing.Node) {
+func bar(a, z, at float64) (ns []drawing.Node) {
 	const thin, tick = 0.1, 0.9
 	for _, r := range []geom.Rect{{X0: a, Y0: at - thin, X1: z, Y1: at + thin}, {X0: a - thin, Y0: at - tick, X1: a + thin, Y1: at + tick}, {X0: z - thin, Y0: at - tick, X1: z + thin, Y1: at + tick}} {
-		if upright {
-			r = geom.Rect{X0: r.Y0, Y0: r.X0, X1: r.Y1, Y1: r.X1}
-		}
 		ns = append(ns, Fill(geom.Box(r), Printed))
 	}
 	return ns
@@ -360,7 +351,7 @@ func (b *builder) smallest(v Version, s Smallest) row {
 			}
 			drawn, _ := Fit(v.Drawing.Nodes, art, r)
 			ns = append(ns, drawn...)
-			ns = append(ns, bar(r.X0, r.X1, y+high+2.5, false)...)
+			ns = append(ns, bar(r.X0, r.X1, y+high+2.5)...)
 			ns = append(ns, w.Line(z.word, geom.Pt(x, y+high+7.5)))
 			x += max(z.mm, w.Width(z.word)) + 16
 		}

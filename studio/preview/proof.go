@@ -324,9 +324,6 @@ func (w *Snapshot) Eyes(ctx context.Context, name, key string, width, height int
 	return plainPNG(proof.Visions[i].Picture(img))
 }
 
-// darkGround is where light versions are looked at.
-var darkGround = colour.FromBytes(0x2b, 0x2b, 0x2a)
-
 // groundFor is white, or dark for versions that are made for that.
 func (w *Snapshot) groundFor(ctx context.Context, name string) colour.RGB {
 	if w.Dark(ctx, name) {
