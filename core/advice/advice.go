@@ -14,7 +14,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/geom"
 )
 
 // An Advice is all that is told of a mark, in the shape in which kit.json and
@@ -32,7 +31,6 @@ type Version struct {
 	Lockup   string           // as it is called: full if it is the whole mark
 	Drawing  *drawing.Drawing // with its ground, if it brings one
 	Mark     *drawing.Drawing // without it; Drawing if nil
-	Frame    geom.Rect        // of its files, in page units
 	Dark     bool             // made for dark grounds
 	OneInk   bool             // all of it in one ink, Ink
 	Ink      colour.RGB       // of OneInk

@@ -76,7 +76,6 @@ func (l *Look) findForm() (f form) {
 			f.carry = append(f.carry, l.carrying(on)...)
 		}
 	}
-	f.count = 0
 	for _, i := range all {
 		if p := l.pieces[i]; !ornament[i] && p.box.Long() > f.box.Long()/symbolPx {
 			f.count++

@@ -45,7 +45,7 @@ func (p *Plan) advised(v *version.Version) advice.Version {
 
 func (p *Plan) describe(v *version.Version) advice.Version {
 	name := v.Spec.Name
-	a := advice.Version{Name: name, Lockup: v.Spec.Lockup, Drawing: v.Drawing, Mark: v.Mark(), Frame: p.FrameOf(name).Box,
+	a := advice.Version{Name: name, Lockup: v.Spec.Lockup, Drawing: v.Drawing, Mark: v.Mark(),
 		Dark: dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole() || v.Spec.Square, Smallest: string(p.smallest)}
 	if a.Lockup == "" {
 		a.Lockup = version.Full
