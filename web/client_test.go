@@ -133,6 +133,7 @@ func TestHandOverJourney(t *testing.T) {
 
 // touch clicks where the page's scripts, which a driver clicks by, are off.
 func touch(tab *testkit.Tab, sel string) {
+	tab.Until(`document.readyState === "complete" && document.querySelector("` + sel + `") !== null`)
 	tab.Eval(`document.querySelector("` + sel + `").click()`)
 }
 
