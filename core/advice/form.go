@@ -98,7 +98,7 @@ func (l *Look) findForm() (f form) {
 			continue
 		}
 		if px := int(math.Ceil(capitalPx * l.Box.W() * l.k / r.height)); f.togo == nil || px > f.togo.Px {
-			f.togo = &ToGo{What: what, Px: px}
+			f.togo = &ToGo{What: what, Part: l.pieces[r.pieces[0]].part, Px: px}
 		}
 	}
 	f.needs = l.needing(f)
@@ -280,7 +280,7 @@ func (l *Look) goes(all, carry []int, ornament map[int]bool) *ToGo {
 			what = "dots"
 		}
 		if px := int(math.Ceil(art / p.thick)); out == nil || px > out.Px {
-			out = &ToGo{What: what, Px: px}
+			out = &ToGo{What: what, Part: p.part, Px: px}
 		}
 	}
 	return out

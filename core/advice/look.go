@@ -44,6 +44,7 @@ type piece struct {
 	colour   colour.RGB
 	bare     bool // no paint: the ground shows
 	in       int32
+	part     string // that the master names
 	box      geom.Rect
 	area     float64
 	thick    float64 // mean thickness: exact for lines, two thirds of it for discs
@@ -171,6 +172,7 @@ func (l *Look) divide(seen []int32, classes []class) {
 				}
 				if seen[at] > 0 {
 					c := classes[seen[at]-1]
+					q.part = c.part
 					if q.colour, q.bare = c.colour, c.bare; c.bare {
 						q.colour = l.Ground
 					}

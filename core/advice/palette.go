@@ -34,11 +34,12 @@ type class struct {
 	mixed   bool
 	picture bool
 	bare    bool
+	part    string // that the master names, as far as there are few
 }
 
 // number tells the class of a node, for raster.Numbers.
 func (p *palette) number(n drawing.Node) int {
-	c := class{}
+	c := class{part: drawing.PartOf(n)}
 	switch n := n.(type) {
 	case *drawing.Picture:
 		c.mixed, c.picture = true, true
@@ -69,11 +70,12 @@ func (p *palette) number(n drawing.Node) int {
 // add returns the number of a class, which may be there already.
 func (p *palette) add(c class) int {
 	c.lab, c.joined = c.colour.Lab(), int32(len(p.classes))
+	many := len(p.classes) >= mostColours/2 // then colours alone are told apart
 	for i, o := range p.classes {
 		if c.mixed || o.mixed {
 			continue
 		}
-		if o.colour == c.colour && o.text == c.text {
+		if o.colour == c.colour && o.text == c.text && (o.part == c.part || many) {
 			return i + 1
 		}
 		if int(c.joined) == len(p.classes) && colour.Difference(o.lab, c.lab) < sameColour {

@@ -157,6 +157,15 @@ func TestSmallest(t *testing.T) {
 	}
 }
 
+// What goes first is told by its part, where the master names one.
+func TestFirstToGoNamesItsPart(t *testing.T) {
+	dots := ring(48, 175, func(x, y float64) string { return fmt.Sprintf(`<circle cx="%g" cy="%g" r="4"/>`, x, y) })
+	s := judge(t, draw(t, "400 400", `<g id="ring">`+dots+`</g><g id="badge"><circle cx="200" cy="200" r="150"/></g>`), false).Smallest()
+	if s.FirstToGo == nil || s.FirstToGo.What != "dots" || s.FirstToGo.Part != "ring" || s.FirstToGo.Px < *s.ScreenPx {
+		t.Errorf("first to go: %+v", s.FirstToGo)
+	}
+}
+
 // What a person wrote stands, in the unit that they wrote it in.
 func TestSmallestByHand(t *testing.T) {
 	j := judge(t, draw(t, "400 400", `<circle cx="200" cy="200" r="190"/>`), false)
