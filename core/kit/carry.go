@@ -134,9 +134,9 @@ func (p *Plan) inside() (out []recipe.Omission) {
 			o := recipe.Omission{Version: name, Format: f.Entry.Format, Choices: []string{recipe.LeaveOut, recipe.Omit}}
 			switch kind := f.Entry.Kind().Name; burdenOf(v.Drawing, f.Entry) {
 			case effects:
-				o.Reason = fmt.Sprintf("its shadow, glow or blur goes in as a picture at %d ppi, as %s has no effects; all else stays in curves", picturePPI, kind)
+				o.Reason = fmt.Sprintf("a shadow, glow or blur goes into %s as a picture at %d ppi, as that has no effects; all else stays in curves", kind, picturePPI)
 			case blends:
-				o.Reason = fmt.Sprintf("its colours mixed as light go in as a picture at %d ppi, as %s cannot keep them", picturePPI, kind)
+				o.Reason = fmt.Sprintf("colours mixed as light go into %s as a picture at %d ppi, as that cannot keep them", kind, picturePPI)
 			default:
 				continue
 			}

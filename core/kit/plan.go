@@ -154,7 +154,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	}
 	p.Inside = p.inside()
 	for _, o := range p.Inside {
-		p.Findings.Add(finding.RasterInside, finding.Note, fmt.Sprintf("%s as %s: %s", o.Version, o.Format, o.Reason), "", geom.Rect{})
+		p.Findings.Add(finding.RasterInside, finding.Note, o.Reason, o.Version, geom.Rect{}) // one for all versions
 	}
 	for _, f := range p.Files {
 		if k := f.Distortion(p.art(refused)); k != 1 {
