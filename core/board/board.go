@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -335,11 +336,12 @@ func (b *builder) lines(r geom.Rect) {
 // byGround gives each ground a row, with all candidates on it.
 func (b *builder) byGround() {
 	vs := b.l.views()
+	b.legend()
 	names, notes := float64(label), 0.0
 	if b.l.Notes {
 		notes = 14
 	}
-	// The names stand above the first row; many candidates stand in several lines.
+	// Many candidates stand in several lines.
 	high := (b.area.H() - notes - 2*float64(len(vs)-1)) / float64(len(vs))
 	n := columns(len(b.cs), b.area.W(), high, 1.2)
 	lines := (len(b.cs) + n - 1) / n
@@ -374,6 +376,24 @@ func (b *builder) byGround() {
 		}
 	}
 	b.lines(geom.Rect{X0: b.area.X0, Y0: b.area.Y1 - notes, X1: b.area.X1, Y1: b.area.Y1})
+}
+
+// legend tells above all rows which number is which candidate.
+func (b *builder) legend() {
+	const most, high = 4, 4.4 // lines, and how high each is, in mm
+	var all []string
+	for i, c := range b.cs {
+		all = append(all, fmt.Sprintf("%d\u00a0%s", i+1, strings.ReplaceAll(c.Name, " ", "\u00a0")))
+	}
+	w := sheet.NewWriter(3, 500, sheet.Printed)
+	lines := w.Lines(strings.Join(all, ", "), b.area.W())
+	if len(lines) > most {
+		lines = append(lines[:most-1], sheet.Shorten(w, strings.Join(lines[most-1:], " "), b.area.W()))
+	}
+	for i, l := range lines {
+		b.add(w.Line(l, geom.Pt(b.area.X0, b.area.Y0+3+high*float64(i))))
+	}
+	b.area.Y0 += high*float64(len(lines)) + 2
 }
 
 // ErrNone is returned where a candidate is asked for that is not there.

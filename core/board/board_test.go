@@ -145,3 +145,31 @@ func BenchmarkThirty(b *testing.B) {
 		}
 	}
 }
+
+// By ground the numbers are told apart by a legend: its letters stand above the rows,
+// and are those of the names.
+func TestByGroundHasALegend(t *testing.T) {
+	letters := func(names ...string) (n int, foot float64) {
+		var cs []Candidate
+		for _, name := range names {
+			cs = append(cs, shape(t, name, box(100, 80)))
+		}
+		p, err := Page(cs, Layout{ByGround: true})
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, ok := p.Drawing.Nodes[0].(*drawing.Shape)
+		if !ok || s.Origin != drawing.Lettered {
+			t.Fatalf("%q: the page begins with %T", names, p.Drawing.Nodes[0])
+		}
+		return len(s.Path.Subpaths()), s.Path.Bounds().Y1
+	}
+	short, foot := letters("l", "l")
+	long, _ := letters("lll", "lllll")
+	if long-short != 6 { // an l is one outline
+		t.Errorf("six letters more are %d outlines", long-short)
+	}
+	if foot > 40 {
+		t.Errorf("the legend stands %.0f mm down the page", foot)
+	}
+}
