@@ -72,7 +72,7 @@ func (s *Studio) moved(ctx context.Context, w *Snapshot, before int) error {
 	if err != nil || len(lost) == 0 {
 		return err
 	}
-	return s.Decide(ctx, w.Mark.ID, fmt.Sprintf("%d inks are not in the new master", len(lost)), func(d *Decisions) error {
+	return s.Decide(ctx, w.Mark.ID, "inks missing from the new master", func(d *Decisions) error {
 		for _, x := range lost {
 			if !slices.ContainsFunc(d.Moved, func(o decision.MovedInk) bool { return o.Says() == x.Says() }) {
 				d.Moved = append(d.Moved, x)

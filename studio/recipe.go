@@ -165,7 +165,7 @@ func (s *Studio) CompareRecipe(ctx context.Context, w *Snapshot, r *recipe.Recip
 // SetEffects says what becomes of shadows, glows and blurs in curve files; "" is what
 // is usual, as a picture where the type has none.
 func (s *Studio) SetEffects(ctx context.Context, mark int64, how string, ppi float64) error {
-	words := map[string]string{"": "as usual", recipe.Omit: "files left out", recipe.LeaveOut: "left away", recipe.Picture: "as pictures inside"}
+	words := map[string]string{"": "as usual", recipe.Omit: "files left out", recipe.LeaveOut: "made without them", recipe.Picture: "as pictures inside"}
 	if words[how] == "" {
 		return decision.Wrong("recipe", "effects: %q is not known", how)
 	}

@@ -68,7 +68,7 @@ func (s *Server) newFilesPage(c *gin.Context, d header, typed []recipeRow) (p fi
 	}
 	switch d.Snapshot.Decisions.Effects {
 	case recipe.LeaveOut:
-		p.Effects = "left away"
+		p.Effects = "these files are made without them"
 	case recipe.Omit:
 		p.Effects = "those files are left out"
 	case recipe.Picture:

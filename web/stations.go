@@ -278,7 +278,7 @@ type choice struct{ Key, Says string }
 
 // choiceWords say what a choice about effects does.
 var choiceWords = map[string]string{
-	recipe.LeaveOut: "Leave the effect away", recipe.Picture: "Put the effect in as a picture, of", recipe.Omit: "Leave these files out",
+	recipe.LeaveOut: "Make them without the effect", recipe.Picture: "Put the effect in as a picture, of", recipe.Omit: "Leave these files out",
 }
 
 // group puts omissions with the same reason together.

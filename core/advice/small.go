@@ -220,10 +220,7 @@ func (s Smallest) by(typed string) Smallest {
 // line, or the symbol alone, whichever goes lower; nil if there is nothing to leave out.
 func (l *Look) below(f form) *Below {
 	var best *Below
-	try := func(key, what string, ns []need, share, tall float64) {
-		for i := range ns { // of the width of what is left
-			ns[i].px, ns[i].mm = ns[i].px*share, ns[i].mm*share
-		}
+	try := func(key, what string, ns []need, tall float64) {
 		if px, mm, _, ok := decide(ns, tall); ok && (best == nil || px < best.ScreenPx) {
 			best = &Below{what, key, px, mm}
 		}
@@ -234,11 +231,11 @@ func (l *Look) below(f form) *Below {
 	}
 	name := slices.DeleteFunc(slices.Clone(letters), func(n need) bool { return n.thing == lineLetters })
 	if len(name) < len(letters) && len(name) > 0 {
-		try("name", "the name without its small line", append(name, f.needs...), 1, l.Box.H()/l.Box.W())
+		try("name", "the name without its small line", append(name, f.needs...), l.Box.H()/l.Box.W())
 	}
 	if f.symbol {
 		alone := l.alone(f)
-		try("symbol", "the symbol alone", alone, 1, f.box.H()/f.box.W())
+		try("symbol", "the symbol alone", alone, f.box.H()/f.box.W())
 	}
 	return best
 }

@@ -169,7 +169,8 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 		ppi, least = picturePPI, leastPicture
 	}
 	k := max(ppi/96*fr.Scale(), least/fr.Box.Long()) // px to the page unit
-	if own, _ := limits(d, fr); own > 0 {            // a picture is never enlarged
+	// A picture is never enlarged.
+	if own, _ := limits(d, fr); own > 0 {
 		k = min(k, float64(own)/fr.Box.W())
 	}
 	key := fmt.Sprint(name, "/", e.Effects, "/", k, "/", fr.Box)

@@ -100,14 +100,7 @@ const accountZone = 0.46
 
 // within is the square in whose circle a drawing fits, a rectangle behind it aside.
 func within(d *drawing.Drawing) geom.Rect {
-	if b, ok := preflight.Backing(d); ok {
-		d = d.Map(func(n drawing.Node) drawing.Node {
-			if n == drawing.Node(b) {
-				return nil
-			}
-			return n
-		})
-	}
+	d = preflight.Bare(d)
 	art := d.Bounds()
 	c, far := art.Centre(), 0.0
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {

@@ -361,7 +361,7 @@ func (p *Plan) stripes() {
 		}
 		art := v.Mark().Bounds()
 		if k := art.Long() / min(art.W(), art.H()); k > aStripe {
-			p.Findings.Add(finding.Stripe, finding.Warn, fmt.Sprintf("%s is %.1f times as long as it is wide: in square icons and profile pictures it is a stripe, %.0f px of 32. Name its symbol among the parts, and they show that alone", v.Spec.Name, k, math.Round(32/k)), "", geom.Rect{})
+			p.Findings.Add(finding.Stripe, finding.Warn, fmt.Sprintf("%s is %.1f times as long as it is wide: in square icons and profile pictures it is only a stripe, %.0f of 32 px. Name its symbol under Parts, and choose it for them", v.Spec.Name, k, math.Round(32/k)), "", geom.Rect{})
 		}
 	}
 }

@@ -255,7 +255,7 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		}
 		return out, finding.Hairline, done, err
 	}
-	if out = dropBacking(d); out != d {
+	if out = Bare(d); out != d {
 		done = "the rectangle behind the art was taken away"
 	} else if bare, ok := bared(d); ok {
 		out, done = bare, "the plain ground of the picture was taken away, soft edges un-mixed from it"

@@ -250,8 +250,8 @@ func Backing(d *drawing.Drawing) (*drawing.Shape, bool) {
 	return first, true
 }
 
-// dropBacking returns the drawing without its backing.
-func dropBacking(d *drawing.Drawing) *drawing.Drawing {
+// Bare returns the drawing without its backing: itself if it has none.
+func Bare(d *drawing.Drawing) *drawing.Drawing {
 	b, ok := Backing(d)
 	if !ok {
 		return d

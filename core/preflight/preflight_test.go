@@ -86,7 +86,7 @@ func TestWhatIsNoBacking(t *testing.T) {
 		}
 	}
 	d, _ := read(t, `<g><rect width="100" height="100" fill="white"/></g><circle cx="50" cy="50" r="9"/>`)
-	if e := dropBacking(d); len(e.Nodes) != 1 || len(d.Nodes) != 2 {
+	if e := Bare(d); len(e.Nodes) != 1 || len(d.Nodes) != 2 {
 		t.Errorf("dropped: %d nodes left, master has %d", len(e.Nodes), len(d.Nodes))
 	}
 }

@@ -178,7 +178,7 @@ func (r *Recipe) Double(i int) error {
 }
 
 // TellApart puts fields into the pattern until no two lines give a file one name:
-// resolution, then colour.
+// size, resolution, colour.
 func (r *Recipe) TellApart() {
 	for _, f := range []string{"{size}", "{ppi}", "{colour}"} {
 		_, _, err := r.Plan("mark", Art{W: 300, H: 200})

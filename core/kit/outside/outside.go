@@ -47,8 +47,11 @@ type Verdict struct {
 	Read    []Result `json:"read"`
 }
 
-// Words says how the readers agreed.
+// Words says how the readers agreed; nothing if none has read anything.
 func (v *Verdict) Words() string {
+	if len(v.Read) == 0 {
+		return ""
+	}
 	differ := 0
 	for _, r := range v.Read {
 		if r.Differs {
@@ -58,7 +61,7 @@ func (v *Verdict) Words() string {
 	if differ == 0 {
 		return ", all the same picture"
 	}
-	return fmt.Sprintf(", the same parts and colours; %d smooth fine lines otherwise", differ)
+	return fmt.Sprintf(", the same parts and colours; %d draw the edges of fine lines differently", differ)
 }
 
 // A Result is one file opened by one reader.

@@ -113,8 +113,17 @@ func TestModes(t *testing.T) {
 			t.Errorf("%q: %v", s, err)
 		}
 	}
-	if s := (&Verdict{}).Words(); s == "" {
-		t.Error("a verdict without words")
+}
+
+func TestWordsClaimNoMoreThanWasRead(t *testing.T) {
+	for want, read := range map[string][]Result{
+		"":                       nil,
+		", all the same picture": {{OK: true}},
+		", the same parts and colours; 1 draw the edges of fine lines differently": {{OK: true}, {OK: true, Differs: true}},
+	} {
+		if got := (&Verdict{Read: read}).Words(); got != want {
+			t.Errorf("%d files read: %q", len(read), got)
+		}
 	}
 }
 
