@@ -9,11 +9,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"dyekit/core/colour/icc"
+	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/intake"
 	"dyekit/core/intake/svg"
@@ -344,8 +346,23 @@ func report(w io.Writer, k *kit.Kit, out string) error {
 		}
 		fmt.Fprintln(w)
 	}
-	_, err := fmt.Fprintf(w, "%s: %d files, %s, all checked, in %s\n", k.Kit, len(k.Files), kit.Weight(total), out)
+	checked := "all checked"
+	if u := k.Findings.Unseen(); len(u) > 0 {
+		checked = "each checked against the master as it was read, which may not be as you see it (" + words(u) + ")"
+	}
+	_, err := fmt.Fprintf(w, "%s: %d files, %s, %s, in %s\n", k.Kit, len(k.Files), kit.Weight(total), checked, out)
 	return err
+}
+
+// words lists the codes of findings, each once.
+func words(fs finding.List) string {
+	var codes []string
+	for _, f := range fs {
+		if c := string(f.Code); !slices.Contains(codes, c) {
+			codes = append(codes, c)
+		}
+	}
+	return strings.Join(codes, ", ")
 }
 
 func verifyCmd() *cobra.Command {

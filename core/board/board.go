@@ -1,6 +1,6 @@
 // Package board lays candidates side by side on one page, so that one of them can be
-// chosen: all at the same optical size, in colour and in one ink, on white, grey, black
-// and a ground of choice.
+// chosen: all at the same optical size, in colour and in one ink, on white, grey and
+// black, and in the version that is advised on a ground of choice.
 //
 // A board is a drawing, in mm, as a brand sheet is.
 package board
@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
@@ -39,6 +40,8 @@ type Candidate struct {
 	Why          string
 	Box          geom.Rect // of its art, in page units
 	Ink          float64   // area of ink, in square page units
+
+	judged []advice.Judged // in colour, black and white, as far as there are
 }
 
 // New makes a candidate of a drawing whose mends are done.
@@ -58,13 +61,28 @@ func New(ctx context.Context, name string, d *drawing.Drawing) (Candidate, error
 		}
 		*x.to, c.Why = v.Drawing, v.Refused
 	}
+	drawn, err := advice.Judge(ctx, advice.Version{Name: "colour", Drawing: c.Colour}, advice.Coarse)
+	if err != nil {
+		return c, err
+	}
+	c.judged = []advice.Judged{drawn,
+		{Version: advice.Version{Name: "black", Drawing: c.Black, OneInk: true, Ink: colour.Black}},
+		{Version: advice.Version{Name: "white", Drawing: c.White, OneInk: true, Ink: colour.White, Dark: true}}}
 	ink := c.Black
 	if ink == nil {
 		ink = d
 	}
-	var err error
 	c.Ink, err = covered(ctx, ink, c.Box)
 	return c, err
+}
+
+// On is the candidate in the version that is advised for a ground: in its colours where
+// none stands there.
+func (c *Candidate) On(ground colour.RGB) *drawing.Drawing {
+	if i, _ := advice.Choose(ground, false, c.judged); i >= 0 {
+		return c.judged[i].Drawing
+	}
+	return c.Colour
 }
 
 // fine is how many px the longer side has by which ink is measured: to 0.1 % of it.
@@ -97,7 +115,7 @@ type Layout struct {
 	Paper    string `json:"paper,omitempty"`     // a4 or letter
 	Tall     bool   `json:"tall,omitempty"`      // the page stands upright
 	ByGround bool   `json:"by_ground,omitempty"` // a row for each ground, instead of a cell for each candidate
-	Ground   string `json:"ground,omitempty"`    // of choice: #rrggbb; none if empty
+	Ground   string `json:"ground,omitempty"`    // of choice: #rrggbb; none if empty. Each stands there as is advised
 	Notes    bool   `json:"notes,omitempty"`     // room to write
 	Title    string `json:"title,omitempty"`
 	Line     string `json:"line,omitempty"` // at the foot
@@ -131,6 +149,9 @@ func (v view) says() string {
 	case "reversed":
 		return "in one ink, reversed"
 	}
+	if strings.HasPrefix(v.name, "#") {
+		return "on " + v.name + ", as is advised"
+	}
 	return "on " + v.name
 }
 
@@ -141,7 +162,7 @@ func (l Layout) views() []view {
 	vs := []view{{"white", white, inColour}, {"one ink", white, func(c *Candidate) *drawing.Drawing { return c.Black }},
 		{"mid grey", sheet.Grey(0x80), inColour}, {"black", black, inColour}, {"reversed", black, func(c *Candidate) *drawing.Drawing { return c.White }}}
 	if g, err := colour.ParseHex(l.Ground); err == nil && l.Ground != "" {
-		vs = append(vs, view{l.Ground, colour.Screen(g), inColour})
+		vs = append(vs, view{l.Ground, colour.Screen(g), func(c *Candidate) *drawing.Drawing { return c.On(g) }})
 	}
 	return vs
 }

@@ -173,3 +173,22 @@ func TestByGroundHasALegend(t *testing.T) {
 		t.Errorf("the legend stands %.0f mm down the page", foot)
 	}
 }
+
+// On a ground of choice candidates stand as a person would put them there (answers by
+// hand): white on their own colour, in colour where all of it stands out.
+func TestGroundOfChoice(t *testing.T) {
+	c := shape(t, "disc", geom.Ellipse(geom.Pt(60, 60), 50, 50)) // dark green
+	for ground, want := range map[string]*drawing.Drawing{"#206047": c.White, "#1a1a1a": c.White, "#ffffff": c.Colour, "#f5e9b0": c.Colour} {
+		g, err := colour.ParseHex(ground)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if c.On(g) != want {
+			t.Errorf("on %s stands another version", ground)
+		}
+		vs := Layout{Ground: ground}.views()
+		if last := vs[len(vs)-1]; last.name != ground || last.of(&c) != want {
+			t.Errorf("the board shows another version on %s", last.name)
+		}
+	}
+}

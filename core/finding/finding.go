@@ -118,6 +118,22 @@ func (l List) Count(s Severity) int {
 	return n
 }
 
+// Unseen lists the findings that tell of a master read otherwise than people may see
+// it. Files are held to the drawing that was read, so no check of them sees that.
+func (l List) Unseen() (out List) {
+	for _, f := range l {
+		switch f.Code {
+		case Traced, PictureTraced, Repaired:
+			out = append(out, f)
+		case Unsupported, Unsafe, Overprint, InksMixed, EffectDropped, DetailLost:
+			if f.Severity != Note {
+				out = append(out, f)
+			}
+		}
+	}
+	return out
+}
+
 // Stopping returns the first finding with which one cannot go on.
 func (l List) Stopping() (Finding, bool) {
 	i := slices.IndexFunc(l, func(f Finding) bool { return f.Severity == Stop })

@@ -32,6 +32,9 @@ type Page struct {
 	Room     string    `json:"room,omitempty"`    // clear space, percent of the width
 	RoomBy   RoomBy    `json:"room_by,omitzero"`  // the measure that it is told in
 	Missing  []string  `json:"missing,omitempty"` // files that were wanted and are not there
+	// Unseen says that the master may look otherwise than it was read, which no check
+	// of the files sees.
+	Unseen bool `json:"unseen,omitempty"`
 	// Pictures are PNGs by their names: HeadPicture, RoomPicture, "use-" with the
 	// key of a use, "version-" with the name of a version.
 	Pictures map[string][]byte `json:"pictures"`

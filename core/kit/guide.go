@@ -55,7 +55,7 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (
 		return nil, err
 	}
 	pg := *planned
-	pg.Files, pg.Missing = nil, nil
+	pg.Files, pg.Missing, pg.Unseen = nil, nil, len(k.Findings.Unseen()) > 0
 	for _, f := range k.Files {
 		pg.Files = append(pg.Files, guideFile(f))
 	}
