@@ -228,6 +228,11 @@ func (s *Studio) Revise(ctx context.Context, id int64, t Taking) error {
 	if err != nil {
 		return err
 	}
+	for _, f := range t.Fonts {
+		if err := s.AddFont(ctx, id, f); err != nil {
+			return err
+		}
+	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		if h == m.Master.Hash {
 			return decision.Wrong("master", "this file is the master already, byte for byte")

@@ -49,12 +49,20 @@ func (s *Server) revise(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := upload(c)
+	t, err := s.upload(c)
 	if err == nil {
 		err = s.studio.Revise(c.Request.Context(), n, t)
 	}
+	var in *studio.InputError
+	if errors.As(err, &in) {
+		token, failed := s.keepOffered(c, t, in)
+		if failed != nil {
+			return failed
+		}
+		return s.again(c, "master", err, map[string]string{"offered": token, "filename": t.Filename})
+	}
 	if err != nil {
-		return s.again(c, "master", err, nil)
+		return err
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "compare"))
 	return nil
@@ -66,7 +74,7 @@ func (s *Server) addFont(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := upload(c)
+	t, err := s.upload(c)
 	if err == nil && len(t.Fonts) == 0 {
 		err = decision.Wrong("font", "choose the font's file")
 	}

@@ -218,7 +218,7 @@ func (s *Server) sayMark(c *gin.Context, status int, n int64) error {
 // apiTakeIn makes a mark of an upload: the fields client, mark, password, and the
 // files master and font.
 func (s *Server) apiTakeIn(c *gin.Context) error {
-	t, err := upload(c)
+	t, err := s.upload(c)
 	if err != nil {
 		return err
 	}
@@ -234,7 +234,7 @@ func (s *Server) apiRevise(c *gin.Context) error {
 	n, err := id(c, "id")
 	var t studio.Taking
 	if err == nil {
-		t, err = upload(c)
+		t, err = s.upload(c)
 	}
 	if err == nil {
 		err = s.studio.Revise(c.Request.Context(), n, t)

@@ -46,8 +46,9 @@ type takeForm struct {
 	Client, Mark string
 	Error        *studio.InputError
 	// A browser does not give a file back to a form: its name at least is
-	// said again.
+	// said again, and where it only lacks something it is kept, by the token Offered.
 	Filename string
+	Offered  string
 	Font     bool // whether a font is what was missing
 	Locked   bool // whether a password is
 }
@@ -195,7 +196,7 @@ func (s *Server) showNew(c *gin.Context, status int, form takeForm) error {
 // takeIn makes a mark from an upload; of several files, candidates.
 func (s *Server) takeIn(c *gin.Context) error {
 	form := takeForm{}
-	t, err := upload(c)
+	t, err := s.upload(c)
 	form.Client, form.Mark, form.Filename = t.Client, t.Mark, t.Filename
 	if err == nil && len(c.Request.MultipartForm.File["master"]) > 1 {
 		return s.takeCandidates(c)
@@ -208,6 +209,9 @@ func (s *Server) takeIn(c *gin.Context) error {
 	if errors.As(err, &in) {
 		form.Error = in
 		form.Font, form.Locked = in.Field == "font", in.Field == "password"
+		if form.Offered, err = s.keepOffered(c, t, in); err != nil {
+			return err
+		}
 		return s.showNew(c, http.StatusUnprocessableEntity, form)
 	}
 	if err != nil {
@@ -261,13 +265,29 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 	return out, nil
 }
 
-// upload reads the form with one master in it.
-func upload(c *gin.Context) (studio.Taking, error) {
+// upload reads the form with one master in it, chosen now or offered before.
+func (s *Server) upload(c *gin.Context) (studio.Taking, error) {
 	all, err := uploads(c)
 	if err != nil {
 		return studio.Taking{}, err
 	}
-	return all[0], nil
+	t := all[0]
+	if token := c.PostForm("offered"); token != "" && len(t.Data) == 0 {
+		t.Filename, t.Data, err = s.studio.Offered(c.Request.Context(), token)
+		if errors.Is(err, studio.ErrNotFound) {
+			err = decision.Wrong("master", "the file is no longer here: choose it again")
+		}
+	}
+	return t, err
+}
+
+// keepOffered keeps a master whose form was refused for something else, and returns the
+// token to ask for it.
+func (s *Server) keepOffered(c *gin.Context, t studio.Taking, in *studio.InputError) (string, error) {
+	if in.Field == "master" {
+		return "", nil
+	}
+	return s.studio.Offer(c.Request.Context(), t)
 }
 
 func readAll(h *multipart.FileHeader) ([]byte, error) {

@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/base64"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -65,7 +66,8 @@ func TestPDFPagesBecomeCandidates(t *testing.T) {
 	}
 }
 
-// A locked PDF asks for its password, which opens it and is not kept.
+// A locked PDF asks for its password, which opens it and is not kept; the file need
+// not be chosen again.
 func TestLockedPDF(t *testing.T) {
 	t.Parallel()
 	plain, err := os.ReadFile("../core/intake/pdf/testdata/libreoffice-icon.pdf")
@@ -81,8 +83,8 @@ func TestLockedPDF(t *testing.T) {
 	tab := browser.Tab(t, h)
 	tab.Go("/new")
 	for i, password := range []string{"", "wrong", "moor"} {
-		drop(tab, "locked.pdf", locked)
 		if i == 0 {
+			drop(tab, "locked.pdf", locked)
 			tab.Type("input[name=client]", "Larkmoor")
 			tab.Type("input[name=mark]", "Icon")
 		} else {
@@ -106,6 +108,54 @@ func TestLockedPDF(t *testing.T) {
 	kept, err := s.Bytes(t.Context(), m.Master)
 	if err != nil || bytes.Contains(kept, []byte("/Encrypt")) || bytes.Contains(kept, []byte("moor")) {
 		t.Errorf("what is kept is locked, or tells the password: %v", err)
+	}
+}
+
+// A master that is nothing but text is refused without its font. It is kept, as a new mark and as a revision: adding the
+// font is one step.
+func TestFontIsAddedInOneStep(t *testing.T) {
+	const roboto = "/usr/share/fonts/truetype/roboto/unhinted/" // of Debian's fonts-roboto-unhinted
+	t.Parallel()
+	face, err := os.ReadFile(roboto + "RobotoTTF/Roboto-Regular.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	set := func(font, word string) []byte {
+		return fmt.Appendf(nil, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 100"><text x="12" y="70" font-family="%s" font-size="48">%s</text></svg>`, font, word)
+	}
+	s, h := open(t, false)
+	tab := browser.Tab(t, h)
+	tab.Go("/new")
+	drop(tab, "name.svg", set("Roboto", "minimum"))
+	tab.Type("input[name=client]", "Larkmoor")
+	tab.Click(".take button.is-primary")
+	tab.Until(`document.querySelector(".take .is-danger")?.textContent.includes("Roboto")`)
+	if kept := text(tab, ".take .chosen"); !strings.HasPrefix(kept, "name.svg") {
+		t.Errorf("of the file is said: %q", kept)
+	}
+	tab.Accessible("refused for its font")
+	tab.Give("input[name=font]", "roboto.ttf", face)
+	tab.Click(".take button.is-primary")
+	tab.At("/master")
+	m, err := s.Mark(t.Context(), 1)
+	if err != nil || m.Master.Filename != "name.svg" {
+		t.Fatalf("%+v, %v", m, err)
+	}
+	// A revision, of a font that is not here.
+	condensed, err := os.ReadFile(roboto + "RobotoCondensed-Regular.ttf")
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab.Eval(`document.querySelector("details form[action$='/master']").closest("details").open = true`)
+	tab.Give("details form[action$='/master'] input[name=master]", "next.svg", set("Roboto Condensed", "maximum"))
+	tab.Click("details form[action$='/master'] button")
+	tab.Until(`document.querySelector("details form[action$='/master'] input[name=font]")`)
+	tab.Accessible("revision refused for its font")
+	tab.Give("details form[action$='/master'] input[name=font]", "condensed.ttf", condensed)
+	tab.Click("details form[action$='/master'] button")
+	tab.At("/compare")
+	if m, err = s.Mark(t.Context(), 1); err != nil || m.Master.Revision != 2 || m.Master.Filename != "next.svg" {
+		t.Errorf("%+v, %v", m.Master, err)
 	}
 }
 

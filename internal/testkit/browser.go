@@ -3,6 +3,7 @@ package testkit
 import (
 	"context"
 	_ "embed"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -221,6 +222,20 @@ func (t *Tab) Drop(sel, name, body string) {
 		const el = document.querySelector(` + quote(sel) + `);
 		for (const kind of ["dragover", "drop"])
 			el.dispatchEvent(new DragEvent(kind, {bubbles: true, cancelable: true, dataTransfer: dt}));
+		return "";
+	})()`)
+}
+
+// Give chooses a file in a field for files.
+func (t *Tab) Give(sel, name string, data []byte) {
+	t.T.Helper()
+	t.Eval(`(() => {
+		const bytes = Uint8Array.from(atob("` + base64.StdEncoding.EncodeToString(data) + `"), (c) => c.charCodeAt(0));
+		const dt = new DataTransfer();
+		dt.items.add(new File([bytes], "` + name + `"));
+		const field = document.querySelector("` + sel + `");
+		field.files = dt.files;
+		field.dispatchEvent(new Event("change", {bubbles: true}));
 		return "";
 	})()`)
 }

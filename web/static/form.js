@@ -13,6 +13,7 @@ document.addEventListener("alpine:init", () => {
     to: "",
     init() {
       const root = this.$root;
+      this.name = root.dataset.kept || "";
       root.addEventListener("dragover", (e) => { e.preventDefault(); this.over = "over"; });
       root.addEventListener("dragleave", () => { this.over = ""; });
       root.addEventListener("drop", (e) => {
@@ -42,7 +43,7 @@ document.addEventListener("alpine:init", () => {
     send(e) {
       const chosen = [...this.$root.querySelector("input[name=master]").files];
       const large = 2e6; // bytes from which one wants to see that it moves
-      if (chosen.length === 1 && chosen[0].size < large) return;
+      if (chosen.length === 0 || (chosen.length === 1 && chosen[0].size < large)) return;
       e.preventDefault();
       this.some = true;
       this.files = chosen.map((file, i) => ({ key: i, file, name: file.name, says: "waits", state: "", done: 0, again: false }));
