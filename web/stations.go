@@ -108,10 +108,16 @@ func (s *Server) again(c *gin.Context, key string, err error, typed map[string]s
 // A seen finding is one with its place on the picture.
 type seen struct {
 	finding.Finding
-	Does    string // on the button: what the mend does, or takes back
-	Mended  bool
-	Rect    geom.Rect // in page units; empty if it has no place
-	HasRect bool
+	Does   string // on the button: what the mend does, or takes back
+	Mended bool
+	Rects  []geom.Rect // where, in page units; none if it has no place
+	Places []place     // of a finding that has several
+}
+
+// A place is one of several of a finding, with what is done there.
+type place struct {
+	finding.Spot
+	Does string
 }
 
 type masterPage struct {
@@ -138,7 +144,10 @@ func newMasterPage(d header) masterPage {
 	m := d.Snapshot.Plan.Master
 	p := masterPage{D: d, Parts: m.Drawing.Parts(), Board: newBoard(d, "The art; click it to see what is said of a piece, + and − look closer and further, arrows move, 0 shows the whole")}
 	for _, f := range d.Snapshot.Findings() {
-		x := seen{Finding: f, Rect: f.Place, HasRect: !f.Place.Empty()}
+		x := seen{Finding: f}
+		if len(f.Spots) == 0 && !f.Place.Empty() {
+			x.Rects = append(x.Rects, f.Place)
+		}
 		if f.Code == finding.MissingFont {
 			p.NoFont, p.MayStandIn = true, m.Kind.Key == "svg"
 		}
@@ -146,6 +155,10 @@ func newMasterPage(d header) masterPage {
 		if f.Mend != "" {
 			x.Mended = d.Snapshot.Decisions.Mended(intake.Mend(f.Mend))
 			x.Does = does(f.Code, f.Mend, x.Mended)
+		}
+		for _, s := range f.Spots {
+			x.Rects = append(x.Rects, s.Place)
+			x.Places = append(x.Places, place{s, does(f.Code, s.Mend, false)})
 		}
 		p.Findings = append(p.Findings, x)
 		p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))

@@ -12,6 +12,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/kit"
+	"dyekit/core/recipe"
 	"dyekit/studio"
 	"dyekit/studio/preview"
 )
@@ -183,6 +184,8 @@ var funcs = template.FuncMap{
 	"join":     strings.Join,
 	"percent":  func(v float64) string { return percent(v) },
 	"mm":       func(pt float64) string { return fmt.Sprintf("%.0f", pt/72*25.4) },
+	"span":     func(least, most *[2]float64) string { return span(*least, *most) },
+	"sheets":   func(f recipe.File) string { return span(f.Span()) },
 	"inch":     func(pt float64) string { return fmt.Sprintf("%.2f", pt/72) },
 	"round":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
@@ -254,6 +257,18 @@ func asset(name string) (string, error) {
 
 // assets are the addresses of shipped files that were asked for.
 var assets sync.Map
+
+// span says in mm how small and how large pages are, given in points.
+func span(least, most [2]float64) string {
+	side := func(i int) string {
+		a, b := fmt.Sprintf("%.0f", least[i]/72*25.4), fmt.Sprintf("%.0f", most[i]/72*25.4)
+		if a == b {
+			return a
+		}
+		return a + " to " + b
+	}
+	return side(0) + " × " + side(1) + " mm"
+}
 
 func percent(v float64) string {
 	switch p := v * 100; {

@@ -74,6 +74,26 @@ type Finding struct {
 	Place    geom.Rect `json:"-"` // where on the page, page units; empty if everywhere
 	// Mend is the repair that would put it right, or did.
 	Mend string `json:"mend,omitempty"`
+	// Spots are the places of what is seen in several, each with its own repair.
+	Spots []Spot `json:"spots,omitempty"`
+}
+
+// A Spot is one of several places of a finding.
+type Spot struct {
+	Near  [2]float64 `json:"near"` // a point of it, page units
+	Mend  string     `json:"mend,omitempty"`
+	Place geom.Rect  `json:"-"`
+}
+
+// Take takes the spot with a repair out of a finding; ok is false if it has none.
+func (f *Finding) Take(mend string) (s Spot, ok bool) {
+	i := slices.IndexFunc(f.Spots, func(s Spot) bool { return s.Mend == mend })
+	if i < 0 || mend == "" {
+		return s, false
+	}
+	s = f.Spots[i]
+	f.Spots = slices.Delete(slices.Clone(f.Spots), i, i+1)
+	return s, true
 }
 
 // Stopped is the error of what cannot go on because of a finding.

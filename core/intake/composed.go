@@ -113,7 +113,7 @@ func (c *Composition) Draw(ctx context.Context, opt Options) (*drawing.Drawing, 
 			return nil, nil, fmt.Errorf("%s: %w", p.Part, err)
 		}
 		for _, f := range m.Findings {
-			if f.Mend == "" { // what is mended is mended in the file itself
+			if f.Mend == "" && f.Spots == nil { // what is mended is mended in the file itself
 				f.Parts, f.Place = []string{p.Part}, geom.Rect{}
 				fs = append(fs, f)
 			}

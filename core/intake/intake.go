@@ -134,7 +134,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	if !m.Kind.Vector { // mends are for drawings
 		for i := range m.Findings {
 			if f := &m.Findings[i]; f.Mend != string(preflight.DropBacking) && !Mend(f.Mend).Reading() {
-				f.Mend = ""
+				f.Mend, f.Spots = "", nil
 			}
 		}
 	}
@@ -180,6 +180,11 @@ func (m *Master) mend(ctx context.Context, x Mend) error {
 	for i := range m.Findings {
 		if f := &m.Findings[i]; f.Mend == string(x) {
 			f.Severity, f.Message = finding.Mended, done
+			return nil
+		}
+		if s, ok := m.Findings[i].Take(string(x)); ok {
+			m.Findings[i] = preflight.BarePlaces(m.Findings[i].Spots, m.Findings[i].Parts)
+			m.Findings = append(m.Findings, finding.Finding{Code: code, Severity: finding.Mended, Message: done, Mend: string(x), Place: s.Place})
 			return nil
 		}
 	}

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -91,6 +92,49 @@ func TestMendsAreSaid(t *testing.T) {
 	}
 	if _, err := Read(context.Background(), art, Options{Mends: []Mend{"polish"}}); err == nil {
 		t.Error("a mend that is none was taken")
+	}
+}
+
+// What is seen in several places is one finding; each place is mended by itself.
+func TestPlacesOfOneFinding(t *testing.T) {
+	gate := func(x int) string {
+		return fmt.Sprintf(`<path d="M%d 5h60v20h-40v50h40v20h-60z"/><path d="M%d 5h35v90h-35z"/>`, x+5, x+60)
+	}
+	art := []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 100">` + gate(0) + gate(100) + gate(200) + `</svg>`)
+	read := func(mends ...Mend) (spots []finding.Spot, open, mended []finding.Finding) {
+		m, err := Read(context.Background(), art, Options{Mends: mends})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range m.Findings {
+			switch {
+			case f.Code == finding.Counter && f.Severity == finding.Mended:
+				mended = append(mended, f)
+			case f.Code == finding.Counter:
+				open, spots = append(open, f), f.Spots
+			}
+		}
+		return spots, open, mended
+	}
+	spots, open, mended := read()
+	if len(spots) != 3 || len(open) != 1 || len(mended) != 0 || !strings.HasPrefix(open[0].Message, "3 bare places") || open[0].Mend != "" {
+		t.Fatalf("three places: %+v, %+v", open, mended)
+	}
+	for i, s := range spots {
+		if x := float64(100*i + 25); s.Near[0] < x || s.Near[0] > x+40 || s.Place.W() < 30 || s.Place.W() > 40 {
+			t.Errorf("place %d: %+v", i, s)
+		}
+	}
+	one, open, mended := read(Mend(spots[1].Mend))
+	if len(one) != 2 || len(open) != 1 || len(mended) != 1 || one[0].Mend != spots[0].Mend || mended[0].Mend != spots[1].Mend {
+		t.Errorf("one of them mended: %+v, %+v", open, mended)
+	}
+	_, open, mended = read(Mend(spots[0].Mend), Mend(spots[1].Mend))
+	if len(open) != 1 || open[0].Mend != spots[2].Mend || len(mended) != 2 || !strings.HasPrefix(open[0].Message, "a bare place") {
+		t.Errorf("two of them mended: %+v, %+v", open, mended)
+	}
+	if _, open, mended = read(Mend(spots[0].Mend), Mend(spots[1].Mend), Mend(spots[2].Mend)); len(open) != 0 || len(mended) != 3 {
+		t.Errorf("all mended: %+v, %+v", open, mended)
 	}
 }
 

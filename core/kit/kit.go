@@ -62,15 +62,19 @@ type Input struct {
 
 // A File is one file of a kit.
 type File struct {
-	Path     string       `json:"path"`
-	Version  string       `json:"version"`
-	Format   format.Key   `json:"format"`
-	WidthPx  int          `json:"width_px,omitempty"`
-	HeightPx int          `json:"height_px,omitempty"`
-	PPI      float64      `json:"ppi,omitempty"`
-	WidthPt  float64      `json:"width_pt"`
-	HeightPt float64      `json:"height_pt"`
-	Colour   format.Space `json:"colour"`
+	Path     string     `json:"path"`
+	Version  string     `json:"version"`
+	Format   format.Key `json:"format"`
+	WidthPx  int        `json:"width_px,omitempty"`
+	HeightPx int        `json:"height_px,omitempty"`
+	PPI      float64    `json:"ppi,omitempty"`
+	WidthPt  float64    `json:"width_pt"`
+	HeightPt float64    `json:"height_pt"`
+	// LargestPt is how wide and how high the largest pages are, and SmallestPt the
+	// smallest, where a file has pages of several sizes.
+	SmallestPt *[2]float64  `json:"smallest_pt,omitempty"`
+	LargestPt  *[2]float64  `json:"largest_pt,omitempty"`
+	Colour     format.Space `json:"colour"`
 	// Pixels says what a file of curves holds as pixels, and how large that is
 	// sharp; empty if it holds none.
 	Pixels string `json:"pixels,omitempty"`
@@ -335,12 +339,20 @@ func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string,
 }
 
 func describe(f recipe.File, size int, hash string, cs []Check) File {
-	return File{
+	out := File{
 		Path: f.Path, Version: f.Version(), Format: f.Entry.Format,
 		WidthPx: f.W, HeightPx: f.H, PPI: f.PPI,
 		WidthPt: round(f.WPt), HeightPt: round(f.HPt),
 		Colour: f.Entry.ColourSpace(), Bytes: size, SHA256: hash, Checks: cs,
 	}
+	if len(f.Sheets) > 0 {
+		least, most := f.Span()
+		for i := range least {
+			least[i], most[i] = round(least[i]), round(most[i])
+		}
+		out.SmallestPt, out.LargestPt = &least, &most
+	}
+	return out
 }
 
 // round keeps lengths of a report readable: to 1/1000 pt.

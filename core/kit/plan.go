@@ -158,13 +158,13 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	}
 	for _, f := range p.Files {
 		if k := f.Distortion(p.art(refused)); k != 1 {
-			p.Findings.Add(finding.Distorted, finding.Warn, fmt.Sprintf("%s is stretched on purpose: the mark is %.2f times as wide as it is drawn", f.Path, k), "", geom.Rect{})
+			p.Findings.Add(finding.Distorted, finding.Warn, fmt.Sprintf("stretched on purpose: in these files the mark is %.2f times as wide as it is drawn", k), f.Path, geom.Rect{})
 		}
 	}
 	p.stripes()
 	p.softer()
 	for _, f := range r.Below(p.Files) {
-		p.Findings.Add(finding.TooSmall, finding.Warn, fmt.Sprintf("%s is narrower than the smallest size of its lockup", f.Path), "", geom.Rect{})
+		p.Findings.Add(finding.TooSmall, finding.Warn, "these files are narrower than the smallest size of their lockup", f.Path, geom.Rect{})
 	}
 	if odd := r.Odd(brand, p.Files); odd != "" {
 		p.Findings.Add(finding.OddName, finding.Note, odd, "", geom.Rect{})

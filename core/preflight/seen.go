@@ -6,6 +6,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"strings"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -320,7 +321,8 @@ func (s *sight) between(all []int32, fs *finding.List) {
 		open[r.place] = open[r.place] || r.y == 0 || r.y == s.h-1 || r.from == 0 || r.to == s.w
 		size[r.place] += r.to - r.from
 	}
-	told := 0
+	var spots []finding.Spot
+	var named []string
 	for i, r := range runs {
 		if r.place != i || open[i] || size[i] < leastBetween {
 			continue
@@ -348,8 +350,8 @@ func (s *sight) between(all []int32, fs *finding.List) {
 		if len(rim) < 2 || float64(most) > 0.95*float64(sum) {
 			continue
 		}
-		if told++; told > maxBetween {
-			return
+		if len(spots) == maxBetween {
+			break
 		}
 		at := s.at(s.inmost(cells, all))
 		var box geom.Rect
@@ -357,16 +359,35 @@ func (s *sight) between(all []int32, fs *finding.List) {
 			q := s.at(p)
 			box = box.Union(geom.Rect{X0: q.X, Y0: q.Y, X1: q.X, Y1: q.Y}.Grow(s.box.W() / float64(s.w) / 2))
 		}
-		fs.Add(finding.Counter, finding.Note, fmt.Sprintf("a bare place between parts, near %.0f, %.0f px, shows what lies behind: on a dark page it turns dark", at.X, at.Y), "", box)
-		f := &(*fs)[len(*fs)-1]
-		f.Mend = fmt.Sprintf("fill %.6g %.6g #ffffff", at.X, at.Y)
+		spots = append(spots, finding.Spot{Near: [2]float64{at.X, at.Y}, Mend: fmt.Sprintf("fill %.6g %.6g #ffffff", at.X, at.Y), Place: box})
 		for n := range rim {
-			if part := drawing.PartOf(s.nodes[n-1]); part != "" && !slices.Contains(f.Parts, part) {
-				f.Parts = append(f.Parts, part)
+			if part := drawing.PartOf(s.nodes[n-1]); part != "" && !slices.Contains(named, part) {
+				named = append(named, part)
 			}
 		}
-		slices.Sort(f.Parts)
 	}
+	slices.Sort(named)
+	if len(spots) > 0 {
+		*fs = append(*fs, BarePlaces(spots, named))
+	}
+}
+
+// BarePlaces is the finding of bare places between the parts that are named.
+func BarePlaces(spots []finding.Spot, named []string) finding.Finding {
+	f := finding.Finding{Code: finding.Counter, Severity: finding.Note, Parts: named}
+	var near []string
+	for _, s := range spots {
+		near = append(near, fmt.Sprintf("%.0f, %.0f", s.Near[0], s.Near[1]))
+		f.Place = f.Place.Union(s.Place)
+	}
+	if len(spots) == 1 {
+		f.Mend = spots[0].Mend
+		f.Message = fmt.Sprintf("a bare place between parts, near %s px, shows what lies behind: on a dark page it turns dark", near[0])
+		return f
+	}
+	f.Spots = spots
+	f.Message = fmt.Sprintf("%d bare places between parts (near %s px) show what lies behind: on a dark page they turn dark", len(spots), strings.Join(near, "; "))
+	return f
 }
 
 // inmost is the cell furthest from any paint, along rows and columns.

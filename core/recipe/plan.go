@@ -47,10 +47,22 @@ type File struct {
 	W, H     int // px; 0 for files drawn in curves
 	// Width and height in points of 1/72 in, as the file says them.
 	WPt, HPt float64
-	PPI      float64    // 0 for files drawn in curves
-	Size     string     // as it stands in the name: 512, h512, 2x, 8x10in
-	Page     [2]float64 // proportions to fit the frame into, 0 for its own
-	Icon     *Icon      // of files made for the pixels of a square
+	Sheets   [][2]float64 // the same of each page, where pages are of several sizes
+	PPI      float64      // 0 for files drawn in curves
+	Size     string       // as it stands in the name: 512, h512, 2x, 8x10in
+	Page     [2]float64   // proportions to fit the frame into, 0 for its own
+	Icon     *Icon        // of files made for the pixels of a square
+}
+
+// Span is how small and how large its pages are, in points: alike if it has one size.
+func (f File) Span() (least, most [2]float64) {
+	least, most = [2]float64{f.WPt, f.HPt}, [2]float64{f.WPt, f.HPt}
+	for _, s := range f.Sheets {
+		for i := range s {
+			least[i], most[i] = min(least[i], s[i]), max(most[i], s[i])
+		}
+	}
+	return least, most
 }
 
 // An Icon is a square picture of the art without the room of the frame.
@@ -262,21 +274,30 @@ func (f File) sameAs(g File) bool {
 }
 
 // pages puts versions together as pages of one file. One that is white on
-// nothing would print as a blank sheet among others: it gets a file of its own.
+// nothing would print as a blank sheet among others: it gets a file of its own. The file
+// is as large as its first page.
 func pages(made []File, white func(version string) bool) (out []File) {
 	var all File
+	var sheets [][2]float64
 	for _, f := range made {
 		if white(f.Versions[0]) && len(made) > 1 {
 			f.Entry.Pages = OneEach
 			out = append(out, f)
 			continue
 		}
-		versions := append(all.Versions, f.Versions...)
-		all = f
-		all.Versions = versions
+		sheets = append(sheets, [2]float64{f.WPt, f.HPt})
+		if len(all.Versions) == 0 {
+			all = f
+			all.Versions = slices.Clone(f.Versions)
+			continue
+		}
+		all.Versions = append(all.Versions, f.Versions...)
 	}
 	if len(all.Versions) == 0 {
 		return out
+	}
+	if slices.ContainsFunc(sheets, func(s [2]float64) bool { return s != sheets[0] }) {
+		all.Sheets = sheets
 	}
 	return append([]File{all}, out...)
 }

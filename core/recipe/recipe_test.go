@@ -250,6 +250,33 @@ func TestOneVersionLeft(t *testing.T) {
 	}
 }
 
+// A file of many pages is as large as its first, and tells the sizes of all where they
+// differ. 100 px of 1/96 in are 75 pt (CSS).
+func TestPagesOfSeveralSizes(t *testing.T) {
+	r := parse(t, `{"name":"x","versions":[{"name":"colour","treatment":"as-drawn"},{"name":"black","treatment":"single-ink","ink":{"name":"Black","rgb":"#000000","cmyk":[0,0,0,100]}}],"files":[{"format":"pdf"}]}`)
+	for _, c := range []struct {
+		own         map[string]Art
+		least, most [2]float64
+	}{
+		{nil, [2]float64{75, 30}, [2]float64{75, 30}},
+		{map[string]Art{"black": {W: 40, H: 80}}, [2]float64{30, 30}, [2]float64{75, 60}},
+		{map[string]Art{"colour": {W: 40, H: 80}}, [2]float64{30, 30}, [2]float64{75, 60}},
+	} {
+		fs, _, err := r.Plan("b", Art{W: 100, H: 40, Own: c.own})
+		if err != nil || len(fs) != 1 {
+			t.Fatalf("%v, %v", fs, err)
+		}
+		f := fs[0]
+		least, most := f.Span()
+		if least != c.least || most != c.most || (len(f.Sheets) > 0) != (c.own != nil) {
+			t.Errorf("%v: %v to %v, sheets %v", c.own, least, most, f.Sheets)
+		}
+		if first := (Art{W: 100, H: 40, Own: c.own}).of("colour"); f.WPt != first.W*0.75 || f.HPt != first.H*0.75 {
+			t.Errorf("%v: the file is %g × %g pt", c.own, f.WPt, f.HPt)
+		}
+	}
+}
+
 // A raster is never enlarged past 100 % (common practice).
 func TestPicturesAreNotEnlarged(t *testing.T) {
 	r := parse(t, contract)

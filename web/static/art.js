@@ -184,8 +184,7 @@ document.addEventListener("alpine:init", () => {
     light(e) { this.set(e, true); },
     dim(e) { this.set(e, false); },
     set(e, on) {
-      const ring = this.$refs.board.querySelector("#" + e.target.dataset.ring);
-      if (ring) ring.classList.toggle("lit", on);
+      for (const ring of this.$refs.board.querySelectorAll("." + e.target.dataset.ring)) ring.classList.toggle("lit", on);
     },
   }));
 
