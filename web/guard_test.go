@@ -350,3 +350,19 @@ func TestCrowd(t *testing.T) {
 		}
 	}
 }
+
+func TestSentence(t *testing.T) {
+	for in, want := range map[string]string{
+		"":                           "",
+		"the file is cut off":        "The file is cut off.",
+		"élan.svg is locked":         "élan.svg is locked.",
+		"étude is no client":         "Étude is no client.",
+		"minimum.svg cannot be read": "minimum.svg cannot be read.",
+		"what is it?":                "What is it?",
+		"empty.":                     "Empty.",
+	} {
+		if got := sentence(in); got != want {
+			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+}

@@ -333,7 +333,7 @@ func (p kitPage) Folders() []kitFolder {
 		x := kept{File: f, Shows: studio.Shows(p.Report.Files, f)}
 		first, _, _ := strings.Cut(f.Version, "+")
 		if v, ok := p.D.Snapshot.Version(first); ok {
-			x.Dark = v.White()
+			x.Dark = kit.Dark(v)
 		}
 		if p.Report.Readers != nil {
 			for _, r := range p.Report.Readers.Read {

@@ -16,6 +16,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
@@ -373,13 +375,18 @@ func ailing(c *gin.Context) int64 {
 	return n
 }
 
-// sentence makes an error a sentence: a capital and a full stop.
+// sentence makes an error a sentence: a capital and a full stop. The name of a file
+// that stands first stays as it is.
 func sentence(s string) string {
 	if s == "" {
 		return s
 	}
 	s = kit.Plain(errors.New(s))
-	s = strings.ToUpper(s[:1]) + s[1:]
+	word, _, _ := strings.Cut(s, " ")
+	if strings.LastIndexAny(word, ".\\/_") <= 0 || strings.HasSuffix(word, ".") {
+		first, n := utf8.DecodeRuneInString(s)
+		s = string(unicode.ToUpper(first)) + s[n:]
+	}
 	if !strings.ContainsAny(s[len(s)-1:], ".?") {
 		s += "."
 	}

@@ -22,8 +22,8 @@ import (
 // meant for dark grounds.
 const lightInk = 1.5
 
-// dark reports whether a version is made for dark grounds.
-func dark(v *version.Version) bool {
+// Dark reports whether a version is made for dark grounds, on which it has to be shown.
+func Dark(v *version.Version) bool {
 	c, one := ink(v)
 	return v.White() || v.Spec.Reversed == version.OnDark || one && !v.OnBacking() && colour.Contrast(c, colour.White) < lightInk
 }
@@ -46,7 +46,7 @@ func (p *Plan) advised(v *version.Version) advice.Version {
 func (p *Plan) describe(v *version.Version) advice.Version {
 	name := v.Spec.Name
 	a := advice.Version{Name: name, Lockup: v.Spec.Lockup, Drawing: v.Drawing, Mark: v.Mark(),
-		Dark: dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole() || v.Spec.Square, Smallest: string(p.smallest)}
+		Dark: Dark(v), Outlined: v.Spec.Outline != nil, Part: !v.Spec.Whole() || v.Spec.Square, Smallest: string(p.smallest)}
 	if a.Lockup == "" {
 		a.Lockup = version.Full
 	}

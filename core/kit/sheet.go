@@ -32,7 +32,7 @@ func (p *Plan) Sheet(ctx context.Context, brand, line string, r *recipe.Recipe, 
 			continue
 		}
 		x := sheet.Version{Name: v.Spec.Name, Drawing: v.Drawing, Box: p.FrameOf(v.Spec.Name).Box, Own: v.OnBacking(),
-			Light: dark(v), Part: !v.Spec.Whole() || v.Spec.Square || standard && v.Spec.Lockup == version.Full, Says: p.says(v)}
+			Light: Dark(v), Part: !v.Spec.Whole() || v.Spec.Square || standard && v.Spec.Lockup == version.Full, Says: p.says(v)}
 		c.Versions = append(c.Versions, x)
 	}
 	inks, err := p.NamedInks(ctx)
