@@ -18,6 +18,7 @@ type row struct {
 	stem    float64 // mean thickness of the letters
 	light   bool    // thin for their height
 	bare    bool    // lighter than what they stand on
+	round   bool    // they stand on a circle
 }
 
 // Light letters have stems of less than these parts of their height; those of
@@ -48,10 +49,13 @@ func (l *Look) letters() {
 			rest = append(rest, i)
 		}
 	}
+	// Circles first: where they are level, their letters look like a line.
+	text = l.arcs(text)
 	for _, g := range l.marks(l.lines(text, true)) {
 		l.add(g)
 	}
 	if len(rest) <= mostLetters {
+		rest = l.arcs(rest)
 		groups := l.lines(rest, false)
 		var set [][]int
 		groups = slices.DeleteFunc(groups, func(g []int) bool {
@@ -64,6 +68,8 @@ func (l *Look) letters() {
 		for _, g := range l.words(set, groups) {
 			l.add(g)
 		}
+	} else {
+		l.crowd = len(rest)
 	}
 	l.dropCounters()
 	l.accents()
@@ -73,6 +79,9 @@ func (l *Look) letters() {
 // dots, accents, full stops. They are read with it, and no shapes.
 func (l *Look) accents() {
 	for n, r := range l.rows {
+		if r.round {
+			continue // what lies in its box may lie far from its letters
+		}
 		near := geom.Rect{X0: r.box.X0 - 0.3*r.height, Y0: r.box.Y0 - 0.5*r.height, X1: r.box.X1 + 0.7*r.height, Y1: r.box.Y1 + 0.3*r.height}
 		for i := 1; i < len(l.pieces); i++ {
 			if p := &l.pieces[i]; p.row == 0 && !p.bare && p.in == l.pieces[r.pieces[0]].in && p.box.H() < 0.6*r.height && p.box.W() < r.height && near.Contains(p.box, 0) {
@@ -83,46 +92,28 @@ func (l *Look) accents() {
 }
 
 // lines groups pieces that stand beside each other.
-func (l *Look) lines(pieces []int, text bool) (groups [][]int) {
+func (l *Look) lines(pieces []int, text bool) [][]int {
 	if len(pieces) > mostLetters {
 		pieces = pieces[:mostLetters]
 	}
 	slices.SortFunc(pieces, func(a, b int) int { return cmp.Compare(l.pieces[a].box.X0, l.pieces[b].box.X0) })
-	root := make([]int, len(pieces))
-	var find func(i int) int
-	find = func(i int) int {
-		if root[i] != i {
-			root[i] = find(root[i])
+	return grouped(pieces, func(i, j int) bool { // j begins further left
+		a, b := &l.pieces[i], &l.pieces[j]
+		lo, hi := min(a.box.H(), b.box.H()), max(a.box.H(), b.box.H())
+		level := min(a.box.Y1, b.box.Y1) - max(a.box.Y0, b.box.Y0)
+		gap := a.box.X0 - b.box.X1
+		beside := level > 0.3*lo && gap < 2*hi && hi < 3.2*lo
+		if !text {
+			beside = hi < 1.8*lo && a.box.W() < 2.5*hi && b.box.W() < 2.5*hi && level > 0.5*lo && gap > -0.3*hi && gap < 0.9*lo && max(a.thick, b.thick) < 2.2*min(a.thick, b.thick)
 		}
-		return root[i]
-	}
-	for i, at := range pieces {
-		root[i] = i
-		a := l.pieces[at]
-		for j := i - 1; j >= 0; j-- {
-			b := l.pieces[pieces[j]]
-			lo, hi := min(a.box.H(), b.box.H()), max(a.box.H(), b.box.H())
-			level := min(a.box.Y1, b.box.Y1) - max(a.box.Y0, b.box.Y0)
-			gap := a.box.X0 - b.box.X1
-			switch {
-			case colour.Difference(a.colour.Lab(), b.colour.Lab()) > 2*sameColour || a.bare != b.bare:
-			case text && level > 0.3*lo && gap < 2*hi && hi < 3.2*lo:
-				root[find(i)] = find(j)
-			case !text && hi < 1.8*lo && a.box.W() < 2.5*hi && b.box.W() < 2.5*hi && level > 0.5*lo && gap > -0.3*hi && gap < 0.9*lo && max(a.thick, b.thick) < 2.2*min(a.thick, b.thick):
-				root[find(i)] = find(j)
-			}
-		}
-	}
-	at := map[int]int{}
-	for i := range pieces {
-		r := find(i)
-		if _, ok := at[r]; !ok {
-			at[r] = len(groups)
-			groups = append(groups, nil)
-		}
-		groups[at[r]] = append(groups[at[r]], pieces[i])
-	}
-	return groups
+		return beside && l.sameInk(i, j)
+	})
+}
+
+// sameInk reports whether two pieces look alike in colour.
+func (l *Look) sameInk(i, j int) bool {
+	a, b := &l.pieces[i], &l.pieces[j]
+	return a.bare == b.bare && (a.colour == b.colour || colour.Difference(a.colour.Lab(), b.colour.Lab()) <= 2*sameColour)
 }
 
 // words gives short words to the rows that they stand in: pieces too few to be told
@@ -185,20 +176,39 @@ func (l *Look) looksSet(g []int) bool {
 		feet, tall = append(feet, l.pieces[i].box.Y1), append(tall, l.pieces[i].box.H())
 	}
 	foot, high := median(feet), median(tall)
-	stand, kinds := 0, [][2]float64{}
+	stand, bars := 0, 0
+	var looks [][2]float64
 	for _, i := range g {
 		p := l.pieces[i]
+		if p.area > 0.9*p.box.Area() { // as an I without serifs is; a row of such is a chart
+			bars++
+		}
 		if math.Abs(p.box.Y1-foot) < 0.1*high {
 			stand++
 		}
-		wide, full := p.box.W()/high, p.area/(high*high)
-		if !slices.ContainsFunc(kinds, func(k [2]float64) bool {
-			return math.Abs(k[0]-wide) < 0.06 && math.Abs(k[1]-full) < 0.05
+		looks = append(looks, [2]float64{p.box.W() / high, p.area / (high * high)})
+	}
+	return stand*10 >= 7*len(g) && 2*bars < len(g) && varied(looks) && twoHeights(tall)
+}
+
+// varied reports whether pieces, told by their width and area against their height, are
+// not the same few again and again.
+func varied(looks [][2]float64) bool {
+	n := kinds(looks)
+	return n >= 3 && 3*n >= len(looks)
+}
+
+// kinds counts looks that differ.
+func kinds(looks [][2]float64) int {
+	var ks [][2]float64
+	for _, k := range looks {
+		if !slices.ContainsFunc(ks, func(o [2]float64) bool {
+			return math.Abs(o[0]-k[0]) < 0.06 && math.Abs(o[1]-k[1]) < 0.05
 		}) {
-			kinds = append(kinds, [2]float64{wide, full})
+			ks = append(ks, k)
 		}
 	}
-	return stand*10 >= 7*len(g) && len(kinds) >= 3 && 3*len(kinds) >= len(g) && twoHeights(tall)
+	return len(ks)
 }
 
 // twoHeights reports whether most of some heights are about one value, or one of
@@ -240,11 +250,16 @@ func (l *Look) add(g []int) {
 	if r.height < 1 {
 		return
 	}
-	r.light = r.capital && r.stem < lightCapital*r.height || !r.capital && r.stem < lightSmall*r.height
+	r.weigh()
 	l.rows = append(l.rows, r)
 	for _, i := range g {
 		l.pieces[i].row = len(l.rows)
 	}
+}
+
+// weigh tells whether the letters are thin.
+func (r *row) weigh() {
+	r.light = r.capital && r.stem < lightCapital*r.height || !r.capital && r.stem < lightSmall*r.height
 }
 
 // height is what is read of a row. Letters that are not joined stand on a line and
@@ -268,6 +283,12 @@ func (l *Look) height(r row) (h float64, capital bool) {
 	if 2*len(tall) < len(r.pieces) { // on a curve, or script
 		return l.turned(r), true
 	}
+	return read(tall)
+}
+
+// read is what is read of letters of some heights: of two, the lesser one is that of
+// small letters.
+func read(tall []float64) (h float64, capital bool) {
 	slices.Sort(tall)
 	most := tall[len(tall)*9/10]
 	var small []float64

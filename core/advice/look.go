@@ -37,6 +37,7 @@ type Look struct {
 	pieces []piece   // the first is the ground outside
 	rows   []row     // of letters
 	form   form      // what there is besides them
+	crowd  int       // pieces that were too many to be looked at for letters; 0 if they were
 }
 
 // A piece is measured in samples.

@@ -154,6 +154,9 @@ func (j Judged) Smallest() Smallest {
 	ns := append(l.reading(f), f.needs...)
 	px, mm, most, ok := decide(ns, tall)
 	below := l.below(f)
+	if l.crowd > 0 {
+		most.why += fmt.Sprintf(" Its %d small pieces were not looked at for letters.", l.crowd)
+	}
 	if ok {
 		out.ScreenPx, out.PrintMM, out.Why = &px, &mm, most.why
 		if below != nil && below.ScreenPx < px {

@@ -74,6 +74,26 @@ func TestSmallest(t *testing.T) {
 	dots := func(r float64) string {
 		return ring(48, 175, func(x, y float64) string { return fmt.Sprintf(`<circle cx="%g" cy="%g" r="%g"/>`, x, y, r) })
 	}
+	const badge = `<g fill="none" stroke="#000" stroke-width="8"><circle cx="200" cy="200" r="190"/><circle cx="200" cy="200" r="120"/></g>`
+	onRing := func(r float64, below bool, size float64, font, words string) string {
+		way := fmt.Sprintf("M%g 200A%g %g 0 1 1 %g 200A%g %g 0 1 1 %[1]g 200", 200-r, r, r, 200+r, r, r)
+		if below {
+			way = fmt.Sprintf("M%g 200A%g %g 0 1 0 %g 200A%g %g 0 1 0 %[1]g 200", 200-r, r, r, 200+r, r, r)
+		}
+		return `<path id="way" fill="none" d="` + way + `"/><text font-family="` + font + `" font-size="` + fmt.Sprint(size) + `"><textPath href="#way">` + words + `</textPath></text>`
+	}
+	dial := ""
+	for i := range 60 {
+		dial += fmt.Sprintf(`<path transform="rotate(%d 200 200)" d="M196 10h8v%dh-8z"/>`, 6*i, []int{40, 20, 20, 20, 20}[i%5])
+	}
+	arch := ""
+	for i := range 9 {
+		arch += fmt.Sprintf(`<path transform="rotate(%d 200 200) translate(200 40) rotate(%d)" d="M0-22l5 15h16l-13 9 5 16-13-9-13 9 5-16-13-9h16z"/>`, 18*i-72, 17*i)
+	}
+	bars := ""
+	for i, h := range []int{26, 26, 18, 14, 26, 22} {
+		bars += fmt.Sprintf(`<path d="M%d %dh8v%dh-8z"/>`, 120+15*i, 220-h, h)
+	}
 	hatch := ""
 	for x := 60; x < 340; x += 10 {
 		hatch += fmt.Sprintf(`<path d="M%d 66h2v%dh-2z"/>`, x, 200-int(math.Abs(float64(x)-200)/2))
@@ -118,6 +138,16 @@ func TestSmallest(t *testing.T) {
 		{"accents and a full stop", "700 140", text("Lora", 100, 0, 100, "São &amp; Co."), false, [2]int{32, 64}, [2]float64{8, 15}, ""},
 		{"a name of two weights", "700 120", `<g font-weight="800">` + text("Hanken Grotesk", 100, 0, 90, "Odd") + `</g>` + text("Hanken Grotesk", 100, 210, 90, "Kettle"), false, [2]int{48, 80}, [2]float64{12, 20}, ""},
 		{"a tall badge with a name below", "300 500", `<path d="M20 20h260v300l-130 60l-130-60z"/>` + text("Cabin", 60, 20, 450, "HARBOUR"), false, [2]int{32, 64}, [2]float64{8, 15}, ""},
+		{"capitals round a ring", "400 400", badge + onRing(140, false, 34, "Cabin", "HARBOUR RAILWAY COMPANY"), false, [2]int{100, 100}, [2]float64{25, 25}, ""},
+		{"the same, hanging below", "400 400", badge + onRing(160, true, 34, "Cabin", "HARBOUR RAILWAY COMPANY"), false, [2]int{100, 100}, [2]float64{25, 25}, ""},
+		{"small letters round a ring", "400 400", badge + onRing(142, false, 40, "Lora", "Larkmoor Tramway and Harbour"), false, [2]int{100, 120}, [2]float64{25, 30}, ""},
+		{"a ring of letters in white", "400 400", disc + `<g fill="#fff" letter-spacing="6">` + onRing(140, false, 40, "Alfa Slab One", "ODD KETTLE TEAHOUSE") + `<circle cx="200" cy="200" r="100"/></g>`, false, [2]int{100, 120}, [2]float64{25, 30}, ""},
+		{"a wreath of leaves", "400 400", ring(24, 160, func(x, y float64) string {
+			return fmt.Sprintf(`<path transform="translate(%g %g) rotate(%g)" d="M-22 0q22-20 44 0q-22 20-44 0z"/>`, x, y, 180/math.Pi*math.Atan2(y-200, x-200)+60)
+		}) + `<circle cx="200" cy="200" r="80"/>`, false, [2]int{16, 32}, [2]float64{5, 10}, ""},
+		{"bars of a chart", "400 400", `<path fill-rule="evenodd" d="M0 0h400v400H0z"/><g fill="#fff">` + bars + `</g>`, false, [2]int{16, 32}, [2]float64{5, 10}, ""},
+		{"an arch of stars", "400 400", arch + `<path d="M100 220h200v120h-200z"/>`, false, [2]int{16, 32}, [2]float64{5, 10}, ""},
+		{"a dial with long and short ticks", "400 400", dial + `<circle cx="200" cy="200" r="100"/>`, false, [2]int{16, 48}, [2]float64{5, 12}, ""},
 		{"specks beside the art", "400 400", disc + `<circle cx="395" cy="395" r="1"/><circle cx="3" cy="3" r="1"/>`, false, [2]int{16, 20}, [2]float64{5, 6}, ""},
 		{"a speck far from the art", "1200 400", disc + `<circle cx="1195" cy="200" r="2"/>`, false, [2]int{32, 64}, [2]float64{10, 20}, ""},
 	} {
@@ -174,6 +204,23 @@ func TestSmallestByHand(t *testing.T) {
 		s := j.Smallest()
 		if got := fmt.Sprintf("%d %g", *s.ScreenPx, *s.PrintMM); got != want || s.Set != (typed != "") {
 			t.Errorf("%q: %s, set %v; want %s", typed, got, s.Set, want)
+		}
+	}
+}
+
+// Where pieces are too many to be looked at for letters, that is said.
+func TestCrowdIsSaid(t *testing.T) {
+	dots := func(n int) string {
+		s := ""
+		for i := range n * n {
+			s += fmt.Sprintf(`<path d="M%d %dh3v5h-1v-3h-2z"/>`, 6*(i%n), 6*(i/n))
+		}
+		return s
+	}
+	for n, want := range map[int]bool{20: false, 60: true} {
+		s := judge(t, draw(t, "360 360", `<path d="M0 0h1v1h-1z"/>`+dots(n)), false).Smallest()
+		if strings.Contains(s.Why, "not looked at for letters") != want {
+			t.Errorf("%d pieces: %s", n*n, s.Why)
 		}
 	}
 }
