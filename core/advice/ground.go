@@ -121,67 +121,104 @@ func (j Judged) brought() *colour.RGB {
 // Choose tells which version goes on a ground, as an index of vs, and why; -1 if none
 // stands there. photo says that the ground is a photograph of that mean colour.
 func Choose(ground colour.RGB, photo bool, vs []Judged) (best int, why string) {
-	whole := !slices.ContainsFunc(vs, func(v Judged) bool { return !v.Part })
-	in := func(v Judged) bool { return v.Drawing != nil && (whole || !v.Part) }
-	inks := func(v Judged) bool { return in(v) && !v.OneInk && !v.Outlined }
-	lost := ""
-	for i, v := range vs {
-		if !inks(v) || photo {
+	c := choice{ground, vs, !slices.ContainsFunc(vs, func(v Judged) bool { return !v.Part })}
+	lost, calm := "", "On a photograph one ink is calmer than several. "
+	if !photo {
+		if best, lost = c.inColours(); best >= 0 {
+			return best, lost
+		}
+		calm = lost
+	}
+	if i, k := c.most(clearly, func(v Judged) bool { return v.plain() && v.Ink.Lab().Chroma() < grey }); i >= 0 {
+		return i, fmt.Sprintf("%s%s stands out most, %s.", calm, upper(vs[i].Ink.Word()), to(k))
+	}
+	if i, k := c.most(clearly, Judged.plain); i >= 0 {
+		return i, fmt.Sprintf("%s%s stands out, %s.", lost, upper(vs[i].Ink.Word()), to(k))
+	}
+	if i, k := c.most(clearly, func(v Judged) bool { return v.colours() && v.brought() == nil }); photo && i >= 0 {
+		return i, fmt.Sprintf("All of it stands out, %s.", to(k))
+	}
+	if i, _ := c.most(clearly, func(v Judged) bool { return v.Outlined && v.brought() == nil }); i >= 0 {
+		return i, lost + "Its outline keeps it apart from the ground."
+	}
+	if i := c.onItsOwn(); i >= 0 {
+		return i, lost + "It brings its own ground."
+	}
+	if i, k := c.most(vanishing, func(v Judged) bool { return v.brought() == nil }); i >= 0 {
+		return i, fmt.Sprintf("It is the one that stands out most here, and not well: %s.", to(k))
+	}
+	return -1, "No version stands here: choose another ground."
+}
+
+// A choice is what there is to choose from for a ground.
+type choice struct {
+	ground colour.RGB
+	vs     []Judged
+	parts  bool // there is no version of the whole mark
+}
+
+// has reports whether a version can be chosen.
+func (c choice) has(v Judged) bool { return v.Drawing != nil && (c.parts || !v.Part) }
+
+// colours reports whether a version has the mark's own colours.
+func (v Judged) colours() bool { return !v.OneInk && !v.Outlined }
+
+// plain reports whether a version is one ink and nothing else.
+func (v Judged) plain() bool { return v.OneInk && !v.Outlined && v.brought() == nil }
+
+// inColours is the version in the mark's own colours, if it is drawn for the ground or
+// all of it stands out there; -1 if none is, and what would be lost of the first.
+func (c choice) inColours() (best int, why string) {
+	for i, v := range c.vs {
+		if !c.has(v) || !v.colours() {
 			continue
 		}
 		drawnFor := colour.White
 		if b := v.brought(); b != nil {
 			drawnFor = *b
 		}
-		switch s := v.On(ground); {
-		case !v.Dark && colour.Difference(ground.Lab(), drawnFor.Lab()) < own:
+		switch s := v.On(c.ground); {
+		case !v.Dark && colour.Difference(c.ground.Lab(), drawnFor.Lab()) < own:
 			return i, "It is drawn for this ground."
 		case v.brought() != nil:
 		case s.Holds && s.Contrast >= colourful:
 			return i, "All of it that touches the ground stands out from it."
-		case lost == "" && s.Lost != nil:
-			lost = fmt.Sprintf("%s would be lost here. ", upper(s.Lost.Word()))
-		case lost == "":
-			lost = fmt.Sprintf("The colours have a contrast of %.1f : 1 here. ", math.Floor(10*s.Contrast)/10)
+		case why == "" && s.Lost != nil:
+			why = fmt.Sprintf("%s would be lost here. ", upper(s.Lost.Word()))
+		case why == "":
+			why = fmt.Sprintf("The colours have a contrast of %.1f : 1 here. ", floor(s.Contrast))
 		}
 	}
-	best = -1
-	most := 0.0
-	pick := func(least float64, which func(v Judged) bool) bool {
-		for i, v := range vs {
-			if in(v) && which(v) {
-				if k := v.On(ground).Contrast; k >= least && k > most+0.05 {
-					best, most = i, k
-				}
-			}
-		}
-		return best >= 0
-	}
-	plain := func(v Judged) bool { return v.OneInk && !v.Outlined && v.brought() == nil }
-	contrast := func() string { return fmt.Sprintf("contrast %.1f : 1", math.Floor(10*most)/10) }
-	switch {
-	case pick(clearly, func(v Judged) bool { return plain(v) && v.Ink.Lab().Chroma() < grey }):
-		if photo {
-			lost = "On a photograph one ink is calmer than several. "
-		}
-		return best, fmt.Sprintf("%s%s stands out most, %s.", lost, upper(vs[best].Ink.Word()), contrast())
-	case pick(clearly, plain):
-		return best, fmt.Sprintf("%s%s stands out, %s.", lost, upper(vs[best].Ink.Word()), contrast())
-	case photo && pick(clearly, func(v Judged) bool { return inks(v) && v.brought() == nil }):
-		return best, fmt.Sprintf("All of it stands out, %s.", contrast())
-	case pick(clearly, func(v Judged) bool { return v.Outlined && v.brought() == nil }):
-		return best, lost + "Its outline keeps it apart from the ground."
-	}
-	for i, v := range vs {
-		if b := v.brought(); in(v) && b != nil && colour.Contrast(*b, ground) >= brings {
-			return i, lost + "It brings its own ground."
-		}
-	}
-	if pick(vanishing, func(v Judged) bool { return v.brought() == nil }) {
-		return best, fmt.Sprintf("It is the one that stands out most here, and not well: %s.", contrast())
-	}
-	return -1, "No version stands here: choose another ground."
+	return -1, why
 }
+
+// most is the version with the most contrast of those that are asked for, the first of
+// equals; -1 if none has least.
+func (c choice) most(least float64, of func(v Judged) bool) (best int, contrast float64) {
+	best = -1
+	for i, v := range c.vs {
+		if !c.has(v) || !of(v) {
+			continue
+		}
+		if k := v.On(c.ground).Contrast; k >= least && k > contrast+0.05 {
+			best, contrast = i, k
+		}
+	}
+	return best, contrast
+}
+
+// onItsOwn is the first version that brings a ground that is seen on this one.
+func (c choice) onItsOwn() int {
+	return slices.IndexFunc(c.vs, func(v Judged) bool {
+		b := v.brought()
+		return c.has(v) && b != nil && colour.Contrast(*b, c.ground) >= brings
+	})
+}
+
+// to says a contrast, rounded down.
+func to(contrast float64) string { return fmt.Sprintf("contrast %.1f : 1", floor(contrast)) }
+
+func floor(contrast float64) float64 { return math.Floor(10*contrast) / 10 }
 
 // PhotoLight and PhotoDark are the means of a light and a dark photograph (invented:
 // sky and grass at noon, and at dusk).
