@@ -328,7 +328,7 @@ func (b *builder) block(name string, rows []row) {
 	if len(rows) == 0 {
 		return
 	}
-	b.room(above + 5 + below + rows[0].high)
+	b.room(above + 6 + below + rows[0].high)
 	b.y += above
 	b.begin(name)
 	if !b.dry {

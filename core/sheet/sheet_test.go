@@ -86,6 +86,25 @@ func TestEverySheet(t *testing.T) {
 	}
 }
 
+// No heading stands at the foot of a page while what it is about begins the next one,
+// however long what stands before it is.
+func TestNoHeadingStandsAlone(t *testing.T) {
+	for tenths := range 2000 {
+		b := builder{w: 210, h: 297, margin: margin, columns: 1, dry: true}
+		b.page()
+		b.block("inks", []row{{high: float64(tenths) / 10}})
+		b.block("fonts", []row{{high: 30}, {high: 30}})
+		for _, p := range b.places {
+			if p.Block == "fonts" && p.Box.H() < 30 { // no row of it is there
+				t.Fatalf("after %.1f mm: %+v has a heading alone", float64(tenths)/10, p)
+			}
+			if p.Box.Y1 > b.h-b.margin-foot+0.01 {
+				t.Fatalf("after %.1f mm: %+v runs into the foot", float64(tenths)/10, p)
+			}
+		}
+	}
+}
+
 func TestLayoutIsChecked(t *testing.T) {
 	for _, c := range []struct {
 		l    Layout
