@@ -16,6 +16,7 @@ type form struct {
 	carry  []int     // the pieces without which it is no longer itself
 	count  int       // its shapes
 	symbol bool      // it can stand alone
+	ground bool      // it is nothing but a plain ground, which says nothing alone
 	togo   *ToGo
 }
 
@@ -75,6 +76,7 @@ func (l *Look) findForm() (f form) {
 		if b := l.boxOf(on); b.Long() > 0.3*ground.box.Long() {
 			f.carry = append(f.carry, l.carrying(on)...)
 		}
+		f.ground = len(f.carry) == 1
 	}
 	for _, i := range all {
 		if p := l.pieces[i]; !ornament[i] && p.box.Long() > f.box.Long()/symbolPx {

@@ -219,6 +219,10 @@ func (s Smallest) by(typed string) Smallest {
 	return s
 }
 
+// symbolToLetters is how large a symbol is at least against the letters beside it: what
+// is smaller is a dot or a star to them, and nobody knows the mark by it alone.
+const symbolToLetters = 1.3
+
 // below is what is left that serves at smaller sizes: the name without its small
 // line, or the symbol alone, whichever goes lower; nil if there is nothing to leave out.
 func (l *Look) below(f form) *Below {
@@ -236,7 +240,11 @@ func (l *Look) below(f form) *Below {
 	if len(name) < len(letters) && len(name) > 0 {
 		try("name", "the name without its small line", append(name, f.needs...), l.Box.H()/l.Box.W())
 	}
-	if f.symbol {
+	tallest := 0.0
+	for _, r := range l.rows {
+		tallest = max(tallest, r.height)
+	}
+	if f.symbol && !f.ground && f.box.Long() > symbolToLetters*tallest {
 		alone := l.alone(f)
 		try("symbol", "the symbol alone", alone, f.box.H()/f.box.W())
 	}

@@ -268,3 +268,25 @@ func TestStandsByItsEdge(t *testing.T) {
 		}
 	}
 }
+
+// What serves below the smallest size, answered by hand: less of the mark by which it is
+// still known, or nothing.
+func TestBelow(t *testing.T) {
+	for _, c := range []struct{ name, page, body, key string }{
+		{"a symbol beside a name", "700 140", `<circle cx="62" cy="62" r="60"/><path fill="#fff" d="M40 40h44v44h-44z"/>` + text("Lora", 100, 150, 95, "Larkmoor"), "symbol"},
+		{"a name with a line", "600 160", text("Hanken Grotesk", 100, 0, 90, "Odd Kettle") + text("Hanken Grotesk", 30, 0, 140, "TEAHOUSE SINCE 1987"), "name"},
+		{"a name alone", "600 120", text("Hanken Grotesk", 100, 0, 90, "Odd Kettle"), ""},
+		{"a name and a dot", "560 120", text("Cabin", 100, 0, 90, "Nocturne") + `<circle cx="430" cy="30" r="18" fill="#d9a514"/>`, ""},
+		{"a name and a dot on a plate", "500 200", `<path fill="#101828" d="M0 0h500v200H0z"/><g fill="#fff">` + text("Cabin", 90, 40, 130, "Nocturne") + `</g><circle cx="450" cy="60" r="18" fill="#f2c14e"/>`, ""},
+		{"initials in a disc", "400 400", `<circle cx="200" cy="200" r="198"/><g fill="#fff">` + text("Alfa Slab One", 120, 90, 245, "OKAY") + `</g>`, ""},
+	} {
+		s := judge(t, draw(t, c.page, c.body), false).Smallest()
+		key := ""
+		if s.Below != nil {
+			key = s.Below.Key
+		}
+		if key != c.key {
+			t.Errorf("%s: %q serves below, want %q (%s)", c.name, key, c.key, s.Why)
+		}
+	}
+}
