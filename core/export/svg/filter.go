@@ -3,6 +3,7 @@ package svg
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -11,7 +12,8 @@ import (
 )
 
 // Filters reports whether SVG 1.1 can say all filters of a drawing as it is written
-// here: those of a few plain steps, in lengths that are the same both ways.
+// here: those without light sources, noise, kernels and pictures, in lengths that are
+// the same both ways.
 func Filters(d *drawing.Drawing) bool {
 	ok := true
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
@@ -33,11 +35,24 @@ func plainFilter(f *drawing.Filter) bool {
 	if !even(f.To) {
 		return false
 	}
+	named := func(in ...int) bool { return !slices.Contains(in, drawing.Nothing) }
 	for _, s := range f.Steps {
 		switch o := s.Op.(type) {
-		case drawing.GaussianBlur, drawing.Offset, drawing.Flood, drawing.Merge, drawing.Morphology:
+		case drawing.Flood:
+		case drawing.GaussianBlur, drawing.Offset, drawing.Morphology, drawing.ColourMatrix, drawing.ComponentTransfer:
+			if !named(s.In) {
+				return false
+			}
+		case drawing.Merge:
+			if !named(o.In...) {
+				return false
+			}
+		case drawing.Blend:
+			if _, ok := modes[o.Mode]; !ok || !named(s.In, s.In2) {
+				return false
+			}
 		case drawing.Composite:
-			if o.Operator == "lighter" { // of a later standard
+			if o.Operator == "lighter" || !named(s.In, s.In2) { // lighter is of a later standard
 				return false
 			}
 		default:
@@ -45,6 +60,31 @@ func plainFilter(f *drawing.Filter) bool {
 		}
 	}
 	return true
+}
+
+// modes are the blend modes of SVG 1.1 (section 15.9).
+var modes = map[drawing.BlendMode]string{drawing.Normal: "normal", drawing.Multiply: "multiply", drawing.Screen: "screen", drawing.Darken: "darken", drawing.Lighten: "lighten"}
+
+// transfer writes a function of a channel as one of SVG 1.1 (section 15.11): a line, or
+// what it gives for each of the 256 values that a channel has.
+func transfer(channel string, f func(float64) float64) string {
+	const steps = 255
+	at := func(k int) float64 { return f(float64(k) / steps) }
+	slope, line := at(steps)-at(0), true
+	for k := range steps {
+		line = line && math.Abs(at(0)+slope*float64(k)/steps-at(k)) < 1e-9
+	}
+	if line {
+		return fmt.Sprintf(`<feFunc%s type="linear" slope="%s" intercept="%s"/>`, channel, export.Number(nil, slope, 6), export.Number(nil, at(0), 6))
+	}
+	table := make([]byte, 0, 7*(steps+1))
+	for k := range steps + 1 {
+		if k > 0 {
+			table = append(table, ' ')
+		}
+		table = export.Number(table, min(1, max(0, at(k))), 4)
+	}
+	return fmt.Sprintf(`<feFunc%s type="table" tableValues="%s"/>`, channel, table)
 }
 
 // filter defines a filter and returns its id (SVG 1.1, chapter 15).
@@ -101,6 +141,20 @@ func (w *writer) filter(f *drawing.Filter) (string, error) {
 				fmt.Fprintf(&b, `<feMergeNode in="%s"/>`, in(n))
 			}
 			b.WriteString("</feMerge>\n")
+		case drawing.ColourMatrix:
+			values := make([]string, len(o.M))
+			for i, v := range o.M {
+				values[i] = string(export.Number(nil, v, 6))
+			}
+			fmt.Fprintf(&b, `<feColorMatrix in="%s" type="matrix" values="%s" %s/>`+"\n", in(s.In), strings.Join(values, " "), rest)
+		case drawing.ComponentTransfer:
+			fmt.Fprintf(&b, `<feComponentTransfer in="%s" %s>`, in(s.In), rest)
+			for i, f := range o.T {
+				b.WriteString(transfer("RGBA"[i:i+1], f))
+			}
+			b.WriteString("</feComponentTransfer>\n")
+		case drawing.Blend:
+			fmt.Fprintf(&b, `<feBlend in="%s" in2="%s" mode="%s" %s/>`+"\n", in(s.In), in(s.In2), modes[o.Mode], rest)
 		case drawing.Morphology:
 			op := "erode"
 			if o.Dilate {
