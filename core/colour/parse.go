@@ -19,9 +19,10 @@ func ParseHex(s string) (RGB, error) {
 	return RGB{}, fmt.Errorf("%q is not a colour like #1a5f7a", s)
 }
 
-// Parse reads a CSS colour: the forms of CSS Color 4 for sRGB (hex with 3, 4,
-// 6 or 8 digits, names, rgb(), hsl(), transparent) and device-cmyk(), whose
-// build is kept as declared. alpha is from 0 to 1.
+// Parse reads a CSS colour: the forms of CSS Color 4 (hex with 3, 4, 6 or 8 digits,
+// names, rgb(), hsl(), hwb(), lab(), lch(), oklab(), oklch(), color() in the spaces srgb,
+// srgb-linear and display-p3, transparent), and device-cmyk(), whose build is kept as
+// declared. alpha is from 0 to 1.
 func Parse(s string) (c Colour, alpha float64, err error) {
 	s = strings.ToLower(strings.TrimSpace(s))
 	bad := func() (Colour, float64, error) {
@@ -55,9 +56,12 @@ func Parse(s string) (c Colour, alpha float64, err error) {
 	if !ok {
 		return bad()
 	}
-	if name == "color" { // only the colour space that screens and files here share
-		if len(args) < 4 || args[0] != "srgb" {
+	if name == "color" {
+		if len(args) < 4 {
 			return bad()
+		}
+		if args[0] != "srgb" {
+			name = args[0]
 		}
 		args = args[1:]
 	}
@@ -92,8 +96,8 @@ func Parse(s string) (c Colour, alpha float64, err error) {
 		}
 		return Screen(RGB{v[0], v[1], v[2]}), alpha, nil
 	case "hsl", "hsla":
-		h, err := strconv.ParseFloat(strings.TrimSuffix(args[0], "deg"), 64)
-		if err != nil {
+		h, ok := hue(args[0])
+		if !ok {
 			return bad()
 		}
 		for i := 1; i < 3; i++ {
@@ -110,6 +114,9 @@ func Parse(s string) (c Colour, alpha float64, err error) {
 		}
 		b := CMYK{v[0] * 100, v[1] * 100, v[2] * 100, v[3] * 100}
 		return Colour{RGB: b.RGB(), Build: b, Built: true}, alpha, nil
+	}
+	if rgb, ok := modern(name, args); ok {
+		return Screen(rgb), alpha, nil
 	}
 	return bad()
 }

@@ -48,6 +48,7 @@ const (
 	Unsafe          Code = "unsafe"           // scripts or references that were dropped
 	CutOff          Code = "cut-off"          // art runs over the edge of the page
 	EffectCut       Code = "effect-cut"       // an effect runs over the edge of the page
+	CSSUnread       Code = "css-unread"       // a property that browsers draw and that is not drawn here
 	Page            Code = "page"             // the page became another
 	DetailLost      Code = "detail-lost"      // borders that a version in one ink melts
 	PictureTraced   Code = "picture-traced"   // a picture was traced for one ink

@@ -221,8 +221,12 @@ func parseXML(ctx context.Context, data []byte) (*document, error) {
 			if at.name != t.Name.Local {
 				return nil, where(fmt.Errorf("<%s> of line %d is closed by </%s>", at.name, at.line, t.Name.Local))
 			}
-			if at.name == "style" {
-				doc.sheets = append(doc.sheets, at.text())
+			if kind := strings.ToLower(at.attrs["type"]); at.name == "style" && (kind == "" || strings.HasPrefix(kind, "text/css")) {
+				text := at.text()
+				if m := at.attrs["media"]; m != "" {
+					text = "@media " + m + "{" + text + "}"
+				}
+				doc.sheets = append(doc.sheets, text)
 			}
 			at = at.parent
 		}
@@ -299,4 +303,13 @@ func (e *element) bound(prefix string) string {
 		return nsXLink
 	}
 	return ""
+}
+
+// page is how large the drawing says that it is, for media queries.
+func (doc *document) page() pageOf {
+	l := lengths{w: 300, h: 150, em: 16}
+	if vb, ok := box(doc.root.attrs["viewBox"]); ok {
+		l.w, l.h = vb.W(), vb.H()
+	}
+	return pageOf{l.get(doc.root, "width", l.w, l.w), l.get(doc.root, "height", l.h, l.h)}
 }

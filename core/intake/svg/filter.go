@@ -11,14 +11,22 @@ import (
 
 // filterOf reads the filter of an element (SVG 1.1 chapter 15). some is true
 // if it has one at all; nil with some means that the element is not drawn.
-func (r *reader) filterOf(e *element, s state) (f *drawing.Filter, some bool) {
+func (r *reader) filterOf(e *element, s state, ns []drawing.Node) (f *drawing.Filter, some bool) {
 	v := s.style.get("filter", "none")
 	if v == "none" {
 		return nil, false
 	}
 	id, ok := urlRef(v)
-	if !ok {
-		r.cannot("the filter function "+v, e, s)
+	if !ok || strings.Count(v, "(") > 1 {
+		var art geom.Rect
+		for _, n := range ns {
+			art = art.Union(drawing.Bounds(n))
+		}
+		back, flat := s.m.Inverse()
+		if f, ok := r.filterFunctions(v, s, back.Rect(art)); ok && flat {
+			return f, true
+		}
+		r.unread("filter: "+v, e, s)
 		return nil, false
 	}
 	t := r.doc.byID[id]
@@ -184,7 +192,7 @@ func (f *filterReader) background(alpha bool) int {
 func (f *filterReader) step(out *drawing.Filter, e *element) {
 	st := f.r.styleOf(e)
 	last := len(out.Steps) - 1
-	s := drawing.Step{In: f.input(e.attrs["in"], last), Linear: st.get("color-interpolation-filters", "linearRGB") != "sRGB"}
+	s := drawing.Step{In: f.input(e.attrs["in"], last), Linear: st.get("color-interpolation-filters", "linearrgb") != "srgb"}
 	s.In2 = f.input(e.attrs["in2"], last)
 	// Lengths may be parts of the box of the element.
 	kx, ky := 1.0, 1.0

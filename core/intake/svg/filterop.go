@@ -31,21 +31,9 @@ func matrixOp(e *element) drawing.ColourMatrix {
 	id := drawing.ColourMatrix{M: [20]float64{0: 1, 6: 1, 12: 1, 18: 1}}
 	switch e.attrs["type"] {
 	case "saturate":
-		s := one(e.attrs["values"], 1)
-		return drawing.ColourMatrix{M: [20]float64{
-			0.213 + 0.787*s, 0.715 - 0.715*s, 0.072 - 0.072*s, 0, 0,
-			0.213 - 0.213*s, 0.715 + 0.285*s, 0.072 - 0.072*s, 0, 0,
-			0.213 - 0.213*s, 0.715 - 0.715*s, 0.072 + 0.928*s, 0, 0,
-			0, 0, 0, 1, 0,
-		}}
+		return saturated(one(e.attrs["values"], 1))
 	case "hueRotate":
-		s, c := math.Sincos(one(e.attrs["values"], 0) * math.Pi / 180)
-		return drawing.ColourMatrix{M: [20]float64{
-			0.213 + c*0.787 - s*0.213, 0.715 - c*0.715 - s*0.715, 0.072 - c*0.072 + s*0.928, 0, 0,
-			0.213 - c*0.213 + s*0.143, 0.715 + c*0.285 + s*0.140, 0.072 - c*0.072 - s*0.283, 0, 0,
-			0.213 - c*0.213 - s*0.787, 0.715 - c*0.715 + s*0.715, 0.072 + c*0.928 + s*0.072, 0, 0,
-			0, 0, 0, 1, 0,
-		}}
+		return hueRotated(one(e.attrs["values"], 0))
 	case "luminanceToAlpha":
 		return drawing.ColourMatrix{M: [20]float64{15: colour.LumaR, 16: colour.LumaG, 17: colour.LumaB}}
 	}
@@ -53,6 +41,27 @@ func matrixOp(e *element) drawing.ColourMatrix {
 		return id
 	}
 	return drawing.ColourMatrix{M: [20]float64(v)}
+}
+
+// saturated and hueRotated are two of the matrices (SVG 1.1 section 15.10), the latter
+// by degrees.
+func saturated(s float64) drawing.ColourMatrix {
+	return drawing.ColourMatrix{M: [20]float64{
+		0.213 + 0.787*s, 0.715 - 0.715*s, 0.072 - 0.072*s, 0, 0,
+		0.213 - 0.213*s, 0.715 + 0.285*s, 0.072 - 0.072*s, 0, 0,
+		0.213 - 0.213*s, 0.715 - 0.715*s, 0.072 + 0.928*s, 0, 0,
+		0, 0, 0, 1, 0,
+	}}
+}
+
+func hueRotated(degrees float64) drawing.ColourMatrix {
+	s, c := math.Sincos(degrees * math.Pi / 180)
+	return drawing.ColourMatrix{M: [20]float64{
+		0.213 + c*0.787 - s*0.213, 0.715 - c*0.715 - s*0.715, 0.072 - c*0.072 + s*0.928, 0, 0,
+		0.213 - c*0.213 + s*0.143, 0.715 + c*0.285 + s*0.140, 0.072 - c*0.072 - s*0.283, 0, 0,
+		0.213 - c*0.213 - s*0.787, 0.715 - c*0.715 + s*0.715, 0.072 + c*0.928 + s*0.072, 0, 0,
+		0, 0, 0, 1, 0,
+	}}
 }
 
 // transferFunc reads one function of feComponentTransfer (section 15.11).

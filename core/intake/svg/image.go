@@ -35,8 +35,8 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	}
 	iw, ih := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
 	l := s.len
-	w, okw := l.length(e.attrs["width"], l.w)
-	h, okh := l.length(e.attrs["height"], l.h)
+	w, okw := l.length(s.geo(e, "width"), l.w)
+	h, okh := l.length(s.geo(e, "height"), l.h)
 	switch {
 	case !okw && !okh:
 		w, h = iw, ih
@@ -48,7 +48,7 @@ func (r *reader) image(e *element, s state) []drawing.Node {
 	if !(w > 0 && h > 0) {
 		return nil
 	}
-	at := geom.Translate(l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0))
+	at := geom.Translate(s.at(e, "x", l.w, 0), s.at(e, "y", l.h, 0))
 	fit := viewBox(geom.Rect{X1: iw, Y1: ih}, w, h, e.attrs["preserveAspectRatio"])
 	m := s.m.Mul(at)
 	p := &drawing.Picture{Image: img, To: m.Mul(fit).Mul(geom.Scale(iw, ih)), Alpha: 1, Part: s.part}
@@ -94,8 +94,8 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 		return nil
 	}
 	l := s.len
-	w, okw := l.length(e.attrs["width"], l.w)
-	h, okh := l.length(e.attrs["height"], l.h)
+	w, okw := l.length(s.geo(e, "width"), l.w)
+	h, okh := l.length(s.geo(e, "height"), l.h)
 	if !okw {
 		w = d.Page.W()
 	}
@@ -105,7 +105,7 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 	if !(w > 0 && h > 0) {
 		return nil
 	}
-	m := s.m.Mul(geom.Translate(l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0)))
+	m := s.m.Mul(geom.Translate(s.at(e, "x", l.w, 0), s.at(e, "y", l.h, 0)))
 	to := m.Mul(viewBox(d.Page, w, h, e.attrs["preserveAspectRatio"]))
 	nodes := drawing.Moved(d.Nodes, to)
 	clip := []drawing.Region{{Path: geom.Box(d.Page).Transform(to), Clip: []drawing.Region{{Path: geom.Box(geom.Rect{X1: w, Y1: h}).Transform(m)}}}}

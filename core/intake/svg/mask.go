@@ -21,7 +21,7 @@ func (r *reader) styleOf(e *element) style {
 	if st, ok := r.styles[e]; ok {
 		return st
 	}
-	st := r.sheet.cascade(e, r.styleOf(e.parent))
+	st := r.sheet.cascade(e, nil, r.styleOf(e.parent))
 	r.styles[e] = st
 	return st
 }
@@ -47,6 +47,7 @@ func (s state) entered(t *element) bool {
 
 func (s state) enter(t *element) state {
 	s.use = append(s.use[:len(s.use):len(s.use)], t)
+	s.shadow = nil
 	return s
 }
 
@@ -58,9 +59,13 @@ func (r *reader) maskOf(e *element, s state) *drawing.Mask {
 	}
 	id, ok := urlRef(v)
 	t := r.doc.byID[id]
+	_, rest, _ := strings.Cut(v, ")")
+	for w := range strings.FieldsSeq(strings.ToLower(rest)) { // of mask-mode and the like
+		ok = ok && (w == "match-source" || w == "border-box" || w == "no-clip" || w == "add")
+	}
 	if !ok || t == nil || t.name != "mask" {
 		if !ok {
-			r.cannot("the mask "+v, e, s)
+			r.unread("mask: "+v, e, s)
 		}
 		return nil
 	}
@@ -80,7 +85,7 @@ func (r *reader) maskOf(e *element, s state) *drawing.Mask {
 	m := &drawing.Mask{
 		Nodes: r.children(t, in), Clip: []drawing.Region{},
 		Alpha:  in.style["mask-type"] == "alpha",
-		Linear: in.style["color-interpolation"] == "linearRGB",
+		Linear: in.style["color-interpolation"] == "linearrgb",
 	}
 	if !region.Empty() {
 		m.Clip = []drawing.Region{{Path: geom.Box(region).Transform(s.m)}}
@@ -313,6 +318,7 @@ func (r *reader) markers(e *element, s state, p geom.Path) []drawing.Node {
 	if r.bare {
 		return nil
 	}
+	s.around = &around{e, s, p.Bounds()}
 	var out []drawing.Node
 	vs := vertices(p)
 	for i, v := range vs {

@@ -35,8 +35,11 @@ func (r *reader) paint(e *element, s state, prop string, box geom.Rect) drawing.
 			return nil
 		}
 	}
-	if v == "none" {
+	switch strings.ToLower(v) {
+	case "none":
 		return nil
+	case "context-fill", "context-stroke":
+		return r.asked(strings.ToLower(v), e, s, alpha)
 	}
 	c, a, ok := r.colour(v, s.style)
 	if !ok {
@@ -47,6 +50,40 @@ func (r *reader) paint(e *element, s state, prop string, box geom.Rect) drawing.
 		return nil
 	}
 	return drawing.Solid{Colour: c, Alpha: a}
+}
+
+// An around is an element whose paints others inside it ask for (SVG 2, section 13.2).
+type around struct {
+	e   *element
+	s   state
+	box geom.Rect
+}
+
+// asked is the paint that context-fill or context-stroke stands for, with the opacity of
+// whoever asks.
+func (r *reader) asked(v string, e *element, s state, alpha float64) drawing.Paint {
+	a := s.around
+	if a == nil {
+		return nil // SVG 2: as none
+	}
+	prop := strings.TrimPrefix(v, "context-")
+	if id, ok := urlRef(a.s.style.get(prop, "")); ok {
+		if t := r.doc.byID[id]; t != nil && t.name == "pattern" {
+			r.unread(v+" of a pattern", e, s)
+			return nil
+		}
+	}
+	if a.box.Empty() && strings.HasPrefix(a.s.style.get(prop, ""), "url(") {
+		a.box = r.bbox(a.e, a.s) // of a use, for its gradients
+	}
+	st := a.s
+	st.style = maps.Clone(st.style)
+	delete(st.style, prop+"-opacity")
+	p := r.paint(a.e, st, prop, a.box)
+	if p == nil {
+		return nil
+	}
+	return fade(p, alpha)
 }
 
 // colour reads a colour value in the light of a style.
@@ -191,7 +228,7 @@ func (r *reader) stops(e *element, s state, alpha float64) []drawing.Stop {
 		if c.name != "stop" {
 			return
 		}
-		st := r.sheet.cascade(c, base)
+		st := r.sheet.cascade(c, nil, base)
 		p := scanner{c.attrs["offset"]}
 		if v, ok := p.number(); ok {
 			if strings.HasPrefix(p.s, "%") {

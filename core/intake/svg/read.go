@@ -71,6 +71,7 @@ func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (
 		r.within, r.spent, r.nodes, r.segments, r.chars = a.within+1, a.spent, a.nodes, a.segments, a.chars
 		defer func() { a.nodes, a.segments, a.chars = r.nodes, r.segments, r.chars }()
 	}
+	r.sheet.page = doc.page()
 	for _, s := range doc.sheets {
 		r.sheet.add(s)
 		if len(r.sheet.rules) > MaxRules {
@@ -79,7 +80,13 @@ func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (
 	}
 	r.embedFonts()
 	for _, f := range r.sheet.failed {
-		r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("the style sheet has %q, which is not read here; what it styles may look different", f), "", geom.Rect{})
+		r.findings.Add(finding.CSSUnread, finding.Stop, fmt.Sprintf("the style sheet has %q, which is not read here, and browsers may draw what it styles in another way. Write it otherwise, or take it out", f), "", geom.Rect{})
+	}
+	if r.sheet.asks {
+		r.findings.Add(finding.Unsafe, finding.Warn, "the style sheet asks for another one (@import), which was not followed: nothing outside the master is ever fetched", "", geom.Rect{})
+	}
+	if r.sheet.moves {
+		r.findings.Add(finding.Unsupported, finding.Note, "animation was left out; the drawing is shown as it stands at rest", "", geom.Rect{})
 	}
 	for _, u := range doc.unsafe {
 		r.findings.Add(finding.Unsafe, finding.Mended, u+" were dropped: a drawing that runs code is not handed on", "", geom.Rect{})
@@ -165,7 +172,13 @@ type state struct {
 	len   lengths
 	part  string
 	use   []*element // references being followed
-	lift  float64    // baseline shift of text so far, px upwards
+	// shadow is what the use that one is in has copied: its style sheet rules see nothing
+	// above it.
+	shadow *element
+	// around is what context-fill and context-stroke ask: the use or the line with
+	// markers that one is in.
+	around *around
+	lift   float64 // baseline shift of text so far, px upwards
 	// behind is what has been drawn so far at each level from the nearest
 	// element with enable-background down; nil without one.
 	behind []*[]drawing.Node
@@ -215,9 +228,16 @@ func (r *reader) document() *drawing.Drawing {
 	if !hasBox {
 		l.w, l.h = 300, 150 // CSS 2.1 section 10.3.2, for want of any size
 	}
-	w, h := l.get(e, "width", l.w, l.w), l.get(e, "height", l.h, l.h)
-	_, hasW := e.attrs["width"]
-	_, hasH := e.attrs["height"]
+	s := state{m: geom.Identity, style: r.sheet.cascade(e, nil, nil)}
+	width, height := s.rootSide(e, "width"), s.rootSide(e, "height")
+	hasW, hasH := width != "", height != ""
+	side := func(v string, of float64) float64 {
+		if n, ok := l.length(v, of); ok {
+			return n
+		}
+		return of
+	}
+	w, h := side(width, l.w), side(height, l.h)
 	// One side given: the other follows the proportions of the box.
 	if hasBox && hasW && !hasH {
 		h = w * vb.H() / vb.W()
@@ -230,13 +250,17 @@ func (r *reader) document() *drawing.Drawing {
 	}
 	r.page = geom.Rect{X1: w, Y1: h}
 	r.tol = max(w, h) / 25_000
-	s := state{m: geom.Identity, len: lengths{w: w, h: h, em: 16}}
-	s.style = r.sheet.cascade(e, nil)
+	s.len = lengths{w: w, h: h, em: 16, vw: w, vh: h}
+	s = inherit(s)
+	s.len.rem = s.len.em
+	r.heed(e, s)
+	if m, ok := r.placed(e, s); ok {
+		s.m = m
+	}
 	if hasBox {
-		s.m = viewBox(vb, w, h, e.attrs["preserveAspectRatio"])
+		s.m = s.m.Mul(viewBox(vb, w, h, e.attrs["preserveAspectRatio"]))
 		s.len.w, s.len.h = vb.W(), vb.H()
 	}
-	s = inherit(s)
 	d := &drawing.Drawing{Page: r.page}
 	e.elements(func(c *element) {
 		if c.name == "title" && d.Title == "" {
@@ -251,12 +275,25 @@ func (r *reader) document() *drawing.Drawing {
 	return d
 }
 
+// rootSide is the width or height of the outermost svg, if it has one of its own: the
+// attribute, unless a style sheet gives a length. What style sheets say in parts of a
+// window, which a page has not, scales the drawing there and nothing in it.
+func (s state) rootSide(e *element, name string) string {
+	if v, ok := s.style[name]; ok {
+		p := scanner{v}
+		if _, ok := p.number(); ok && units[strings.ToLower(p.s)] > 0 && p.s != "" {
+			return v
+		}
+	}
+	return e.attrs[name]
+}
+
 // inherit completes a state whose style is set: the font size is needed by
 // every relative length.
 func inherit(s state) state {
 	if v, ok := s.style["font-size"]; ok {
 		up := s.len.em
-		if px, ok := (lengths{s.len.w, s.len.h, up}).length(v, up); ok {
+		if px, ok := s.len.length(v, up); ok {
 			s.len.em = px
 		} else if px, ok := fontSizes[v]; ok {
 			s.len.em = px
@@ -317,20 +354,18 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 		r.findings.Add(finding.Unsupported, finding.Note, "animation was left out; the drawing is shown as it stands at rest", s.part, geom.Rect{})
 		return nil
 	}
-	s.style = r.sheet.cascade(e, s.style)
+	s.style = r.sheet.cascade(e, s.shadow, s.style)
 	s = inherit(s)
 	if s.style["display"] == "none" {
 		r.findings.Add(finding.Hidden, finding.Note, "hidden art is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
-	if t, ok := s.style["transform"]; ok {
-		m, err := transform(t)
-		if err != nil {
-			r.cannot(err.Error(), e, s)
-			return nil
-		}
-		s.m = s.m.Mul(m)
+	r.heed(e, s)
+	m, ok := r.placed(e, s)
+	if !ok {
+		return nil
 	}
+	s.m = s.m.Mul(m)
 	if n := title(e); n != "" && (e.name == "g" || e.name == "text" || e.name == "use" || e.name == "svg" || s.part == "") {
 		s.part = n
 	}
@@ -341,7 +376,7 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 	case "switch":
 		out = r.firstOf(e, s)
 	case "svg":
-		out = r.viewport(e, s, e.attrs["width"], e.attrs["height"])
+		out = r.viewport(e, s, s.geo(e, "width"), s.geo(e, "height"))
 	case "use":
 		out = r.useElement(e, s)
 	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
@@ -373,7 +408,7 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 	alpha := opacity(s.style["opacity"])
 	clip, clipped := r.clipOf(e, s)
 	mask := r.maskOf(e, s)
-	filter, filtered := r.filterOf(e, s)
+	filter, filtered := r.filterOf(e, s, ns)
 	if filtered && filter == nil {
 		r.findings.Add(finding.Hidden, finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
 		return nil

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"dyekit/core/drawing"
@@ -14,48 +15,44 @@ import (
 // outline returns the geometry of a basic shape or path in user space.
 func (r *reader) outline(e *element, s state) geom.Path {
 	l := s.len
-	x := func(name string) float64 { return l.get(e, name, l.w, 0) }
-	y := func(name string) float64 { return l.get(e, name, l.h, 0) }
+	x := func(name string) float64 { return s.at(e, name, l.w, 0) }
+	y := func(name string) float64 { return s.at(e, name, l.h, 0) }
+	radii := func() (rx, ry float64) {
+		rx, okx := l.length(s.geo(e, "rx"), l.w)
+		ry, oky := l.length(s.geo(e, "ry"), l.h)
+		if !okx {
+			rx = ry
+		}
+		if !oky {
+			ry = rx
+		}
+		return rx, ry
+	}
 	var p geom.Path
 	switch e.name {
 	case "path":
 		var err error
-		if p, err = pathData(e.attrs["d"]); err != nil {
+		if p, err = pathData(r.data(e, s)); err != nil {
 			r.findings.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("line %d: %v; it is drawn up to the fault", e.line, err), r.name(e, s), geom.Rect{})
 		}
 	case "rect":
-		w, h := l.get(e, "width", l.w, 0), l.get(e, "height", l.h, 0)
+		w, h := s.at(e, "width", l.w, 0), s.at(e, "height", l.h, 0)
 		if !(w > 0 && h > 0) {
 			return nil
 		}
-		rx, okx := l.length(e.attrs["rx"], l.w)
-		ry, oky := l.length(e.attrs["ry"], l.h)
-		if !okx {
-			rx = ry
-		}
-		if !oky {
-			ry = rx
-		}
+		rx, ry := radii()
 		p = geom.RoundBox(geom.Rect{X0: x("x"), Y0: y("y"), X1: x("x") + w, Y1: y("y") + h}, rx, ry)
 	case "circle":
-		if rad := l.get(e, "r", l.diagonal(), 0); rad > 0 {
+		if rad := s.at(e, "r", l.diagonal(), 0); rad > 0 {
 			p = geom.Ellipse(geom.Pt(x("cx"), y("cy")), rad, rad)
 		}
 	case "ellipse":
-		rx, okx := l.length(e.attrs["rx"], l.w)
-		ry, oky := l.length(e.attrs["ry"], l.h)
-		if !okx {
-			rx = ry
-		}
-		if !oky {
-			ry = rx
-		}
-		if rx > 0 && ry > 0 {
+		if rx, ry := radii(); rx > 0 && ry > 0 {
 			p = geom.Ellipse(geom.Pt(x("cx"), y("cy")), rx, ry)
 		}
 	case "line":
-		p.MoveTo(geom.Pt(x("x1"), y("y1")))
-		p.LineTo(geom.Pt(x("x2"), y("y2")))
+		p.MoveTo(geom.Pt(l.get(e, "x1", l.w, 0), l.get(e, "y1", l.h, 0)))
+		p.LineTo(geom.Pt(l.get(e, "x2", l.w, 0), l.get(e, "y2", l.h, 0)))
 	case "polyline", "polygon":
 		v := numbers(e.attrs["points"])
 		for i := 0; i+1 < len(v); i += 2 {
@@ -82,6 +79,23 @@ func (r *reader) outline(e *element, s state) geom.Path {
 	return p
 }
 
+// data is the outline of a path, in its attribute or as path() in a style sheet.
+func (r *reader) data(e *element, s state) string {
+	v, ok := s.style["d"]
+	if !ok {
+		return e.attrs["d"]
+	}
+	if v == "none" {
+		return ""
+	}
+	arg, ok := strings.CutPrefix(v, "path(")
+	if arg = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(arg), ")")); !ok || len(arg) < 2 {
+		r.unread("d: "+v, e, s)
+		return ""
+	}
+	return strings.Trim(arg, `"'`)
+}
+
 // beyond refuses a shape that reaches, in page units, further than makes sense.
 func (r *reader) beyond(far float64, e *element) bool {
 	if far > MaxReach*r.page.Long() || far != far {
@@ -106,12 +120,32 @@ func (r *reader) shape(e *element, s state) []drawing.Node {
 	case "path", "line", "polyline", "polygon":
 		// Markers come last unless paint-order names them before.
 		m := r.markers(e, s, p)
-		if strings.HasPrefix(strings.TrimSpace(s.style["paint-order"]), "markers") {
+		switch slices.Index(s.paintOrder(), "markers") {
+		case 0:
 			return append(m, out...)
+		case 1: // between fill and stroke, if there are both
+			if len(out) == 2 {
+				return append(append(out[:1:1], m...), out[1])
+			}
+			if s.paintOrder()[0] == "stroke" == (s.style.get("stroke", "none") == "none") {
+				return append(m, out...)
+			}
 		}
 		out = append(out, m...)
 	}
 	return out
+}
+
+// paintOrder is the order of fill, stroke and markers (SVG 2, section 13.8): those that are
+// not named come after the others as usual.
+func (s state) paintOrder() []string {
+	order := make([]string, 0, 3)
+	for _, w := range append(strings.Fields(s.style["paint-order"]), "fill", "stroke", "markers") {
+		if (w == "fill" || w == "stroke" || w == "markers") && !slices.Contains(order, w) {
+			order = append(order, w)
+		}
+	}
+	return order
 }
 
 // paintPath fills and strokes an outline given in user space; box is what
@@ -134,7 +168,7 @@ func (r *reader) paintPath(e *element, s state, p geom.Path, box geom.Rect, orig
 			out = append(out, n)
 		}
 	}
-	if strings.HasPrefix(strings.TrimSpace(s.style["paint-order"]), "stroke") {
+	if o := s.paintOrder(); slices.Index(o, "stroke") < slices.Index(o, "fill") {
 		add(stroke)
 		add(fill)
 	} else {
@@ -250,7 +284,10 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 	id, ok := urlRef(v)
 	c := r.doc.byID[id]
 	if !ok {
-		r.cannot("the clip "+v, e, s)
+		if clip, ok = r.clipShape(v, e, s); ok {
+			return clip, true
+		}
+		r.unread("clip-path: "+v, e, s)
 		return nil, false
 	}
 	if c == nil || c.name != "clipPath" {
@@ -269,10 +306,8 @@ func (r *reader) clipOf(e *element, s state) (clip []drawing.Region, clipped boo
 		in.len.w, in.len.h = 1, 1
 	}
 	in.style = r.styleOf(c)
-	if t, ok := in.style["transform"]; ok {
-		if m, err := transform(t); err == nil {
-			in.m = in.m.Mul(m)
-		}
+	if m, ok := r.placed(c, in); ok {
+		in.m = in.m.Mul(m)
 	}
 	clip = []drawing.Region{}
 	c.elements(func(k *element) { clip = append(clip, r.region(k, in)...) })
@@ -287,18 +322,16 @@ func (r *reader) region(e *element, s state) []drawing.Region {
 	if r.err != nil || !r.regions(1) {
 		return nil
 	}
-	s.style = r.sheet.cascade(e, s.style)
+	s.style = r.sheet.cascade(e, s.shadow, s.style)
 	s = inherit(s)
 	if s.style["display"] == "none" || s.style.get("visibility", "visible") != "visible" {
 		return nil
 	}
-	if t, ok := s.style["transform"]; ok {
-		m, err := transform(t)
-		if err != nil {
-			return nil
-		}
-		s.m = s.m.Mul(m)
+	m, ok := r.placed(e, s)
+	if !ok {
+		return nil
 	}
+	s.m = s.m.Mul(m)
 	rule := geom.NonZero
 	if s.style["clip-rule"] == "evenodd" {
 		rule = geom.EvenOdd
@@ -321,9 +354,10 @@ func (r *reader) region(e *element, s state) []drawing.Region {
 		if t == nil || t.name == "g" || t.name == "symbol" {
 			return nil // SVG 1.1 section 14.3.5: only shapes, directly
 		}
-		s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
+		s.m = s.m.Mul(geom.Translate(s.at(e, "x", s.len.w, 0), s.at(e, "y", s.len.h, 0)))
 		if len(s.use) < MaxDepth {
-			s.use = append(s.use[:len(s.use):len(s.use)], t)
+			s = s.enter(t)
+			s.shadow = t
 			out = r.region(t, s)
 		}
 	}
@@ -392,9 +426,9 @@ func (r *reader) bbox(e *element, s state) geom.Rect {
 		}
 	case "image":
 		l := s.len
-		x, y := l.get(e, "x", l.w, 0), l.get(e, "y", l.h, 0)
-		w, okw := l.length(e.attrs["width"], l.w)
-		h, okh := l.length(e.attrs["height"], l.h)
+		x, y := s.at(e, "x", l.w, 0), s.at(e, "y", l.h, 0)
+		w, okw := l.length(s.geo(e, "width"), l.w)
+		h, okh := l.length(s.geo(e, "height"), l.h)
 		if okw && okh {
 			return geom.Rect{X0: x, Y0: y, X1: x + w, Y1: y + h}
 		}

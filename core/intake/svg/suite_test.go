@@ -144,13 +144,15 @@ func TestSuite(t *testing.T) {
 }
 
 // score is how many tests of the suite are drawn as their reference. It may
-// only rise.
-const score = 153
+// only rise; struct-use-10-f left it when style sheets came to see into a use as SVG 2
+// says.
+const score = 152
 
 // differs lists the tests that are known to come out otherwise, and why: they
 // do not apply to a reader of today's masters.
 var differs = map[string]string{
 	"struct-use-04-b":    "a use of another file: nothing outside the master is ever fetched",
+	"struct-use-10-f":    "SVG 1.1 let selectors see above what a use copies; SVG 2 and the browsers do not",
 	"pservers-grad-08-b": "the font Blocky is an SVG font, which no program of today reads",
 }
 

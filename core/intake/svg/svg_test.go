@@ -220,13 +220,13 @@ func TestFindings(t *testing.T) {
 		code finding.Code
 		sev  finding.Severity
 	}{
-		"filter":         {r + `<rect width="9" height="9" filter="blur(2px)"/>`, "unsupported", finding.Stop},
+		"filter":         {r + `<rect width="9" height="9" filter="blur(2px) url(#r)"/>`, "css-unread", finding.Stop},
 		"empty filter":   {r + `<filter id="f"/><rect width="9" height="9" filter="url(#f)"/>`, "hidden", finding.Note},
-		"mask":           {r + `<rect width="9" height="9" mask="linear-gradient(red,blue)"/>`, "unsupported", finding.Stop},
+		"mask":           {r + `<rect width="9" height="9" mask="linear-gradient(red,blue)"/>`, "css-unread", finding.Stop},
 		"many tiles":     {r + `<pattern id="p" patternUnits="userSpaceOnUse" width=".1" height=".1"><path d="M0 0h.1"  stroke="red"/></pattern><rect width="99" height="99" fill="url(#p)"/>`, "unsupported", finding.Stop},
 		"blend":          {r + `<rect width="9" height="9" style="mix-blend-mode:plus-lighter"/>`, "unsupported", finding.Stop},
 		"embed":          {r + `<foreignObject width="9" height="9"/>`, "unsupported", finding.Stop},
-		"colour":         {r + `<rect width="9" height="9" fill="lab(50 20 30)"/>`, "unsupported", finding.Stop},
+		"colour":         {r + `<rect width="9" height="9" fill="ictcp(50 20 30)"/>`, "css-unread", finding.Stop},
 		"glyph by hand":  {r + `<text font-family="Bitter"><altGlyph href="#r">A</altGlyph></text>`, "unsupported", finding.Stop},
 		"missing letter": {r + `<text y="9" font-family="Bitter">漢</text>`, "missing-font", finding.Stop},
 		"no slant":       {r + `<text y="9" font-family="Sometype Mono" font-style="italic">A</text>`, "missing-font", finding.Stop},
@@ -240,7 +240,8 @@ func TestFindings(t *testing.T) {
 		"live text":      {`<text y="20" font-family="Bitter">A</text>`, "live-text", finding.Mended},
 		"use loop":       {r + `<g id="a"><use href="#a"/></g>`, "unsupported", finding.Warn},
 		"clip loop":      {`<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect width="9" height="9" clip-path="url(#c)"/>`, "unsupported", finding.Warn},
-		"layer rule":     {`<style>@layer print{rect{fill:red}}</style>` + r, "unsupported", finding.Warn},
+		"layer rule":     {`<style>@layer print{rect{fill:red}}</style>` + r, "css-unread", ""},
+		"container rule": {`<style>@container (width>9px){rect{fill:red}}</style>` + r, "css-unread", finding.Stop},
 		"other media":    {`<style>@media print{rect{fill:red}}</style>` + r, "unsupported", ""},
 	} {
 		_, fs := read(t, c.body)
@@ -345,7 +346,7 @@ func TestSelectors(t *testing.T) {
 	} {
 		s, ok := parseSelector(sel)
 		got := -1
-		if ok && s.matches(e) {
+		if ok && s.matches(e, nil) {
 			got = s.weight()
 		}
 		if got != want {
@@ -382,7 +383,7 @@ func FuzzStyle(f *testing.F) {
 		var s sheet
 		s.add(css)
 		e := &element{name: "a", attrs: map[string]string{"style": attr}}
-		s.cascade(e, style{"--a": "var(--a)"})
+		s.cascade(e, nil, style{"--a": "var(--a)"})
 	})
 }
 

@@ -106,7 +106,7 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 			switch k.name {
 			case "tspan", "a", "textPath", "tref":
 				c := *s
-				c.style = r.sheet.cascade(k, s.style)
+				c.style = r.sheet.cascade(k, s.shadow, s.style)
 				c = inherit(c).shifted(s.len.em)
 				if c.style["display"] == "none" {
 					continue
@@ -125,6 +125,10 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 					}
 				}
 				r.letters(k, &c, out)
+				r.heed(k, c)
+				if k.attrs["textLength"] != "" || k.attrs["path"] != "" || k.attrs["side"] == "right" {
+					r.unread("textLength of a part of a text, or path or side of a textPath", k, c) // browsers differ
+				}
 				if k.name == "textPath" {
 					r.along(k, c, (*out)[from:])
 				}

@@ -22,12 +22,15 @@ func (r *reader) viewport(e *element, s state, width, height string) []drawing.N
 		}
 		return n
 	}
+	if _, css := s.style["width"]; css && e.name == "svg" || s.style["height"] != "" && e.name == "svg" {
+		r.unread("width or height of an svg within another, in a style sheet", e, s) // browsers differ
+	}
 	w, h := size(width, s.len.w), size(height, s.len.h)
 	if !(w > 0 && h > 0) {
 		return nil
 	}
 	if e.name == "svg" {
-		s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
+		s.m = s.m.Mul(geom.Translate(s.at(e, "x", s.len.w, 0), s.at(e, "y", s.len.h, 0)))
 	}
 	edge := geom.Box(geom.Rect{X1: w, Y1: h}).Transform(s.m)
 	s.len.w, s.len.h = w, h
@@ -64,21 +67,23 @@ func (r *reader) useElement(e *element, s state) []drawing.Node {
 		return nil
 	}
 	s = s.enter(t)
-	s.m = s.m.Mul(geom.Translate(s.len.get(e, "x", s.len.w, 0), s.len.get(e, "y", s.len.h, 0)))
-	w, h := e.attrs["width"], e.attrs["height"]
+	s.shadow = t
+	s.around = &around{e, s, geom.Rect{}}
+	s.m = s.m.Mul(geom.Translate(s.at(e, "x", s.len.w, 0), s.at(e, "y", s.len.h, 0)))
+	w, h := s.geo(e, "width"), s.geo(e, "height")
 	if t.name != "symbol" && t.name != "svg" {
 		return r.element(t, s)
 	}
-	s.style = r.sheet.cascade(t, s.style)
+	s.style = r.sheet.cascade(t, s.shadow, s.style)
 	s = inherit(s)
 	if s.style["display"] == "none" && t.name == "svg" {
 		return nil
 	}
 	if w == "" {
-		w = t.attrs["width"]
+		w = s.geo(t, "width")
 	}
 	if h == "" {
-		h = t.attrs["height"]
+		h = s.geo(t, "height")
 	}
 	return r.wrap(t, s, r.viewport(t, s, w, h))
 }

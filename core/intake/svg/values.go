@@ -1,7 +1,6 @@
 package svg
 
 import (
-	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -103,6 +102,9 @@ var units = map[string]float64{
 type lengths struct {
 	w, h float64 // viewport, page units
 	em   float64 // font size
+	rem  float64 // that of the outermost element; 0 for 16
+	vw   float64 // the outermost viewport; 0 for w and h
+	vh   float64
 }
 
 // diagonal is the reference of percentages that are neither width nor height
@@ -114,23 +116,44 @@ func (l lengths) length(s string, of float64) (float64, bool) {
 	p := scanner{strings.TrimSpace(s)}
 	v, ok := p.number()
 	if !ok {
-		return 0, false
+		if !isMaths(p.s) {
+			return 0, false
+		}
+		return maths(p.s, func(v float64, u string) (float64, bool) { return l.unit(v, u, of) })
 	}
-	switch u := strings.ToLower(strings.TrimSpace(p.s)); u {
+	return l.unit(v, strings.ToLower(strings.TrimSpace(p.s)), of)
+}
+
+// unit is v of a unit, in px. The heights of x and 0 are taken as half an em, as is
+// usual for want of a font (CSS Values 4, section 6.1.1).
+func (l lengths) unit(v float64, u string, of float64) (float64, bool) {
+	vw, vh, rem := l.vw, l.vh, l.rem
+	if vw == 0 {
+		vw, vh = l.w, l.h
+	}
+	if rem == 0 {
+		rem = 16
+	}
+	switch u {
 	case "%":
 		return v / 100 * of, true
-	case "em", "rem":
+	case "em":
 		return v * l.em, true
+	case "rem":
+		return v * rem, true
 	case "ex", "ch":
 		return v * l.em / 2, true
-	case "vw":
-		return v / 100 * l.w, true
-	case "vh":
-		return v / 100 * l.h, true
-	default:
-		k, ok := units[u]
-		return v * k, ok
+	case "vw", "svw", "lvw", "dvw", "vi":
+		return v / 100 * vw, true
+	case "vh", "svh", "lvh", "dvh", "vb":
+		return v / 100 * vh, true
+	case "vmin":
+		return v / 100 * min(vw, vh), true
+	case "vmax":
+		return v / 100 * max(vw, vh), true
 	}
+	k, ok := units[u]
+	return v * k, ok
 }
 
 // get reads a length attribute, or def if it is missing or wrong.
@@ -141,76 +164,25 @@ func (l lengths) get(e *element, name string, of, def float64) float64 {
 	return def
 }
 
-// transform reads a transform list, SVG's or that of CSS with units.
-func transform(s string) (geom.Affine, error) {
-	m := geom.Identity
-	p := scanner{s}
-	for {
-		p.sep()
-		if p.s == "" || p.s == "none" {
-			return m, nil
-		}
-		name, rest, ok := strings.Cut(p.s, "(")
-		args, after, ok2 := strings.Cut(rest, ")")
-		if !ok || !ok2 {
-			return m, fmt.Errorf("transform %q cannot be read", s)
-		}
-		p.s = after
-		t, ok := oneTransform(strings.TrimSpace(name), args)
-		if !ok {
-			return m, fmt.Errorf("transform %q cannot be read", s)
-		}
-		m = m.Mul(t)
+// geo is a length of the geometry of an element: that of the style sheets, or the
+// attribute (SVG 2, section 8.1); "auto" is none.
+func (s state) geo(e *element, name string) string {
+	v, ok := s.style[name]
+	if !ok {
+		v = e.attrs[name]
 	}
+	if strings.EqualFold(strings.TrimSpace(v), "auto") {
+		return ""
+	}
+	return v
 }
 
-func oneTransform(name, args string) (geom.Affine, bool) {
-	var v []float64
-	p := scanner{args}
-	for {
-		n, ok := p.number()
-		if !ok {
-			break
-		}
-		switch {
-		case strings.HasPrefix(p.s, "deg"):
-			p.s = p.s[3:]
-		case strings.HasPrefix(p.s, "rad"):
-			p.s, n = p.s[3:], n*180/math.Pi
-		case strings.HasPrefix(p.s, "turn"):
-			p.s, n = p.s[4:], n*360
-		case strings.HasPrefix(p.s, "px"):
-			p.s = p.s[2:]
-		}
-		v = append(v, n)
+// at is a length of the geometry of an element, or def if it is missing or wrong.
+func (s state) at(e *element, name string, of, def float64) float64 {
+	if v, ok := s.len.length(s.geo(e, name), of); ok {
+		return v
 	}
-	if p.sep(); p.s != "" {
-		return geom.Affine{}, false
-	}
-	rad := func(d float64) float64 { return d * math.Pi / 180 }
-	switch {
-	case name == "matrix" && len(v) == 6:
-		return geom.Affine{A: v[0], B: v[1], C: v[2], D: v[3], E: v[4], F: v[5]}, true
-	case name == "translate" && len(v) == 1 || name == "translateX" && len(v) == 1:
-		return geom.Translate(v[0], 0), true
-	case name == "translateY" && len(v) == 1:
-		return geom.Translate(0, v[0]), true
-	case name == "translate" && len(v) == 2:
-		return geom.Translate(v[0], v[1]), true
-	case name == "scale" && len(v) == 1:
-		return geom.Scale(v[0], v[0]), true
-	case name == "scale" && len(v) == 2:
-		return geom.Scale(v[0], v[1]), true
-	case name == "rotate" && len(v) == 1:
-		return geom.Rotate(rad(v[0])), true
-	case name == "rotate" && len(v) == 3:
-		return geom.Translate(v[1], v[2]).Mul(geom.Rotate(rad(v[0]))).Mul(geom.Translate(-v[1], -v[2])), true
-	case name == "skewX" && len(v) == 1:
-		return geom.Affine{A: 1, D: 1, C: math.Tan(rad(v[0]))}, true
-	case name == "skewY" && len(v) == 1:
-		return geom.Affine{A: 1, D: 1, B: math.Tan(rad(v[0]))}, true
-	}
-	return geom.Affine{}, false
+	return def
 }
 
 // viewBox is the map from the box to a viewport at the origin of size w × h
