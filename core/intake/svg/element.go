@@ -276,8 +276,8 @@ func (doc *document) ours(e *element, t xml.StartElement) bool {
 			if _, has := e.attrs["href"]; !has {
 				e.attrs["href"] = a.Value
 			}
-		case a.Name.Local == "space" && a.Name.Space == "xml":
-			e.attrs["xml:space"] = a.Value
+		case (a.Name.Local == "space" || a.Name.Local == "lang") && a.Name.Space == "xml":
+			e.attrs["xml:"+a.Name.Local] = a.Value
 		}
 	}
 	return true

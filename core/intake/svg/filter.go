@@ -9,29 +9,63 @@ import (
 	"dyekit/core/geom"
 )
 
-// filterOf reads the filter of an element (SVG 1.1 chapter 15). some is true
-// if it has one at all; nil with some means that the element is not drawn.
-func (r *reader) filterOf(e *element, s state, ns []drawing.Node) (f *drawing.Filter, some bool) {
+// filtersOf reads the filters of an element, each of which works on what the one before
+// makes (SVG 1.1 chapter 15; Filter Effects 1, section 5), for what is drawn of it. some
+// is true if there are any at all; none with some means that the element is not drawn.
+func (r *reader) filtersOf(e *element, s state, ns []drawing.Node) (fs []*drawing.Filter, some bool) {
 	v := s.style.get("filter", "none")
 	if v == "none" {
 		return nil, false
 	}
-	id, ok := urlRef(v)
-	if !ok || strings.Count(v, "(") > 1 {
+	var functions []string
+	flush := func() bool { // functions in a row are one filter
+		if len(functions) == 0 {
+			return true
+		}
 		var art geom.Rect
 		for _, n := range ns {
 			art = art.Union(drawing.Bounds(n))
 		}
-		back, flat := s.m.Inverse()
-		if f, ok := r.filterFunctions(v, s, back.Rect(art)); ok && flat {
-			return f, true
+		for _, f := range fs {
+			art = art.Union(f.To.Rect(f.Region))
 		}
+		back, flat := s.m.Inverse()
+		f, ok := r.filterFunctions(strings.Join(functions, " "), s, back.Rect(art))
+		functions = nil
+		if ok = ok && flat; ok {
+			fs = append(fs, f)
+		}
+		return ok
+	}
+	for _, w := range words(v) {
+		if !strings.HasPrefix(w, "url(") {
+			functions = append(functions, w)
+			continue
+		}
+		ok := flush()
+		id, local := urlRef(w)
+		if !ok || !local {
+			r.unread("filter: "+v, e, s)
+			return nil, false
+		}
+		f := r.filterElement(id, e, s)
+		if f == nil {
+			return nil, true // a reference to nothing hides the element (section 15.3)
+		}
+		fs = append(fs, f)
+	}
+	if !flush() {
 		r.unread("filter: "+v, e, s)
 		return nil, false
 	}
+	return fs, true
+}
+
+// filterElement reads a filter element; nil if it gives nothing.
+func (r *reader) filterElement(id string, e *element, s state) *drawing.Filter {
 	t := r.doc.byID[id]
 	if t == nil || t.name != "filter" {
-		return nil, true // section 15.3: a reference to nothing hides the element
+		return nil
 	}
 	chain := r.chain(t, s)
 	attr := func(name string) string { return first(chain, name) }
@@ -40,9 +74,9 @@ func (r *reader) filterOf(e *element, s state, ns []drawing.Node) (f *drawing.Fi
 	relative := attr("filterUnits") != "userSpaceOnUse"
 	region := r.unitRect(attr, box, l, relative, "-10%", "-10%", "120%", "120%")
 	if region.Empty() {
-		return nil, true
+		return nil
 	}
-	f = &drawing.Filter{Region: region, To: s.m}
+	f := &drawing.Filter{Region: region, To: s.m}
 	fr := &filterReader{r: r, e: e, out: f, s: s, box: box, to: s.m, region: region, names: map[string]int{}}
 	fr.relative = attr("primitiveUnits") == "objectBoundingBox"
 	for _, c := range chain {
@@ -56,9 +90,9 @@ func (r *reader) filterOf(e *element, s state, ns []drawing.Node) (f *drawing.Fi
 		}
 	}
 	if len(f.Steps) == 0 {
-		return nil, true
+		return nil
 	}
-	return f, true
+	return f
 }
 
 // chain is an element and those it refers to for what it leaves open.

@@ -215,6 +215,10 @@ func (r *reader) gradient(e *element, s state, box geom.Rect, alpha float64) dra
 	return g
 }
 
+// blended are the functions of colours that browsers blend elsewhere than in sRGB (CSS
+// Color 4, section 12).
+var blended = map[string]bool{"lab": true, "lch": true, "oklab": true, "oklch": true, "color": true, "hwb": false}
+
 func (r *reader) stops(e *element, s state, alpha float64) []drawing.Stop {
 	// A gradient inherits from where it stands, not from what it paints.
 	base := r.styleOf(e)
@@ -236,7 +240,11 @@ func (r *reader) stops(e *element, s state, alpha float64) []drawing.Stop {
 			}
 			at = max(at, min(1, max(0, v)))
 		}
-		col, a, ok := r.colour(st.get("stop-color", "black"), st)
+		v := st.get("stop-color", "black")
+		if name, _, fn := strings.Cut(strings.ToLower(v), "("); fn && blended[name] {
+			r.unread("stop-color: "+v, c, s) // browsers blend such colours by their own space
+		}
+		col, a, ok := r.colour(v, st)
 		if !ok {
 			r.cannot("the stop colour "+st["stop-color"], c, s)
 		}

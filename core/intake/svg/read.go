@@ -149,6 +149,7 @@ type reader struct {
 	tol      float64            // of fitted outlines, page units
 	styles   map[*element]style // of what is referred to
 	bare     bool               // geometry alone is wanted: no strokes, no effects
+	stroked  bool               // but strokes are
 	spent    *spent
 	nodes    int
 	segments int
@@ -366,6 +367,9 @@ func (r *reader) element(e *element, s state) []drawing.Node {
 		return nil
 	}
 	s.m = s.m.Mul(m)
+	if e.name == "use" { // x and y move all that the element has, its clip and mask included (SVG 2, section 5.6)
+		s.m = s.m.Mul(geom.Translate(s.at(e, "x", s.len.w, 0), s.at(e, "y", s.len.h, 0)))
+	}
 	if n := title(e); n != "" && (e.name == "g" || e.name == "text" || e.name == "use" || e.name == "svg" || s.part == "") {
 		s.part = n
 	}
@@ -408,8 +412,8 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 	alpha := opacity(s.style["opacity"])
 	clip, clipped := r.clipOf(e, s)
 	mask := r.maskOf(e, s)
-	filter, filtered := r.filterOf(e, s, ns)
-	if filtered && filter == nil {
+	filters, filtered := r.filtersOf(e, s, ns)
+	if filtered && len(filters) == 0 {
 		r.findings.Add(finding.Hidden, finding.Note, "art whose filter gives nothing is left out", r.name(e, s), geom.Rect{})
 		return nil
 	}
@@ -430,6 +434,12 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 			return ns
 		}
 	}
+	var filter *drawing.Filter
+	for i, f := range filters {
+		if filter = f; i < len(filters)-1 {
+			ns = []drawing.Node{&drawing.Group{Nodes: ns, Alpha: 1, Filter: f, Part: s.part}}
+		}
+	}
 	return []drawing.Node{&drawing.Group{
 		Nodes: ns, Alpha: alpha, Clip: clip, Mask: mask, Filter: filter, Blend: mode, Isolated: isolated, Part: s.part,
 	}}
@@ -437,13 +447,9 @@ func (r *reader) wrap(e *element, s state, ns []drawing.Node) []drawing.Node {
 
 // opacity reads an opacity value; what is missing or wrong is 1.
 func opacity(v string) float64 {
-	p := scanner{v}
-	a, ok := p.number()
+	a, ok := ratio(v)
 	if !ok {
 		return 1
-	}
-	if strings.HasPrefix(p.s, "%") {
-		a /= 100
 	}
 	return min(1, max(0, a))
 }

@@ -26,6 +26,7 @@ type pseudo struct {
 	name   string // without its colon; matches and where are is
 	of     []selector
 	a, b   int // of an+b
+	langs  []string
 	weight int
 }
 
@@ -223,6 +224,10 @@ func (c *compound) parsePseudo(s string) (rest string, ok bool) {
 		}
 		if name != "not" {
 			p.name = "is"
+		}
+	case "lang":
+		for l := range strings.SplitSeq(arg, ",") {
+			p.langs = append(p.langs, strings.ToLower(strings.Trim(strings.TrimSpace(l), `"'`)))
 		}
 	case "first-child", "last-child", "only-child", "first-of-type", "last-of-type", "only-of-type", "root", "empty", "scope":
 	case "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type":
@@ -429,6 +434,13 @@ func (p pseudo) holds(e *element) bool {
 		return !any()
 	case "root", "scope":
 		return e.parent == nil
+	case "lang":
+		l, ok := e.lookup("xml:lang")
+		if !ok {
+			l, _ = e.lookup("lang")
+		}
+		l = strings.ToLower(l)
+		return slices.ContainsFunc(p.langs, func(w string) bool { return l == w || strings.HasPrefix(l, w+"-") || w == "*" && l != "" })
 	case "empty":
 		return len(e.kids) == 0
 	case "first-child":

@@ -208,7 +208,7 @@ func (r *reader) painted(e *element, s state, prop string, region drawing.Region
 // stroke returns the outline of the stroke on the page, or nil if there is
 // none.
 func (r *reader) stroke(e *element, s state, p geom.Path) geom.Path {
-	if r.bare || s.style.get("stroke", "none") == "none" {
+	if r.bare && !r.stroked || s.style.get("stroke", "none") == "none" {
 		return nil
 	}
 	l := s.len
@@ -406,21 +406,37 @@ func areas(rs []drawing.Region) int {
 
 // bbox is the box of an element's geometry in its own user space, as
 // objectBoundingBox units want it: fills only, no strokes, no clips.
-func (r *reader) bbox(e *element, s state) geom.Rect {
-	back, ok := s.m.Inverse()
-	if !ok {
+func (r *reader) bbox(e *element, s state) geom.Rect { return r.boxOf(e, s, false) }
+
+// strokeBox is the same with its strokes.
+func (r *reader) strokeBox(e *element, s state) geom.Rect { return r.boxOf(e, s, true) }
+
+func (r *reader) boxOf(e *element, s state, stroked bool) geom.Rect {
+	// It is measured upright: a turned box would be larger than the art in it.
+	k := s.m.Mean()
+	if !(k > 0) {
 		return geom.Rect{}
 	}
+	s.m = geom.Scale(k, k)
 	quiet := *r // what is found here is found again when it is drawn
-	quiet.bare = true
+	quiet.bare, quiet.stroked = true, stroked
 	var box geom.Rect
 	switch e.name {
 	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
-		box = quiet.outline(e, s).Transform(s.m).Bounds()
+		p := quiet.outline(e, s)
+		box = p.Bounds()
+		if stroked && len(p) > 0 {
+			if o := quiet.stroke(e, s, p); len(o) > 0 {
+				box = box.Union(geom.Scale(1/k, 1/k).Rect(o.Bounds()))
+			}
+		}
+		return box
 	case "text":
 		t := s
 		t.style = maps.Clone(s.style)
-		t.style["fill"], t.style["stroke"] = "black", "none"
+		if t.style["fill"] = "black"; !stroked {
+			t.style["stroke"] = "none"
+		}
 		for _, n := range quiet.textElement(e, t) {
 			box = box.Union(drawing.Bounds(n))
 		}
@@ -440,7 +456,7 @@ func (r *reader) bbox(e *element, s state) geom.Rect {
 			box = box.Union(drawing.Bounds(n))
 		}
 	}
-	return back.Rect(box)
+	return geom.Scale(1/k, 1/k).Rect(box)
 }
 
 // fresh draws the contents of a container without its own clip or opacity.

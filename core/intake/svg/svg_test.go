@@ -220,7 +220,7 @@ func TestFindings(t *testing.T) {
 		code finding.Code
 		sev  finding.Severity
 	}{
-		"filter":         {r + `<rect width="9" height="9" filter="blur(2px) url(#r)"/>`, "css-unread", finding.Stop},
+		"filter":         {r + `<rect width="9" height="9" filter="blur(2px) glow(#r)"/>`, "css-unread", finding.Stop},
 		"empty filter":   {r + `<filter id="f"/><rect width="9" height="9" filter="url(#f)"/>`, "hidden", finding.Note},
 		"mask":           {r + `<rect width="9" height="9" mask="linear-gradient(red,blue)"/>`, "css-unread", finding.Stop},
 		"many tiles":     {r + `<pattern id="p" patternUnits="userSpaceOnUse" width=".1" height=".1"><path d="M0 0h.1"  stroke="red"/></pattern><rect width="99" height="99" fill="url(#p)"/>`, "unsupported", finding.Stop},

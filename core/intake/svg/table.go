@@ -59,7 +59,7 @@ var groups = map[fate]string{
 		top touch-action transform-style trigger-scope user-select vertical-align view-timeline view-timeline-* view-transition-* voice-*
 		will-change window-drag wrap-* z-index background-blend-mode background-attachment background-clip background-origin
 		background-position background-position-* background-repeat background-repeat-* background-size background-tbd word-break word-wrap
-		block-progression text-rendering hyphens hyphenate-* tab-size text-wrap text-wrap-* text-autospace text-box text-box-*
+		block-progression filter-* text-rendering hyphens hyphenate-* tab-size text-wrap text-wrap-* text-autospace text-box text-box-*
 		text-fit text-overflow text-indent widows white-space-* word-space-transform`,
 
 	ofText: `font-feature-settings font-kerning font-language-override font-optical-sizing font-palette font-size-adjust font-synthesis

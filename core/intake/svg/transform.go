@@ -333,20 +333,3 @@ func (f frameOf) position(ws []string) (geom.Point, bool) {
 	y, oky := side(ws[1], f.box.H())
 	return geom.Pt(f.box.X0+x, f.box.Y0+y), okx && oky
 }
-
-// strokeBox is the box of an element with its strokes, in its own user space.
-func (r *reader) strokeBox(e *element, s state) geom.Rect {
-	box := r.bbox(e, s)
-	switch e.name {
-	case "path", "rect", "circle", "ellipse", "line", "polyline", "polygon":
-		quiet := *r
-		t := s
-		t.m = geom.Identity
-		if p := quiet.outline(e, t); len(p) > 0 {
-			if o := quiet.stroke(e, t, p); len(o) > 0 {
-				box = box.Union(o.Bounds())
-			}
-		}
-	}
-	return box
-}

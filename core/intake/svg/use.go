@@ -55,7 +55,7 @@ func (r *reader) viewport(e *element, s state, width, height string) []drawing.N
 	return []drawing.Node{&drawing.Group{Nodes: out, Alpha: 1, Clip: []drawing.Region{{Path: edge}}, Part: s.part}}
 }
 
-// useElement draws what a use refers to.
+// useElement draws what a use refers to, in the user space that begins where the use puts it.
 func (r *reader) useElement(e *element, s state) []drawing.Node {
 	t := r.target(e, s)
 	if t == nil {
@@ -69,7 +69,6 @@ func (r *reader) useElement(e *element, s state) []drawing.Node {
 	s = s.enter(t)
 	s.shadow = t
 	s.around = &around{e, s, geom.Rect{}}
-	s.m = s.m.Mul(geom.Translate(s.at(e, "x", s.len.w, 0), s.at(e, "y", s.len.h, 0)))
 	w, h := s.geo(e, "width"), s.geo(e, "height")
 	if t.name != "symbol" && t.name != "svg" {
 		return r.element(t, s)
