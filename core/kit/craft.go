@@ -4,8 +4,6 @@ import (
 	"context"
 	"io"
 
-	"github.com/HugoSmits86/nativewebp"
-
 	"dyekit/core/colour/icc"
 	"dyekit/core/export"
 	"dyekit/core/export/eps"
@@ -15,6 +13,7 @@ import (
 	"dyekit/core/export/png"
 	"dyekit/core/export/svg"
 	"dyekit/core/export/tiff"
+	"dyekit/core/export/webp"
 	"dyekit/core/format"
 	"dyekit/core/recipe"
 )
@@ -57,7 +56,7 @@ func (j *job) encodePNG(_ context.Context, w io.Writer, f recipe.File, px pixels
 }
 
 func (j *job) encodeWebP(_ context.Context, w io.Writer, _ recipe.File, px pixels) error {
-	return nativewebp.Encode(w, px.screen[0], nil)
+	return webp.Encode(w, px.screen[0])
 }
 
 func (j *job) encodeICO(_ context.Context, w io.Writer, _ recipe.File, px pixels) error {

@@ -9,13 +9,12 @@ import (
 	stdpng "image/png"
 	"math"
 
-	"github.com/HugoSmits86/nativewebp"
-
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/export/jpeg"
 	"dyekit/core/export/png"
 	"dyekit/core/export/tiff"
+	lossless "dyekit/core/export/webp"
 	"dyekit/core/intake/picture"
 	"dyekit/core/t81/blocks"
 	"dyekit/core/tags"
@@ -259,7 +258,7 @@ func (p *pixelPhoto) bytes(m *Marker, r *Result) ([]byte, error) {
 		return b.Bytes(), err
 	}
 	p.upright()
-	if err := nativewebp.Encode(&b, p.img, nil); err != nil {
+	if err := lossless.Encode(&b, p.img); err != nil {
 		return nil, err
 	}
 	r.Notes = append(r.Notes, "it is kept without loss, so that it weighs more: WebP cannot be changed in part")

@@ -175,7 +175,10 @@ func decode(data []byte) (img image.Image, err error) {
 		}
 	}()
 	if !tags.Are(data) {
-		img, _, err := image.Decode(bytes.NewReader(data))
+		img, kind, err := image.Decode(bytes.NewReader(data))
+		if err == nil && kind == "webp" {
+			img = fullRange(img)
+		}
 		return img, err
 	}
 	const separated = 5
