@@ -279,7 +279,7 @@ func TestVerifyFindsEveryChange(t *testing.T) {
 
 func TestRefusedMasters(t *testing.T) {
 	in := input(t)
-	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="9" height="9"/><rect width="5" height="5" filter="blur(2px)"/></svg>`)
+	in.Master = []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect width="9" height="9"/><rect width="5" height="5" filter="glow(2px)"/></svg>`)
 	if _, err := Build(context.Background(), in); !errors.Is(err, ErrRefused) {
 		t.Errorf("a filter: %v", err)
 	}

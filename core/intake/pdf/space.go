@@ -35,6 +35,14 @@ func grey(v float64) colour.Colour {
 	return colour.Screen(colour.RGB{R: unit(v), G: unit(v), B: unit(v)})
 }
 
+// blackOf is a device grey: so much of the black ink, and of no other (ISO 32000-1, 10.3.3:
+// k = 1 - grey), to a hundredth of a percent.
+func blackOf(v float64) colour.Colour {
+	c := grey(v)
+	c.Build, c.Built = colour.CMYK{K: math.Round((1-unit(v))*1e4) / 100}, true
+	return c
+}
+
 func unit(v float64) float64 { return min(1, max(0, v)) }
 
 // built is a build as declared, to a hundredth of a percent: writers round.
@@ -55,7 +63,7 @@ func shown(b colour.CMYK, press *colour.Press) colour.RGB {
 }
 
 var (
-	deviceGray = &space{n: 1, initial: []float64{0}, colour: func(v []float64) colour.Colour { return grey(v[0]) }}
+	deviceGray = &space{n: 1, initial: []float64{0}, colour: func(v []float64) colour.Colour { return blackOf(v[0]) }}
 	deviceRGB  = &space{n: 3, initial: []float64{0, 0, 0}, colour: func(v []float64) colour.Colour {
 		return colour.Screen(colour.RGB{R: unit(v[0]), G: unit(v[1]), B: unit(v[2])})
 	}}
