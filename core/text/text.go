@@ -21,6 +21,7 @@ type Run struct {
 	// Letter and Word are added behind each letter and each space. Ligatures are
 	// set only where Letter is 0.
 	Letter, Word float64
+	Direction    Direction
 	// Lines of decoration (CSS 2.1, section 16.3.1).
 	Over, Under, Through bool
 }
@@ -36,21 +37,23 @@ type Glyph struct {
 	Bar     bool    // it is a line of decoration
 }
 
-// Set lays letters out from a point on the baseline, from left to right, whatever
-// way they are read. It returns them with their width in all.
+// Set lays letters out from a point on the baseline, from left to right, in the order in
+// which they are read. It returns them with their width in all.
 func (r Run) Set(letters []rune, from geom.Point) (gs []Glyph, width float64) {
 	at := from
-	for _, g := range r.Face.Shape(letters, 0, len(letters), r.Size, r.Style, RightToLeft(letters), r.Letter == 0) {
-		i := min(len(letters)-1, g.Rune)
-		wide := g.Advance
-		if g.Advance != 0 {
-			wide += r.Letter
+	for _, p := range parts(letters, r.Direction) {
+		for _, g := range r.Face.Shape(letters, p.from, p.to, r.Size, r.Style, p.left, r.Letter == 0) {
+			i := min(len(letters)-1, g.Rune)
+			wide := g.Advance
+			if g.Advance != 0 {
+				wide += r.Letter
+			}
+			if letters[i] == ' ' {
+				wide += r.Word
+			}
+			gs = append(gs, Glyph{Path: g.Path, Advance: wide, At: at.Add(g.Offset), Letter: i})
+			at.X += wide
 		}
-		if letters[i] == ' ' {
-			wide += r.Word
-		}
-		gs = append(gs, Glyph{Path: g.Path, Advance: wide, At: at.Add(g.Offset), Letter: i})
-		at.X += wide
 	}
 	return r.decorate(gs, from, at.X-from.X), at.X - from.X
 }

@@ -28,13 +28,14 @@ type browsed struct{ name, svg string }
 
 const cell = 100 // px a side that drawings are looked at
 
-// inBrowser draws drawings in Chromium, many on a page.
-func inBrowser(t *testing.T, b *testkit.Browser, all []browsed) []*image.NRGBA {
+// inBrowser draws drawings in Chromium, many on a page. With a style of the page they are
+// part of it, and its fonts are theirs.
+func inBrowser(t *testing.T, b *testkit.Browser, all []browsed, style string) []*image.NRGBA {
 	t.Helper()
 	const across, down = 10, 12
 	page := ""
 	tab := b.Tab(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		fmt.Fprintf(w, `<!doctype html><html data-ready="no"><style>body{margin:0;background:#fff}img{display:block;float:left;width:%dpx;height:%[1]dpx}</style>%s<script>Promise.all([...document.images].map(i => i.decode().catch(() => 0))).then(() => { document.documentElement.dataset.ready = "yes" })</script></html>`, cell, page)
+		fmt.Fprintf(w, `<!doctype html><html data-ready="no"><style>body{margin:0;background:#fff}img,body>svg{display:block;float:left;width:%dpx;height:%[1]dpx}%s</style>%s<script>Promise.all([document.fonts.ready, ...[...document.images].map(i => i.decode().catch(() => 0))]).then(() => { document.documentElement.dataset.ready = "yes" })</script></html>`, cell, style, page)
 	}))
 	tab.Do(chromedp.EmulateViewport(across*cell, down*cell))
 	var out []*image.NRGBA
@@ -42,6 +43,10 @@ func inBrowser(t *testing.T, b *testkit.Browser, all []browsed) []*image.NRGBA {
 		some := all[len(out):min(len(all), len(out)+across*down)]
 		page = ""
 		for _, x := range some {
+			if style != "" {
+				page += x.svg
+				continue
+			}
 			page += `<img src="data:image/svg+xml;base64,` + base64.StdEncoding.EncodeToString([]byte(x.svg)) + `">`
 		}
 		tab.Do(chromedp.Navigate(tab.Base + "/"))
@@ -94,7 +99,7 @@ func TestDrawingsLikeChromium(t *testing.T) {
 		}
 		all = append(all, browsed{c.name, c.body})
 	}
-	pictures := inBrowser(t, b, all)
+	pictures := inBrowser(t, b, all, "")
 	dir := os.Getenv("DYEKIT_BROWSED") // a folder for those that differ
 	for i, c := range styled {
 		got, stopped := here(t, all[i].svg)

@@ -171,7 +171,7 @@ func TestCombinedLikeChromium(t *testing.T) {
 	for i := range n {
 		all = append(all, browsed{fmt.Sprintf("seed %d, drawing %d", seed, i), m.drawing()})
 	}
-	pictures := inBrowser(t, b, all)
+	pictures := inBrowser(t, b, all, "")
 	bad := 0
 	for i, x := range all {
 		got, stopped := here(t, x.svg)

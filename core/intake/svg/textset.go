@@ -31,10 +31,20 @@ func (r *reader) chunk(ls []letter, pen *geom.Point, length float64, glyphs bool
 		pen.Y = ls[0].y
 	}
 	start := *pen
+	for _, l := range ls {
+		if text.Controlled([]rune{l.r}) {
+			r.cannot("a sign that orders letters (Unicode Bidirectional Algorithm)", l.e, *l.s)
+			return nil
+		}
+	}
 	var set []setting
 	for i := 0; i < len(ls); {
 		face, ok := r.face(&ls[i])
 		if !ok {
+			return nil
+		}
+		if i > 0 && backwards(ls) {
+			r.cannot("a line from right to left that is not all of one font and style", ls[0].e, *ls[0].s)
 			return nil
 		}
 		j := i + 1
@@ -88,6 +98,15 @@ func (r *reader) chunk(ls []letter, pen *geom.Point, length float64, glyphs bool
 	return out
 }
 
+// backwards reports whether some of the letters are read from right to left.
+func backwards(ls []letter) bool {
+	var cs []rune
+	for _, l := range ls {
+		cs = append(cs, l.r)
+	}
+	return text.RightToLeft(cs)
+}
+
 // place is where a setting goes, shift to the left; ok is false for letters that
 // have run off their path.
 func (g *setting) place(shift float64) (geom.Affine, bool) {
@@ -122,7 +141,11 @@ func (r *reader) run(ls []letter, f *fonts.Face, pen *geom.Point) (out []setting
 		v, _ := st.len.length(st.style.get(prop, "0"), st.len.em)
 		return v
 	}
-	x := text.Run{Face: f, Size: st.len.em, Style: fontStyle(st.style), Letter: space("letter-spacing"), Word: space("word-spacing")}
+	way := text.Rightwards
+	if st.style["direction"] == "rtl" {
+		way = text.Leftwards
+	}
+	x := text.Run{Direction: way, Face: f, Size: st.len.em, Style: fontStyle(st.style), Letter: space("letter-spacing"), Word: space("word-spacing")}
 	if d := st.style["text-decoration"]; ls[0].path == nil {
 		x.Over, x.Under, x.Through = strings.Contains(d, "overline"), strings.Contains(d, "underline"), strings.Contains(d, "line-through")
 	}
