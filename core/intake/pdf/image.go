@@ -138,7 +138,7 @@ func (m *machine) unpackImage(s *stream, stencil bool) (*samples, error) {
 	switch left {
 	case "":
 	case "DCTDecode", "DCT":
-		return unpackJPEG(data, w, h)
+		return unpackJPEG(transformed(data, int(f.number(parms["ColorTransform"], -1))), w, h)
 	case "CCITTFaxDecode", "CCF":
 		if f.number(parms["K"], 0) > 0 {
 			return nil, errElsewhere
@@ -175,6 +175,39 @@ func (m *machine) unpackImage(s *stream, stencil bool) (*samples, error) {
 		return nil, fmt.Errorf("it has %d bits a sample", bits)
 	}
 	return &samples{w, h, n, bits, data}, nil
+}
+
+// transformed says in a JPEG itself whether its colours are turned into luma and chroma:
+// ColorTransform does where no marker of Adobe's stands (Table 13), and where neither does,
+// three channels are and four are not. -1 is none.
+func transformed(data []byte, transform int) []byte {
+	if len(data) < 4 || data[0] != 0xff || data[1] != 0xd8 {
+		return data
+	}
+	channels := 0
+	for i := 2; i+9 < len(data) && data[i] == 0xff; {
+		kind, n := data[i+1], int(data[i+2])<<8|int(data[i+3])
+		if kind == 0xee && n >= 14 && i+9 < len(data) && string(data[i+4:i+9]) == "Adobe" {
+			return data
+		}
+		if kind >= 0xc0 && kind <= 0xcf && kind != 0xc4 && kind != 0xc8 && kind != 0xcc {
+			channels = int(data[i+9])
+			break
+		}
+		i += 2 + n
+	}
+	how := byte(0)
+	switch {
+	case channels == 3 && transform != 0:
+		how = 1
+	case channels == 4 && transform > 0:
+		how = 2 // YCCK
+	}
+	if channels < 3 || channels == 3 && how == 1 && transform < 0 {
+		return data // as readers take it anyway
+	}
+	marker := []byte{0xff, 0xee, 0, 14, 'A', 'd', 'o', 'b', 'e', 0, 100, 0, 0, 0, 0, how}
+	return append(append(append(make([]byte, 0, len(data)+len(marker)), data[:2]...), marker...), data[2:]...)
 }
 
 // unpackJPEG reads the samples of a JPEG as they stand in it.

@@ -58,7 +58,7 @@ func newLock(f *file, d dict, password string) (*lock, error) {
 	}
 	o, _ := f.get(d["O"]).(text)
 	u, _ := f.get(d["U"]).(text)
-	if bits < 40 || bits > 256 || len(o) < 32 || len(u) < 32 {
+	if v < 5 && (bits < 40 || bits > 128 || bits%8 != 0) || len(o) < 32 || len(u) < 32 {
 		return nil, fmt.Errorf("the PDF is locked, and what says how is damaged")
 	}
 	if v == 5 {

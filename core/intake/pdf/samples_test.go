@@ -1,8 +1,13 @@
 package pdf
 
 import (
+	"bytes"
 	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
 	"slices"
+	"strings"
 	"testing"
 
 	"dyekit/core/drawing"
@@ -60,6 +65,59 @@ func TestStencilsPaintWhereTheySaySo(t *testing.T) {
 		})
 		if n != 1 {
 			t.Errorf("%q: %d pictures", decode, n)
+		}
+	}
+}
+
+// A JPEG whose channels are red, green and blue themselves is told so by ColorTransform, where
+// no marker of Adobe's says anything (ISO 32000-1, Table 13).
+func TestColorTransform(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 16, 16))
+	for i := range 256 {
+		img.SetNRGBA(i%16, i/16, color.NRGBA{200, 120, 40, 255})
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 100}); err != nil {
+		t.Fatal(err)
+	}
+	at := func(parms string) [3]uint8 {
+		page, _ := mustRead(t, (&doc{}).file("", "", fmt.Sprintf("q 20 0 0 20 0 0 cm BI /W 16 /H 16 /CS /RGB /BPC 8 /F [/AHx /DCT] %s ID %x> EI Q", parms, b.Bytes())), Options{})
+		var got [3]uint8
+		page.Walk(func(x drawing.Node, _ []*drawing.Group) {
+			if p, ok := x.(*drawing.Picture); ok {
+				copy(got[:], p.Image.Pix)
+			}
+		})
+		return got
+	}
+	near := func(a, b [3]uint8) bool {
+		for i := range a {
+			if d := int(a[i]) - int(b[i]); d > 3 || d < -3 {
+				return false
+			}
+		}
+		return true
+	}
+	y, cb, cr := color.RGBToYCbCr(200, 120, 40)
+	for parms, want := range map[string][3]uint8{
+		"": {200, 120, 40}, "/DP [null <</ColorTransform 1>>]": {200, 120, 40},
+		"/DP [null <</ColorTransform 0>>]": {y, cb, cr}, // its channels as they stand
+	} {
+		if got := at(parms); !near(got, want) {
+			t.Errorf("%q: %v, want %v", parms, got, want)
+		}
+	}
+}
+
+// A lock with a key of a length that there is none of is refused with a sentence.
+func TestOddKeyLengths(t *testing.T) {
+	for _, v := range []int{1, 2, 3, 4, 5} {
+		for _, bits := range []int{-8, 0, 1, 16, 39, 41, 60, 129, 136, 200, 256, 1 << 30} {
+			enc := fmt.Sprintf("/Encrypt<</Filter/Standard/V %d/R 3/Length %d/P -4/O<%s>/U<%[3]s>>>/ID[<00><00>]", v, bits, strings.Repeat("41", 32))
+			data := []byte("%PDF-1.4\n1 0 obj\n<</Type/Catalog/Pages 2 0 R>>\nendobj\n2 0 obj\n<</Type/Pages/Kids[3 0 R]/Count 1>>\nendobj\n3 0 obj\n<</Type/Page/Parent 2 0 R/MediaBox[0 0 9 9]>>\nendobj\ntrailer<</Size 4/Root 1 0 R" + enc + ">>\n%%EOF\n")
+			if _, _, _, err := Read(t.Context(), data, Options{}); err == nil {
+				t.Errorf("version %d, %d bits: it is read", v, bits)
+			}
 		}
 	}
 }
