@@ -86,7 +86,7 @@ func (s *Studio) BoardFile(ctx context.Context, cs []*Candidate, l board.Layout,
 	return export.Bytes(func(w io.Writer) error {
 		switch kind {
 		case "pdf":
-			return kit.SheetPDF(w, l.Title, []export.Page{p}, nil)
+			return kit.SheetPDF(ctx, w, l.Title, []export.Page{p}, nil)
 		case "jpg":
 			return kit.SheetJPEG(ctx, w, p, ppi)
 		}

@@ -57,7 +57,7 @@ func (s *Studio) SheetPDF(ctx context.Context, w *Snapshot, line string, l sheet
 		return nil, err
 	}
 	var b bytes.Buffer
-	err = kit.SheetPDF(&b, w.Mark.Client+", brand sheet", x.Pages, w.Plan.Press)
+	err = kit.SheetPDF(ctx, &b, w.Mark.Client+", brand sheet", x.Pages, w.Plan.Press)
 	return b.Bytes(), err
 }
 

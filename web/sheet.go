@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/kit"
 	"dyekit/core/sheet"
 	"dyekit/studio"
 	"dyekit/studio/decision"
@@ -84,6 +85,9 @@ func (p sheetPage) Pieces(page int) (out []piece) {
 	}
 	return out
 }
+
+// Soft tells that something of it stands in the PDF as a picture.
+func (p sheetPage) Soft() bool { return p.S != nil && kit.Softened(p.S.Pages) }
 
 // With is the address of the layout with one more block.
 func (p sheetPage) With(block string) string {

@@ -47,7 +47,7 @@ func sheetCmd() *cobra.Command {
 				return usage(err)
 			}
 			return writePages(cmd, out, force, pages, func(w io.Writer, pages []export.Page) error {
-				return kit.SheetPDF(w, in.Brand+", brand sheet", pages, plan.Press)
+				return kit.SheetPDF(cmd.Context(), w, in.Brand+", brand sheet", pages, plan.Press)
 			})
 		},
 	}
@@ -96,6 +96,9 @@ func writePages(cmd *cobra.Command, out string, force bool, pages []export.Page,
 	ext := strings.ToLower(filepath.Ext(out))
 	switch ext {
 	case ".pdf":
+		if kit.Softened(pages) {
+			fmt.Fprintln(cmd.ErrOrStderr(), "dyekit: shadows, glows, blurs and what is mixed as light stand in the PDF as pictures at 300 ppi")
+		}
 		if err := pdf(&b, pages); err != nil {
 			return failed(err)
 		}

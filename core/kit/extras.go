@@ -62,7 +62,7 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 		if err != nil {
 			return nil, nil, err
 		}
-		if err := add(sheetFile, func(w io.Writer) error { return SheetPDF(w, in.Brand+", brand sheet", pages.Pages, j.plan.Press) }); err != nil {
+		if err := add(sheetFile, func(w io.Writer) error { return SheetPDF(ctx, w, in.Brand+", brand sheet", pages.Pages, j.plan.Press) }); err != nil {
 			return nil, nil, err
 		}
 		if err := add(sheetPage, func(w io.Writer) error { return sheetHTML(ctx, w, c, pages.Pages, in.Recipe.Language) }); err != nil {

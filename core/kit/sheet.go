@@ -10,6 +10,7 @@ import (
 
 	"dyekit/core/advice"
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/jpeg"
 	"dyekit/core/export/pdf"
@@ -132,9 +133,51 @@ func (p *Plan) says(v *version.Version) string {
 	return fmt.Sprintf("one ink: CMYK %.0f %.0f %.0f %.0f", b.C, b.M, b.Y, b.K)
 }
 
-// SheetPDF writes pages as a PDF in process and spot inks, each build as it is.
-func SheetPDF(w io.Writer, title string, pages []export.Page, press *colour.Press) error {
-	return pdf.Encode(w, pages, pdf.Options{Title: title, Colour: format.CMYK, Press: press})
+// SheetPDF writes pages, in mm, as a PDF in process and spot inks, each build as it is.
+// Shadows, glows and blurs are pictures in it, and so is art that is mixed as light.
+func SheetPDF(ctx context.Context, w io.Writer, title string, pages []export.Page, press *colour.Press) error {
+	const k = picturePPI / 25.4 // px to the mm
+	plain := make([]export.Page, len(pages))
+	for i, p := range pages {
+		d := p.Drawing
+		var err error
+		if d.Has().Filters {
+			if d, err = version.WithPictures(ctx, d, p.Frame.Box, k); err != nil {
+				return err
+			}
+		}
+		if d, err = version.GroupsAsPictures(ctx, d, p.Frame.Box, k, softened); err != nil {
+			return err
+		}
+		p.Drawing = d
+		plain[i] = p
+	}
+	return pdf.Encode(w, plain, pdf.Options{Title: title, Colour: format.CMYK, Press: press})
+}
+
+// softened reports whether a group is mixed as light, or seen through a filtered mask.
+func softened(g *drawing.Group) bool {
+	if g.Blend != drawing.Normal && g.Blend != drawing.Multiply {
+		return true
+	}
+	for m := g.Mask; m != nil; m = m.Mask {
+		if d := (&drawing.Drawing{Nodes: m.Nodes}); d.Has().Filters {
+			return true
+		}
+	}
+	return false
+}
+
+// Softened reports whether pages have art that stands in their PDF as pictures.
+func Softened(pages []export.Page) bool {
+	return slices.ContainsFunc(pages, func(p export.Page) (found bool) {
+		p.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if g, ok := n.(*drawing.Group); ok {
+				found = found || g.Filter != nil || softened(g)
+			}
+		})
+		return found
+	})
 }
 
 // SheetPNG writes a page as a picture of so many px to the inch.

@@ -16,11 +16,15 @@ import (
 
 	"golang.org/x/image/tiff"
 
+	"dyekit/core/board"
 	"dyekit/core/colour"
+	"dyekit/core/export"
 	"dyekit/core/kit/outside"
+	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/core/sheet"
 	"dyekit/core/version"
+	"dyekit/internal/testkit"
 )
 
 const twoInks = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="symbol"><circle cx="50" cy="50" r="40" fill="#206047"/></g><g id="word"><rect x="110" y="30" width="80" height="40" fill="#d9412b"/></g></svg>`
@@ -107,7 +111,7 @@ func TestSheetPlates(t *testing.T) {
 	}
 	dir := t.TempDir()
 	var b bytes.Buffer
-	if err := SheetPDF(&b, "Ada", s.Pages, p.Press); err != nil {
+	if err := SheetPDF(t.Context(), &b, "Ada", s.Pages, p.Press); err != nil {
 		t.Fatal(err)
 	}
 	if err := os.WriteFile(filepath.Join(dir, "s.pdf"), b.Bytes(), 0o666); err != nil {
@@ -283,8 +287,68 @@ func BenchmarkSheet(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		if err := SheetPDF(io.Discard, "Ada", s.Pages, p.Press); err != nil {
+		if err := SheetPDF(context.Background(), io.Discard, "Ada", s.Pages, p.Press); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+// A sheet and a board of whatever a PDF cannot hold are made all the same: the effects are
+// pictures, what casts them stays in curves, and poppler sees the same page as ours.
+func TestSheetsOfEffects(t *testing.T) {
+	const rest = `<path fill="#206047" d="M20 20h60v60H20z"/></g><rect x="10" y="60" width="60" height="30" fill="#d9412b"/></svg>`
+	for name, head := range map[string]string{
+		"shadow": `<filter id="f"><feDropShadow dx="3" dy="3" stdDeviation="2"/></filter><g filter="url(#f)">`,
+		"blur":   `<g style="filter:blur(3px)">`,
+		"light":  `<g style="mix-blend-mode:screen">`,
+		"masked": `<filter id="f"><feGaussianBlur stdDeviation="3"/></filter><mask id="m"><circle cx="50" cy="50" r="30" fill="#fff" filter="url(#f)"/></mask><g mask="url(#m)">`,
+	} {
+		p := planOf(t, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">`+head+rest, sheetRecipe)
+		r, err := recipe.Parse([]byte(sheetRecipe))
+		if err != nil {
+			t.Fatal(err)
+		}
+		c, err := p.Sheet(t.Context(), "Ada", "", r, nil)
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		s, err := sheet.Pages(c, sheet.Layout{Blocks: []string{"versions", "grounds"}})
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		one, err := board.New(t.Context(), "one", p.Master.Drawing)
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		b, err := board.Page([]board.Candidate{one, one}, board.Layout{})
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		for what, pages := range map[string][]export.Page{"sheet": s.Pages, "board": {b}} {
+			if (what == "sheet") != (name == "shadow" || name == "light") {
+				continue // each once is enough
+			}
+			if !Softened(pages) {
+				t.Errorf("%s, %s: nothing is said of pictures", name, what)
+			}
+			var out bytes.Buffer
+			if err := SheetPDF(t.Context(), &out, "Ada", pages, nil); err != nil {
+				t.Errorf("%s, %s: %v", name, what, err)
+				continue
+			}
+			if !bytes.Contains(out.Bytes(), []byte("/Image")) {
+				t.Errorf("%s, %s: there is no picture in it", name, what)
+			}
+			dir, _ := testkit.Run(t, map[string][]byte{"a.pdf": out.Bytes()}, "pdftocairo", "-png", "-r", "40", "-f", "1", "-l", "1", "-singlefile", "a.pdf", "a")
+			got := testkit.ReadPNG(t, filepath.Join(dir, "a.png"))
+			want, err := raster.Render(t.Context(), pages[0].Drawing, raster.Fit(pages[0].Frame.Box, got.Rect.Dx(), got.Rect.Dy()), got.Rect.Dx(), got.Rect.Dy(), raster.Options{Ground: &colour.White})
+			if err != nil {
+				t.Fatal(err)
+			}
+			// Inks are shown by other profiles: what is dark and light is compared.
+			if off := testkit.Outside(got, want, 90); off > 0.01 {
+				t.Errorf("%s, %s: %.1f %% of the page differ from ours", name, what, 100*off)
+			}
 		}
 	}
 }

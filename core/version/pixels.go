@@ -79,6 +79,36 @@ func WithPictures(ctx context.Context, d *drawing.Drawing, view geom.Rect, k flo
 	return with(d, ns...), first
 }
 
+// GroupsAsPictures returns the drawing with each outermost group that is asked for, or has
+// such a one in it, as a picture, k px to the page unit and only as large as it is.
+func GroupsAsPictures(ctx context.Context, d *drawing.Drawing, view geom.Rect, k float64, which func(g *drawing.Group) bool) (*drawing.Drawing, error) {
+	out := make([]drawing.Node, 0, len(d.Nodes))
+	for _, n := range d.Nodes {
+		g, ok := n.(*drawing.Group)
+		found := ok && which(g)
+		if ok && !found {
+			(&drawing.Drawing{Nodes: g.Nodes}).Walk(func(n drawing.Node, _ []*drawing.Group) {
+				if h, ok := n.(*drawing.Group); ok {
+					found = found || which(h)
+				}
+			})
+		}
+		if !found {
+			out = append(out, n)
+			continue
+		}
+		p, err := picture(ctx, with(d, g), drawing.Bounds(g).Intersect(view), k, nil)
+		if err != nil {
+			return nil, err
+		}
+		if p != nil {
+			p.Part = g.Part
+			out = append(out, p)
+		}
+	}
+	return with(d, out...), nil
+}
+
 // apart divides the filter of a group that leaves the art as it is and lays something
 // below it, above it or both: a shadow, a glow, an inner light. ok is false for others.
 func apart(g *drawing.Group) (below, above *drawing.Filter, ok bool) {
