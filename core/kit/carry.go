@@ -2,11 +2,9 @@ package kit
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
-	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/svg"
@@ -174,8 +172,8 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 		k = min(k, float64(own)/fr.Box.W())
 	}
 	key := fmt.Sprint(name, "/", e.Effects, "/", k, "/", fr.Box)
-	picture := func(ground *colour.RGB) (*drawing.Drawing, error) {
-		return j.carriages.get(fmt.Sprint(key, "/", ground), func() (*drawing.Drawing, error) { return version.AsPicture(ctx, d, fr.Box, k, ground) })
+	picture := func() (*drawing.Drawing, error) {
+		return j.carriages.get(key+"/whole", func() (*drawing.Drawing, error) { return version.AsPicture(ctx, d, fr.Box, k, nil) })
 	}
 	for {
 		switch burdenOf(d, e) {
@@ -190,19 +188,12 @@ func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing
 				return nil, err
 			}
 			if d.Has().Filters { // inside a mask
-				return picture(nil)
+				return picture()
 			}
 		case blends, masks:
-			return picture(nil)
+			return picture()
 		case opaque:
-			if d.Has().Pictures {
-				return picture(&colour.White)
-			}
-			f, err := j.flats.get(name+e.Effects, func() (*drawing.Drawing, error) { return version.Flatten(ctx, d) })
-			if err == nil || ctx.Err() != nil || errors.Is(err, context.Canceled) {
-				return f, err
-			}
-			return picture(&colour.White)
+			return j.flats.get(key, func() (*drawing.Drawing, error) { return version.Flatten(ctx, d, k) })
 		}
 	}
 }

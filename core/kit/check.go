@@ -355,6 +355,11 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 	case len(x.Plates) > 0:
 		ink = onPlates
 	}
+	if f.Entry.Flat() {
+		if err := j.checkBare(ctx, v, f, p.Drawing, geom.Rect{X1: wpt, Y1: hpt}, cs); err != nil {
+			return err
+		}
+	}
 	return j.samePicture(ctx, v, f, p.Drawing, geom.Rect{X1: wpt, Y1: hpt}, ink, cs)
 }
 

@@ -37,14 +37,16 @@ const (
 // inks: a declared build is kept where it shows alone, and mixed with others by
 // their shares.
 //
-// Pictures and filters are made of pixels and cannot be flattened; the error
-// then wraps ErrPixels.
-func Flatten(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, error) {
-	if h := d.Has(); h.Pictures || h.Filters {
+// What has pictures with alpha in it, or is too finely shaded, becomes opaque pictures
+// as large as that is, k px to the page unit and clipped by their own outlines; all
+// else stays in curves. Filters have to be pictures before; they are an error that
+// wraps ErrPixels, and with a k of 0 all pixels are.
+func Flatten(ctx context.Context, d *drawing.Drawing, k float64) (*drawing.Drawing, error) {
+	if h := d.Has(); k == 0 && h.Pictures || h.Filters {
 		return nil, ErrPixels
 	}
 	box := d.Bounds()
-	f := flattener{ctx: ctx, box: box.Grow(box.Long() / 100), spread: spread * box.Long()}
+	f := flattener{ctx: ctx, box: box.Grow(box.Long() / 100), spread: spread * box.Long(), k: k}
 	out, err := f.nodes(d.Nodes, f.box, func(n drawing.Node) drawing.Node { return n })
 	if err != nil {
 		return nil, err
@@ -59,6 +61,7 @@ type flattener struct {
 	spread  float64   // page units
 	below   []lain
 	colours int
+	k       float64 // px to the page unit of patches that are pictures; 0 for none
 }
 
 // A lain node is painted already, as part of the groups it stands in.
@@ -92,7 +95,7 @@ func (f *flattener) nodes(ns []drawing.Node, clip geom.Rect, wrap func(drawing.N
 		if len(run) == 0 {
 			return nil
 		}
-		patches, err := f.resolve(run, clip)
+		patches, err := f.settle(run, clip)
 		for _, n := range run {
 			f.lay(n, wrap)
 		}
@@ -130,6 +133,29 @@ func (f *flattener) nodes(ns []drawing.Node, clip geom.Rect, wrap func(drawing.N
 		}
 	}
 	return out, flush()
+}
+
+// settle resolves a run as shapes, or where that cannot be as a picture.
+func (f *flattener) settle(run []drawing.Node, clip geom.Rect) ([]drawing.Node, error) {
+	var box geom.Rect
+	pixels := false
+	for _, n := range run {
+		box = box.Union(drawing.Bounds(n))
+		pixels = pixels || (&drawing.Drawing{Nodes: []drawing.Node{n}}).Has().Pictures
+	}
+	for _, l := range f.below { // it shows through
+		pixels = pixels || !l.box.Intersect(box).Empty() && (&drawing.Drawing{Nodes: []drawing.Node{l.node}}).Has().Pictures
+	}
+	if pixels {
+		return f.patch(run, clip)
+	}
+	colours := f.colours
+	ns, err := f.resolve(run, clip)
+	if err == nil || f.k == 0 || f.ctx.Err() != nil {
+		return ns, err
+	}
+	f.colours = colours
+	return f.patch(run, clip)
 }
 
 func (f *flattener) lay(n drawing.Node, wrap func(drawing.Node) drawing.Node) {

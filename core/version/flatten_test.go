@@ -35,7 +35,7 @@ func TestFlattenMixesInks(t *testing.T) {
 		box(30, 0, 90, 50, inked(0, 0, 0, 100), 0.5),
 		box(0, 60, 90, 90, spot, 1),
 	}}
-	f, err := version.Flatten(context.Background(), d)
+	f, err := version.Flatten(context.Background(), d, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,7 +68,7 @@ func TestFlattenMixesInks(t *testing.T) {
 		t.Errorf("the flat drawing has %+v", h)
 	}
 	d.Nodes = append(d.Nodes, &drawing.Picture{Image: image.NewNRGBA(image.Rect(0, 0, 2, 2)), To: geom.Identity, Alpha: 0.5})
-	if _, err := version.Flatten(context.Background(), d); !errors.Is(err, version.ErrPixels) {
+	if _, err := version.Flatten(context.Background(), d, 0); !errors.Is(err, version.ErrPixels) {
 		t.Errorf("a picture: %v", err)
 	}
 }
@@ -92,7 +92,7 @@ func TestFlattenedDrawingsLookTheSame(t *testing.T) {
 		if !h.Translucent && !h.Masks && !h.Blends || h.Pictures || h.Filters || d.Bounds().Empty() {
 			continue
 		}
-		f, err := version.Flatten(ctx, d)
+		f, err := version.Flatten(ctx, d, 0)
 		if err != nil {
 			t.Errorf("%s %s: %v", s.Set, s.Name, err)
 			continue
