@@ -116,6 +116,23 @@ func TestOnlyTheEffectIsAPicture(t *testing.T) {
 	}
 }
 
+// What is mixed within a group with a shadow mixes with nothing below the group, as before.
+func TestFiltersIsolate(t *testing.T) {
+	for _, mode := range []string{"screen", "multiply", "difference"} {
+		d, _, err := svg.Read(t.Context(), []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><path fill="#c63" d="M0 0h100v60H0z"/><g style="filter:drop-shadow(4px 4px 2px #036)"><path fill="#36c" d="M30 30h40v50H30z" style="mix-blend-mode:`+mode+`"/></g></svg>`), svg.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := version.WithPictures(t.Context(), d, d.Page, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if a, b := drawn4(t, d), drawn4(t, got); widest(a, b) > 3 {
+			t.Errorf("%s: looks different by %d of 255", mode, widest(a, b))
+		}
+	}
+}
+
 // drawn4 draws a page at 4 px to the page unit on white.
 func drawn4(t *testing.T, d *drawing.Drawing) *image.NRGBA {
 	t.Helper()

@@ -69,7 +69,11 @@ func WithPictures(ctx context.Context, d *drawing.Drawing, view geom.Rect, k flo
 		}
 		below, above, ok := apart(g)
 		if ok {
-			g.Nodes = slices.Concat(shot(g, below), g.Nodes, shot(g, above))
+			art := g.Nodes
+			if drawing.Blending(art) { // a filter works on the group alone, so that nothing in it mixes with what lies below
+				art = []drawing.Node{&drawing.Group{Nodes: art, Alpha: 1, Isolated: true, Part: g.Part}}
+			}
+			g.Nodes = slices.Concat(shot(g, below), art, shot(g, above))
 		} else {
 			g.Nodes = shot(g, g.Filter)
 		}
