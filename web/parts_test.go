@@ -136,7 +136,7 @@ func TestCandidates(t *testing.T) {
 	})()`)
 	tab.Click(".take button.is-primary")
 	tab.Until(`document.querySelectorAll(".sending .done").length === 2 && document.querySelector(".sending .failed")`)
-	if s := tab.Eval(`document.querySelector(".sending .failed").textContent`); !strings.Contains(s, "Notes.txt cannot be taken in") || !strings.Contains(s, "Try again") {
+	if s := tab.Eval(`document.querySelector(".sending .failed").textContent`); !strings.Contains(s, "notes.txt cannot be taken in") || !strings.Contains(s, "Try again") {
 		t.Errorf("the failed file says %s", s)
 	}
 	tab.Accessible("files sent")

@@ -176,7 +176,7 @@ func TestWrongEntriesKeepWhatWasTyped(t *testing.T) {
 	tab.Type("input[name=mark]", "Star")
 	tab.Click(".take button")
 	tab.Until(`document.querySelector("#master-error")`)
-	if s := tab.Eval(`document.querySelector("#master-error").textContent`); !strings.Contains(s, "Broken.svg cannot be taken in: line 1") {
+	if s := tab.Eval(`document.querySelector("#master-error").textContent`); !strings.Contains(s, "broken.svg cannot be taken in: line 1") {
 		t.Errorf("the error says %q", s)
 	}
 	for field, want := range map[string]string{"client": "Vat Nine", "mark": "Star"} {
@@ -398,7 +398,7 @@ func TestPressIsChosen(t *testing.T) {
 	})()`)
 	tab.Click(".press button")
 	tab.Until(`document.querySelector(".press .notification.is-danger")`)
-	if s := tab.Eval(`document.querySelector(".press .notification.is-danger").textContent`); s != "Press.icc: this is not an ICC profile." {
+	if s := tab.Eval(`document.querySelector(".press .notification.is-danger").textContent`); s != "press.icc: this is not an ICC profile." {
 		t.Errorf("the error says %q", s)
 	}
 	if v := tab.Eval(`document.querySelector("#press").value`); v != "fogra29" {

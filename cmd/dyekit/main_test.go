@@ -231,7 +231,7 @@ func TestRefusals(t *testing.T) {
 		"brand":           {[]string{"make", good, "--brand", "日本"}, "leaves nothing for a file name"},
 		"readers":         {[]string{"make", good, "--readers", "some"}, `"some" is not auto, none or all`},
 		"flag":            {[]string{"make", good, "--nosuch"}, "unknown flag"},
-		"filter":          {[]string{"make", file(t, "a.svg", strings.Replace(dot, "r=", `filter="blur(2px)" r=`, 1))}, "the filter function blur(2px) cannot be drawn right yet"},
+		"filter":          {[]string{"make", file(t, "a.svg", strings.Replace(dot, "r=", `filter="glow(2px)" r=`, 1))}, `"filter: glow(2px)" is not read here`},
 	} {
 		out := filepath.Join(t.TempDir(), "kit")
 		r := call(t, "", append(c.args, "--out", out)...)

@@ -8,6 +8,10 @@ import (
 	"dyekit/core/geom"
 )
 
+// beyondPage is how far, in lengths of the page, filter functions work on what lies beyond
+// it: as far as the region of a filter element does by itself (SVG 1.1 section 15.5).
+const beyondPage = 0.1
+
 // filterFunctions reads a list of filter functions (Filter Effects 1, section 13) for art
 // that lies in a box of the user space; ok is false if it has something else in it.
 func (r *reader) filterFunctions(v string, s state, art geom.Rect) (f *drawing.Filter, ok bool) {
@@ -52,6 +56,10 @@ func (r *reader) filterFunctions(v string, s state, art geom.Rect) (f *drawing.F
 		return nil, false
 	}
 	f.Region = art.Grow(reach + 1)
+	// What lies further beyond the page is never seen, and would cost.
+	if back, flat := s.m.Inverse(); flat {
+		f.Region = f.Region.Intersect(back.Rect(r.page.Grow(min(reach*s.m.Mean(), beyondPage*r.page.Long()))))
+	}
 	for i := range f.Steps {
 		f.Steps[i].Region = f.Region
 	}
