@@ -71,7 +71,9 @@ func boardCmd() *cobra.Command {
 			if err != nil {
 				return usage(err)
 			}
-			return writePages(cmd, out, force, []export.Page{p}, func(w io.Writer, pages []export.Page) error { return kit.SheetPDF(cmd.Context(), w, l.Title, pages, nil) })
+			return writePages(cmd, out, force, []export.Page{p}, func(w io.Writer, pages []export.Page) error {
+				return kit.SheetPDF(cmd.Context(), w, l.Title, pages, nil)
+			})
 		},
 	}
 	f := c.Flags()

@@ -22,7 +22,7 @@ func (r *reader) clipShape(v string, e *element, s state) (clip []drawing.Region
 			return nil, false
 		}
 	}
-	f := frameOf{len: s.len}
+	f := refBox{len: s.len}
 	switch box {
 	case "fill-box", "content-box", "padding-box":
 		f.box = r.bbox(e, s)
@@ -50,7 +50,7 @@ func (r *reader) clipShape(v string, e *element, s state) (clip []drawing.Region
 }
 
 // shape is a basic shape in the box.
-func (f frameOf) shape(name, args string) (p geom.Path, rule geom.Rule, ok bool) {
+func (f refBox) shape(name, args string) (p geom.Path, rule geom.Rule, ok bool) {
 	rule = geom.NonZero
 	fill := func() { // an optional fill rule comes first
 		if first, rest, some := strings.Cut(args, ","); some {
@@ -113,7 +113,7 @@ func (f frameOf) shape(name, args string) (p geom.Path, rule geom.Rule, ok bool)
 }
 
 // radii are those of a circle or an ellipse about c.
-func (f frameOf) radii(name string, ws []string, c geom.Point) (rx, ry float64, ok bool) {
+func (f refBox) radii(name string, ws []string, c geom.Point) (rx, ry float64, ok bool) {
 	left, right := math.Abs(c.X-f.box.X0), math.Abs(f.box.X1-c.X)
 	up, down := math.Abs(c.Y-f.box.Y0), math.Abs(f.box.Y1-c.Y)
 	side := func(w string, near, far, of float64) (float64, bool) {
@@ -164,7 +164,7 @@ func four(ws []string) (o [4]string, ok bool) {
 
 // inset is the box less its sides, with round corners (CSS Backgrounds 3, section 5.5,
 // on corners that overlap).
-func (f frameOf) inset(args string) (geom.Path, bool) {
+func (f refBox) inset(args string) (geom.Path, bool) {
 	sides, round, _ := strings.Cut(args, "round")
 	o, ok := four(words(sides))
 	if !ok {

@@ -306,10 +306,10 @@ func (e *element) bound(prefix string) string {
 }
 
 // page is how large the drawing says that it is, for media queries.
-func (doc *document) page() pageOf {
+func (doc *document) page() screen {
 	l := lengths{w: 300, h: 150, em: 16}
 	if vb, ok := box(doc.root.attrs["viewBox"]); ok {
 		l.w, l.h = vb.W(), vb.H()
 	}
-	return pageOf{l.get(doc.root, "width", l.w, l.w), l.get(doc.root, "height", l.h, l.h)}
+	return screen{l.get(doc.root, "width", l.w, l.w), l.get(doc.root, "height", l.h, l.h)}
 }

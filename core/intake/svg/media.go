@@ -5,13 +5,13 @@ import (
 	"strings"
 )
 
-// A page is what media queries ask about: a screen on which the drawing has its own
+// A screen is what media queries ask about: one on which the drawing has its own
 // size, in px, of a person who asked for nothing special.
-type pageOf struct{ w, h float64 }
+type screen struct{ w, h float64 }
 
 // media evaluates a list of media queries (Media Queries 4); known is false if it asks
 // for something that is not told here.
-func (p pageOf) media(list string) (holds, known bool) {
+func (p screen) media(list string) (holds, known bool) {
 	known = true
 	for _, q := range split(strings.ToLower(list), ',') {
 		h, k := p.query(strings.TrimSpace(q))
@@ -20,7 +20,7 @@ func (p pageOf) media(list string) (holds, known bool) {
 	return holds, known
 }
 
-func (p pageOf) query(q string) (holds, known bool) {
+func (p screen) query(q string) (holds, known bool) {
 	if q == "" {
 		return true, true
 	}
@@ -42,22 +42,22 @@ func (p pageOf) query(q string) (holds, known bool) {
 		q = strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(rest), "and "))
 	}
 	if q != "" {
-		h, k := condition3(q, p.feature)
+		h, k := combined(q, p.feature)
 		holds, known = holds && h, known && k
 	}
 	return holds != not, known
 }
 
-// condition3 evaluates what is joined by and, or and not, in brackets (CSS Conditional
+// combined evaluates what is joined by and, or and not, in brackets (CSS Conditional
 // Rules 3, section 6; Media Queries 4, section 3).
-func condition3(s string, leaf func(string) (holds, known bool)) (holds, known bool) {
+func combined(s string, leaf func(string) (holds, known bool)) (holds, known bool) {
 	s = strings.TrimSpace(s)
 	if rest, ok := strings.CutPrefix(s, "not "); ok {
-		h, k := condition3(rest, leaf)
+		h, k := combined(rest, leaf)
 		return !h, k
 	}
 	if rest, ok := strings.CutPrefix(s, "not("); ok {
-		h, k := condition3("("+rest, leaf)
+		h, k := combined("("+rest, leaf)
 		return !h, k
 	}
 	words := split(s, ' ')
@@ -85,12 +85,12 @@ func condition3(s string, leaf func(string) (holds, known bool)) (holds, known b
 		if inner, ok := strings.CutPrefix(part, "("); ok && closing(part) == len(part)-1 {
 			inner = strings.TrimSpace(inner[:len(inner)-1])
 			if strings.HasPrefix(inner, "(") || strings.HasPrefix(inner, "not ") || strings.HasPrefix(inner, "not(") {
-				h, k = condition3(inner, leaf)
+				h, k = combined(inner, leaf)
 			} else {
 				h, k = leaf(inner)
 			}
 		} else if strings.HasPrefix(part, "not ") {
-			h, k = condition3(part, leaf)
+			h, k = combined(part, leaf)
 		} else {
 			h, k = leaf(part)
 		}
@@ -105,7 +105,7 @@ func condition3(s string, leaf func(string) (holds, known bool)) (holds, known b
 }
 
 // feature evaluates one media feature without its brackets.
-func (p pageOf) feature(s string) (holds, known bool) {
+func (p screen) feature(s string) (holds, known bool) {
 	name, value, has := strings.Cut(s, ":")
 	name, value = strings.TrimSpace(name), strings.TrimSpace(value)
 	if !has {
@@ -150,7 +150,7 @@ func (p pageOf) feature(s string) (holds, known bool) {
 }
 
 // measure is what the page has of a side, and a value for it.
-func (p pageOf) measure(side, value string) (have, want float64, known bool) {
+func (p screen) measure(side, value string) (have, want float64, known bool) {
 	l := lengths{w: p.w, h: p.h, em: 16, rem: 16}
 	switch side {
 	case "width":
@@ -176,7 +176,7 @@ func (p pageOf) measure(side, value string) (have, want float64, known bool) {
 }
 
 // compared evaluates width >= 400px and 200px < width <= 600px.
-func (p pageOf) compared(s string) (holds, known bool) {
+func (p screen) compared(s string) (holds, known bool) {
 	for _, op := range []string{"<=", ">=", "<", ">", "="} {
 		a, b, ok := strings.Cut(s, op)
 		if !ok {
@@ -210,7 +210,7 @@ func (p pageOf) compared(s string) (holds, known bool) {
 
 // supports evaluates @supports: what is drawn here is supported (CSS Conditional Rules 3).
 func supports(s string) (holds, known bool) {
-	return condition3(s, func(x string) (bool, bool) {
+	return combined(s, func(x string) (bool, bool) {
 		if arg, ok := strings.CutPrefix(x, "selector("); ok {
 			_, ok = parseSelectors(strings.TrimSuffix(arg, ")"))
 			return ok, true
@@ -223,7 +223,7 @@ func supports(s string) (holds, known bool) {
 		switch fateOf(name) {
 		case drawn:
 			// Of values only colours and functions differ between browsers and here.
-			return value != "", !strings.Contains(value, "(") || strings.HasPrefix(name, "--") || known3(value)
+			return value != "", !strings.Contains(value, "(") || strings.HasPrefix(name, "--") || knownFunction(value)
 		case unknown:
 			return false, true
 		}
@@ -231,8 +231,8 @@ func supports(s string) (holds, known bool) {
 	})
 }
 
-// known3 reports whether a function in a value is one that is read here.
-func known3(value string) bool {
+// knownFunction reports whether a function in a value is one that is read here.
+func knownFunction(value string) bool {
 	name, _, _ := strings.Cut(value, "(")
 	switch strings.ToLower(strings.TrimSpace(name)) {
 	case "url", "var", "calc", "min", "max", "clamp", "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix",

@@ -68,7 +68,7 @@ type decl struct {
 
 // A sheet is the rules of all style elements. The zero sheet styles nothing.
 type sheet struct {
-	page   pageOf
+	page   screen
 	rules  []rule
 	layers []string            // by name
 	faces  []map[string]string // @font-face rules

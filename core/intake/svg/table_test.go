@@ -115,7 +115,7 @@ func TestReadable(t *testing.T) {
 }
 
 func TestMediaAndSupports(t *testing.T) {
-	p := pageOf{400, 300}
+	p := screen{400, 300}
 	for q, want := range map[string]string{ // "yes", "no", or "?" where it is not known
 		"": "yes", "all": "yes", "screen": "yes", "only screen": "yes", "print": "no", "not print": "yes", "not screen": "no", "print, screen": "yes",
 		"(min-width: 300px)": "yes", "(max-width: 20em)": "no", "screen and (min-width:300px) and (max-width:500px)": "yes",

@@ -118,15 +118,15 @@ func ratio(s string) (float64, bool) {
 	return l.length(s, 1)
 }
 
-// A frameOf is what transforms of CSS measure themselves against.
-type frameOf struct {
+// A refBox is what transforms of CSS measure themselves against.
+type refBox struct {
 	box geom.Rect
 	len lengths
 }
 
 // one is a transform function of CSS that stays in the plane (CSS Transforms 1,
 // section 11, and those of CSS Transforms 2 that turn nothing out of it).
-func (f frameOf) one(name, args string) (geom.Affine, bool) {
+func (f refBox) one(name, args string) (geom.Affine, bool) {
 	parts := split(args, ',')
 	n := len(parts)
 	length := func(i int, of float64) (float64, bool) {
@@ -239,7 +239,7 @@ func (r *reader) placed(e *element, s state) (m geom.Affine, ok bool) {
 		}
 		return m, err == nil
 	}
-	f := frameOf{len: s.len, box: geom.Rect{X1: s.len.w, Y1: s.len.h}}
+	f := refBox{len: s.len, box: geom.Rect{X1: s.len.w, Y1: s.len.h}}
 	switch st.get("transform-box", "view-box") {
 	case "fill-box", "content-box":
 		f.box = r.bbox(e, s)
@@ -272,7 +272,8 @@ func (r *reader) placed(e *element, s state) (m geom.Affine, ok bool) {
 		m = m.Mul(t)
 	}
 	if has {
-		t, err := geom.Identity, error(nil)
+		var t geom.Affine
+		var err error
 		if css {
 			if t, err = transforms(v, f.one); err != nil {
 				r.unread("transform: "+v, e, s)
@@ -298,7 +299,7 @@ func words(v string) (out []string) {
 }
 
 // origin reads transform-origin (CSS Transforms 1, section 6).
-func (f frameOf) origin(v string) (geom.Point, bool) {
+func (f refBox) origin(v string) (geom.Point, bool) {
 	ws := words(strings.ToLower(v))
 	if len(ws) == 0 || len(ws) > 3 || len(ws) == 3 && !flat(ws[2]) {
 		return geom.Point{}, false
@@ -307,7 +308,7 @@ func (f frameOf) origin(v string) (geom.Point, bool) {
 }
 
 // position reads one or two words of a place in the box.
-func (f frameOf) position(ws []string) (geom.Point, bool) {
+func (f refBox) position(ws []string) (geom.Point, bool) {
 	if len(ws) == 2 && (ws[0] == "top" || ws[0] == "bottom" || ws[1] == "left" || ws[1] == "right") {
 		ws = []string{ws[1], ws[0]}
 	} else if len(ws) == 1 && (ws[0] == "top" || ws[0] == "bottom") {
