@@ -122,9 +122,13 @@ func (r *reader) pattern(t *element, e *element, s state, region drawing.Region,
 	if a := attr("patternTransform"); a != "" {
 		k, err := transform(a)
 		if err != nil {
+			r.unread("patternTransform: "+a, e, s)
 			return nil
 		}
 		m = m.Mul(k)
+	}
+	if st := r.styleOf(t); st[fromCSS] != "" {
+		r.unread("transform of a pattern: "+st["transform"], e, s)
 	}
 	back, ok := m.Inverse()
 	if !ok {

@@ -166,9 +166,13 @@ func (r *reader) gradient(e *element, s state, box geom.Rect, alpha float64) dra
 	if t := attr("gradientTransform"); t != "" {
 		m, err := transform(t)
 		if err != nil {
+			r.unread("gradientTransform: "+t, e, s)
 			return nil
 		}
 		g.To = g.To.Mul(m)
+	}
+	if st := r.styleOf(e); st[fromCSS] != "" {
+		r.unread("transform of a gradient: "+st["transform"], e, s)
 	}
 	get := func(name, def string, of float64) float64 {
 		v, ok := l.length(attr(name), of)

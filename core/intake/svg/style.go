@@ -443,6 +443,10 @@ func (s style) font(v string) {
 			s["font-weight"] = w
 		case len(w) == 3 && strings.HasSuffix(w, "00"):
 			s["font-weight"] = w
+		case w == "small-caps":
+			s["font-variant"] = w
+		case strings.HasSuffix(w, "condensed") || strings.HasSuffix(w, "expanded"):
+			s["font-stretch"] = w
 		case w[0] >= '0' && w[0] <= '9' || w[0] == '.':
 			size, _, _ := strings.Cut(w, "/")
 			s["font-size"] = size

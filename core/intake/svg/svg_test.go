@@ -251,6 +251,15 @@ func TestFindings(t *testing.T) {
 	}
 }
 
+// What an editor writes beside every text shows nothing, and stops nothing.
+func TestEditorsStyles(t *testing.T) {
+	const all = `text-decoration:none;text-decoration-line:none;text-decoration-style:solid;text-decoration-color:#000000;font-variant-ligatures:normal;font-variant-caps:normal;font-feature-settings:normal;font-variation-settings:normal;text-orientation:mixed;white-space:normal;shape-padding:0;inline-size:0;isolation:auto;mix-blend-mode:normal;color-interpolation:sRGB;solid-color:#000000;solid-opacity:1;vector-effect:none;writing-mode:lr-tb;text-indent:0;text-align:start;text-transform:none;line-height:125%;-inkscape-font-specification:Cabin;enable-background:accumulate;marker:none;paint-order:normal;block-progression:tb;baseline-shift:baseline;dominant-baseline:auto`
+	_, fs := read(t, `<text x="10" y="50" font-family="Cabin" font-size="20" style="`+all+`"><tspan style="`+all+`">ab</tspan></text><rect width="9" height="9" style="`+all+`"/>`)
+	if f, stop := fs.Stopping(); stop {
+		t.Error(f.Message)
+	}
+}
+
 func TestTextIsSetAsAsked(t *testing.T) {
 	box := func(attrs, text string) geom.Rect {
 		d, _ := read(t, `<text x="50" y="50" font-family="Hanken Grotesk" font-size="20" `+attrs+`>`+text+`</text>`)

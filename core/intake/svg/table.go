@@ -30,7 +30,7 @@ const (
 var groups = map[fate]string{
 	drawn: `alignment-baseline baseline-shift clip-path clip-rule color color-interpolation color-interpolation-filters
 		cx cy d direction display dominant-baseline enable-background fill fill-opacity fill-rule filter flood-color flood-opacity
-		font font-family font-size font-stretch font-style font-variant font-weight font-width height isolation letter-spacing
+		font font-family font-size font-stretch font-style font-weight font-width height isolation letter-spacing
 		lighting-color marker marker-end marker-mid marker-start mask mask-image mask-type mix-blend-mode opacity overflow overflow-x overflow-y
 		paint-order r rotate rx ry scale stop-color stop-opacity stroke stroke-dasharray stroke-dashoffset stroke-linecap
 		stroke-linejoin stroke-miterlimit stroke-opacity stroke-width text-anchor text-decoration text-decoration-line transform
@@ -63,7 +63,7 @@ var groups = map[fate]string{
 		text-fit text-overflow text-indent widows white-space-* word-space-transform`,
 
 	ofText: `font-feature-settings font-kerning font-language-override font-optical-sizing font-palette font-size-adjust font-synthesis
-		font-synthesis-* font-variant-* font-variation-settings glyph-orientation-horizontal glyph-orientation-vertical initial-letter initial-letter-*
+		font-synthesis-* font-variant font-variant-* font-variation-settings glyph-orientation-horizontal glyph-orientation-vertical initial-letter initial-letter-*
 		inline-size text-combine-upright text-decoration-* text-emphasis text-emphasis-* text-orientation text-shadow text-spacing
 		text-spacing-trim text-transform text-underline-offset text-underline-position unicode-bidi`,
 
@@ -176,7 +176,7 @@ func (r *reader) heed(e *element, s state) {
 		case inert:
 			continue
 		case drawn:
-			if !readable(v) && k != "font-family" && k != "font" {
+			if !readable(v) && k != "font-family" && k != "font" || k == "text-decoration" && !plainLines(v) {
 				names = append(names, k)
 			}
 		case moving:
@@ -184,7 +184,8 @@ func (r *reader) heed(e *element, s state) {
 				names = append(names, k)
 			}
 		case ofText:
-			if shows(k, v) && (e.name == "text" || e.name == "tspan" || e.name == "textPath") {
+			lines := strings.HasPrefix(k, "text-decoration") || strings.HasPrefix(k, "text-underline")
+			if shows(k, v) && (e.name == "text" || e.name == "tspan" || e.name == "textPath") && (!lines || s.style.get("text-decoration", "none") != "none") {
 				names = append(names, k)
 			}
 		case ofImage:
@@ -292,6 +293,18 @@ func readable(v string) bool {
 				}
 			}
 			from = i + 1
+		}
+	}
+	return true
+}
+
+// plainLines reports whether a decoration is one of plain lines, in the colour of the text.
+func plainLines(v string) bool {
+	for w := range strings.FieldsSeq(v) {
+		switch w {
+		case "none", "underline", "overline", "line-through", "blink", "solid", "auto", "currentcolor":
+		default:
+			return false
 		}
 	}
 	return true

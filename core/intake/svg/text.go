@@ -144,7 +144,7 @@ func (r *reader) letters(e *element, s *state, out *[]letter) {
 	n := 0
 	for i := first; i < len(*out); i++ {
 		l := &(*out)[i]
-		if n == 0 && isSpace(l.r) && s.style["xml:space"] != "preserve" {
+		if n == 0 && isSpace(l.r) && !s.style.keepsSpaces() {
 			continue // it will be dropped, and addresses no position
 		}
 		if n < len(xs) && !l.hasX {
@@ -213,6 +213,18 @@ func (r *reader) along(e *element, s state, ls []letter) {
 
 func isSpace(c rune) bool { return c == ' ' || c == '\n' || c == '\t' || c == '\r' }
 
+// keepsSpaces reports whether each space counts: by white-space, or where that says
+// nothing by xml:space (SVG 2, section 11.7).
+func (s style) keepsSpaces() bool {
+	switch s["white-space"] {
+	case "":
+		return s["xml:space"] == "preserve"
+	case "pre", "pre-wrap", "break-spaces":
+		return true
+	}
+	return false
+}
+
 // collapse handles white space as xml:space="default" does: runs become one
 // space, none stays at the ends.
 func collapse(ls []letter) []letter {
@@ -221,7 +233,7 @@ func collapse(ls []letter) []letter {
 		if l.r == 0 {
 			continue
 		}
-		if l.s.style["xml:space"] == "preserve" {
+		if l.s.style.keepsSpaces() {
 			if isSpace(l.r) {
 				l.r = ' '
 			}
@@ -236,7 +248,7 @@ func collapse(ls []letter) []letter {
 		}
 		out = append(out, l)
 	}
-	for len(out) > 0 && out[len(out)-1].r == ' ' && out[len(out)-1].s.style["xml:space"] != "preserve" {
+	for len(out) > 0 && out[len(out)-1].r == ' ' && !out[len(out)-1].s.style.keepsSpaces() {
 		out = out[:len(out)-1]
 	}
 	return out
