@@ -102,7 +102,7 @@ func (s *Studio) Held(ctx context.Context) ([]Held, error) {
 // HeldFile returns the bytes of a held file.
 func (s *Studio) HeldFile(ctx context.Context, id int64) (name string, data []byte, err error) {
 	var h []byte
-	err = s.db.QueryRowContext(ctx, "SELECT filename, sha256 FROM held WHERE id = ?", id).Scan(&name, &h)
+	err = s.db.QueryRowContext(ctx, "SELECT filename, sha256 FROM held WHERE id = ? AND studio_id = ?", id, house(ctx)).Scan(&name, &h)
 	if errors.Is(err, sql.ErrNoRows) {
 		return "", nil, ErrNotFound
 	}
@@ -115,7 +115,7 @@ func (s *Studio) HeldFile(ctx context.Context, id int64) (name string, data []by
 
 // DropHeld takes a held file off the desk.
 func (s *Studio) DropHeld(ctx context.Context, id int64) error {
-	res, err := s.db.ExecContext(ctx, "DELETE FROM held WHERE id = ?", id)
+	res, err := s.db.ExecContext(ctx, "DELETE FROM held WHERE id = ? AND studio_id = ?", id, house(ctx))
 	if err != nil {
 		return err
 	}

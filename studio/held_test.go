@@ -54,6 +54,13 @@ func TestProbation(t *testing.T) {
 	if err != nil || len(hs) != 1 || hs[0].Filename != "bomb.svg" || hs[0].Client != "Pier" || hs[0].Size < 50 {
 		t.Fatalf("held: %+v, %v", hs, err)
 	}
+	other := InHouse(ctx, 7)
+	if _, _, err := s.HeldFile(other, hs[0].ID); !errors.Is(err, ErrNotFound) {
+		t.Errorf("another studio has the file: %v", err)
+	}
+	if err := s.DropHeld(other, hs[0].ID); !errors.Is(err, ErrNotFound) {
+		t.Errorf("another studio drops the file: %v", err)
+	}
 	name, data, err := s.HeldFile(ctx, hs[0].ID)
 	if err != nil || name != "bomb.svg" || !bytes.Equal(data, taking("bomb", "").Data) {
 		t.Errorf("%s with %d bytes, %v", name, len(data), err)
