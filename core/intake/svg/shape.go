@@ -327,6 +327,7 @@ func (r *reader) region(e *element, s state) []drawing.Region {
 	if s.style["display"] == "none" || s.style.get("visibility", "visible") != "visible" {
 		return nil
 	}
+	r.heed(e, s)
 	m, ok := r.placed(e, s)
 	if !ok {
 		return nil

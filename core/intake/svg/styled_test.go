@@ -99,6 +99,8 @@ var styled = []struct {
 	{"a dotted line below", `<text x="10" y="50" font-size="20" font-family="Cabin" text-decoration="underline dotted red">ab</text>`, true},
 	{"a gradient turned in CSS", `<linearGradient id="g" style="transform:rotate(45deg)"><stop stop-color="red"/><stop offset="1"/></linearGradient><rect width="90" height="90" fill="url(#g)"/>`, true},
 	{"a pattern with a transform of CSS", `<pattern id="p" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45deg)"><rect width="5" height="5"/></pattern><rect width="90" height="90" fill="url(#p)"/>`, true},
+	{"a function in a clip", `<clipPath id="c"><rect width="round(33px, 10px)" height="50"/></clipPath><rect width="90" height="90" clip-path="url(#c)"/>`, true},
+	{"geometry of a clip in CSS", `<style>#k{width:40px;height:calc(20px + 10%);x:10px}</style><clipPath id="c"><rect id="k"/></clipPath><rect width="90" height="90" clip-path="url(#c)"/>`, false},
 	{"text-transform", `<text x="10" y="50" font-size="20" font-family="Cabin" style="text-transform:uppercase">ab</text>`, true},
 	{"dash in percent", `<path d="M0 50H100" stroke="#333" stroke-width="10" style="stroke-dasharray:10% 5%;stroke-dashoffset:calc(2px + 3px)"/>`, false},
 	{"stroke of a shape in CSS units", `<rect x="20" y="20" width="60" height="60" fill="none" stroke="#333" style="stroke-width:.1in"/>`, false},
