@@ -36,7 +36,7 @@ var functions = map[string]func(v []float64) (float64, bool){
 	"":             func(v []float64) (float64, bool) { return v[0], len(v) == 1 },
 	"min":          func(v []float64) (float64, bool) { return fold(v, math.Min), true },
 	"max":          func(v []float64) (float64, bool) { return fold(v, math.Max), true },
-	"hypot":        func(v []float64) (float64, bool) { return fold(v, math.Hypot), true },
+	"hypot":        func(v []float64) (float64, bool) { return fold(append([]float64{0}, v...), math.Hypot), true },
 	"clamp": func(v []float64) (float64, bool) {
 		return max(v[0], min(v[min(1, len(v)-1)], v[len(v)-1])), len(v) == 3
 	},
@@ -68,10 +68,6 @@ func (p *sum) value() (float64, bool) {
 		}
 		return p.unit(v, u)
 	}
-	sign := 1.0
-	if strings.HasPrefix(p.s, "-") {
-		sign, p.s = -1, p.s[1:]
-	}
 	name := p.word()
 	f := functions[name]
 	if strings.HasPrefix(p.s, "(") && f != nil {
@@ -97,14 +93,13 @@ func (p *sum) value() (float64, bool) {
 		}
 		p.s = p.s[1:]
 		p.deep--
-		v, ok := f(args)
-		return sign * v, ok
+		return f(args)
 	}
 	switch name {
 	case "pi":
-		return sign * math.Pi, true
+		return math.Pi, true
 	case "e":
-		return sign * math.E, true
+		return math.E, true
 	}
 	return 0, false
 }

@@ -161,12 +161,14 @@ func TestMaths(t *testing.T) {
 		"calc(1px + 2px * 3)": 7, "calc((1px + 2px) * 3)": 9, "calc(50% - 1em)": 80, "min(10px, 5%)": 10, "max(1em, 5px, 3px)": 20, "clamp(1px, 50px, 9px)": 9,
 		"calc(10px - -5px)": 15, "calc(100px / 4)": 25, "calc(2 * calc(1px + 1px))": 4, "hypot(3px, 4px)": 5, "calc(1px + min(2px, 3px))": 3,
 		"CALC(1PX)": 1, "calc(pi * 1px)": 3.141592653589793, "1e1px": 10, "calc(1vw)": 2,
+		"-webkit-calc(1px + 2px)": 3, "hypot(-3px)": 3, "calc(-1 * (1px + 2px))": -3,
 	} {
 		if got, ok := l.length(v, 200); !ok || got != want {
 			t.Errorf("%s: %v %v, want %v", v, got, ok, want)
 		}
 	}
-	for _, v := range []string{"calc()", "calc(1px", "calc(1px +2px)", "calc(1px / 0)", "calc(foo)", "calc(1px 2px)", "min()", "clamp(1px, 2px)", strings.Repeat("calc(", 60) + "1px" + strings.Repeat(")", 60)} {
+	for _, v := range []string{"calc()", "calc(1px", "calc(1px +2px)", "calc(1px / 0)", "calc(foo)", "calc(1px 2px)", "min()", "clamp(1px, 2px)",
+		"-calc(1px)", "calc(-min(1px, 2px))", "calc(-(1px))", "calc(-pi * 1px)", strings.Repeat("calc(", 60) + "1px" + strings.Repeat(")", 60)} {
 		if got, ok := l.length(v, 200); ok {
 			t.Errorf("%s is taken for %v", v, got)
 		}
