@@ -103,7 +103,7 @@ func parseSelector(s string) (sel selector, ok bool) {
 			s = strings.TrimLeft(s, " \t\n\r\f")
 			continue
 		case '>', '+', '~':
-			if len(sel) == 0 {
+			if len(sel) == 0 || comb != ' ' {
 				return nil, false
 			}
 			comb, s = s[0], s[1:]
@@ -116,7 +116,7 @@ func parseSelector(s string) (sel selector, ok bool) {
 		}
 		sel = append(sel, c)
 	}
-	return sel, len(sel) > 0
+	return sel, len(sel) > 0 && comb == ' '
 }
 
 // parse reads a compound selector off the front of s.
@@ -127,8 +127,14 @@ func (c *compound) parse(s string) (rest string, ok bool) {
 		case '*':
 			s = s[1:]
 		case '#':
+			if c.id != "" || !named(s[1:]) {
+				return s, false
+			}
 			c.id, s = ident(s[1:])
 		case '.':
+			if !named(s[1:]) {
+				return s, false
+			}
 			var cl string
 			cl, s = ident(s[1:])
 			c.classes = append(c.classes, cl)
@@ -156,6 +162,14 @@ func (c *compound) parse(s string) (rest string, ok bool) {
 		}
 	}
 	return s, true
+}
+
+// named reports whether a name begins s: one that begins with a digit without an escape
+// is none (CSS Syntax 3, section 4.3.9), and browsers drop its rule.
+func named(s string) bool {
+	name, _ := ident(s)
+	first := strings.TrimPrefix(s, "-")
+	return name != "" && (first == "" || first[0] < '0' || first[0] > '9')
 }
 
 func parseCondition(body string) (c condition, ok bool) {

@@ -362,6 +362,17 @@ func TestSelectors(t *testing.T) {
 			t.Errorf("%s: %d, want %d", sel, got, want)
 		}
 	}
+	// Browsers drop the rules of these (Selectors 4, section 18): they are not guessed at.
+	for _, sel := range []string{"rect >", "g > > rect", "> rect", ".1a", "#1", ".-2", "#i#j", "."} {
+		if _, ok := parseSelector(sel); ok {
+			t.Errorf("%q is read", sel)
+		}
+	}
+	for _, sel := range []string{`.\31 a`, ".-a", "._1", ".a1", "g > rect ", "g+rect", ".é"} {
+		if _, ok := parseSelector(sel); !ok {
+			t.Errorf("%q is not read", sel)
+		}
+	}
 }
 
 func TestReadHeedsItsContext(t *testing.T) {
