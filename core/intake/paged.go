@@ -82,6 +82,9 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 	if err != nil {
 		return source{}, err
 	}
+	if head.Elsewhere != "" {
+		return source{}, fmt.Errorf("the PostScript file is not whole: it asks for %q, which is another file: save it again with everything inside", head.Elsewhere)
+	}
 	ps, err := ghost.Interpret(ctx, head.Program, false, added(opt))
 	if err == nil && ps.Trouble == "" && !pdf.HasPages(ctx, ps.PDF) {
 		ps, err = ghost.Interpret(ctx, head.Program, true, added(opt))
@@ -104,6 +107,9 @@ func readPostScript(ctx context.Context, data []byte, opt Options) (source, erro
 	}
 	if ps.StandIns != nil {
 		fs.Add(finding.MissingFont, finding.Stop, fmt.Sprintf("text is set in the font %s, which is not inside the file; another one (%s) would stand in its place: add its file, embed it, or turn the text into shapes in the program that drew it", strings.Join(ps.Wanted, ", "), strings.Join(ps.StandIns, ", ")), "", geom.Rect{})
+	}
+	if head.StandIn {
+		fs.Add(finding.Unsupported, finding.Warn, "pictures stand in for finer ones in other files; only what is inside this file is drawn", "", geom.Rect{})
 	}
 	if ps.Trouble != "" {
 		fs.Add(finding.Unsupported, finding.Warn, fmt.Sprintf("the PostScript program has a fault after what it draws (%s); what it drew until then is all there is", ps.Trouble), "", geom.Rect{})

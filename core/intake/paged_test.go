@@ -9,6 +9,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 
@@ -17,10 +18,12 @@ import (
 	"dyekit/core/export"
 	"dyekit/core/export/eps"
 	"dyekit/core/export/pdf"
+	"dyekit/core/finding"
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
+	"dyekit/core/intake/ghost"
 	"dyekit/core/raster"
 	"dyekit/internal/testkit"
 
@@ -241,5 +244,50 @@ func TestOtherWriters(t *testing.T) {
 				t.Errorf("%s by %s: %.2f %% of the pixels differ from poppler", name, writer, off*100)
 			}
 		}
+	}
+}
+
+// What a PostScript program does to tones at the printer is heeded, and what it asks for
+// in other files is said: neither is passed over.
+func TestPostScriptThatReachesOut(t *testing.T) {
+	if !ghost.Ready() {
+		t.Skip("ghostscript is not installed")
+	}
+	file := func(comments, program string) []byte {
+		return fmt.Appendf(nil, "%%!PS-Adobe-3.0 EPSF-3.0\n%%%%BoundingBox: 0 0 100 100\n%s%%%%EndComments\n%s 0.2 setgray 10 10 60 60 rectfill showpage\n", comments, program)
+	}
+	for what, c := range map[string]struct {
+		data     []byte
+		severity finding.Severity // of the finding that says it; empty for none
+		says     string
+	}{
+		"plain":             {file("", ""), "", ""},
+		"tones of a press":  {file("", "{.9 exp} settransfer"), finding.Note, "tones"},
+		"tones turned":      {file("", "{1 exch sub} settransfer"), finding.Stop, "tones"},
+		"one plate's tones": {file("", "{} {} {} {1 exch sub} setcolortransfer"), finding.Stop, "tones"},
+		"stand-ins":         {file("%ALDImageFileName: moor.tif\n", ""), finding.Warn, "stand in"},
+		"a screen":          {file("", "60 45 {dup mul exch dup mul add 1 exch sub} setscreen"), "", ""},
+	} {
+		m, err := intake.Read(t.Context(), c.data, intake.Options{})
+		var fs finding.List
+		if m != nil {
+			fs = m.Findings
+		}
+		if err != nil && c.severity != finding.Stop {
+			t.Errorf("%s: %v", what, err)
+		}
+		found := c.severity == ""
+		for _, f := range fs {
+			found = found || f.Severity == c.severity && strings.Contains(f.Message, c.says)
+			if c.severity == "" && f.Code == finding.Unsupported {
+				t.Errorf("%s: %s", what, f.Message)
+			}
+		}
+		if !found {
+			t.Errorf("%s: %v %v", what, fs, err)
+		}
+	}
+	if _, err := intake.Read(t.Context(), file("%%IncludeFile: moor.eps\n", ""), intake.Options{}); err == nil || !strings.Contains(err.Error(), "moor.eps") {
+		t.Errorf("a file that is elsewhere: %v", err)
 	}
 }

@@ -44,7 +44,7 @@ var common = []string{
 	"-sColorConversionStrategy=LeaveColorUnchanged", "-dAutoRotatePages=/None", "-r7200", "-dPreserveOverprintSettings=true",
 	"-dDownsampleColorImages=false", "-dDownsampleGrayImages=false", "-dDownsampleMonoImages=false",
 	"-dAutoFilterColorImages=false", "-dAutoFilterGrayImages=false", "-dColorImageFilter=/FlateEncode", "-dGrayImageFilter=/FlateEncode",
-	"-dPassThroughJPEGImages=false", "-dPassThroughJPXImages=false", "-dPreserveSeparation=true", "-dPreserveDeviceN=true", "-dUCRandBGInfo=/Remove", "-dTransferFunctionInfo=/Remove", "-dDetectDuplicateImages=false",
+	"-dPassThroughJPEGImages=false", "-dPassThroughJPXImages=false", "-dPreserveSeparation=true", "-dPreserveDeviceN=true", "-dUCRandBGInfo=/Remove", "-dTransferFunctionInfo=/Preserve", "-dDetectDuplicateImages=false",
 }
 
 // Outline makes one page of a PDF a PDF of its own without text. fonts are files of

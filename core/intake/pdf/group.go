@@ -1,6 +1,8 @@
 package pdf
 
 import (
+	"math"
+
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -15,9 +17,10 @@ var blends = map[name]drawing.BlendMode{
 }
 
 // extended sets what a graphics state dictionary says (section 8.4.5).
-func (m *machine) extended(d dict) {
+func (m *machine) extended(o any) {
 	f := m.file
-	if d == nil {
+	d := f.dict(o)
+	if d == nil || m.unread(aState, d) {
 		return
 	}
 	m.width = max(0, f.number(d["LW"], m.width))
@@ -53,7 +56,42 @@ func (m *machine) extended(d dict) {
 	case dict:
 		m.mask = m.soft(s)
 	}
-	if tr := f.get(d["TR"]); tr != nil && f.name(tr) != "Identity" && d["TR2"] == nil {
+	m.transfer(d)
+}
+
+// transfer looks at the functions by which a file bends its tones on one device (section
+// 10.5). What makes up for a press is left to it; what turns light into dark is seen by
+// everybody and is not drawn here.
+func (m *machine) transfer(d dict) {
+	f := m.file
+	o := f.get(d["TR2"]) // counts more than TR (Table 58)
+	if o == nil {
+		o = f.get(d["TR"])
+	}
+	all, several := o.(array)
+	if !several {
+		all = array{o}
+	}
+	const slight, strong = 0.02, 0.35 // of the whole range
+	worst := 0.0
+	for _, o := range all {
+		if n := f.name(o); f.get(o) == nil || n == "Identity" || n == "Default" {
+			continue
+		}
+		fn, err := f.function(o)
+		if err != nil || fn.in != 1 || fn.out != 1 {
+			m.cannot("a transfer function of the page")
+			return
+		}
+		for i := range 11 {
+			v := float64(i) / 10
+			worst = max(worst, math.Abs(unit(fn.f([]float64{v})[0])-v))
+		}
+	}
+	switch {
+	case worst > strong:
+		m.cannot("what bends the tones of the page so far that they are other ones (a transfer function)")
+	case worst > slight:
 		m.findings.Add(finding.Unsupported, finding.Note, "the file bends its tones for one press (a transfer function); they are taken as they are declared", m.layer, geom.Rect{})
 	}
 }
@@ -74,6 +112,10 @@ func (m *machine) soft(d dict) *drawing.Mask {
 	f := m.file
 	s, ok := f.get(d["G"]).(*stream)
 	if !ok {
+		m.cannot("a soft mask without its shapes")
+		return nil
+	}
+	if m.unread(aMask, d) || m.unread(aGroup, f.dict(s.dict["Group"])) {
 		return nil
 	}
 	k := &drawing.Mask{Alpha: f.name(d["S"]) == "Alpha"}
@@ -151,6 +193,10 @@ func (m *machine) resources(s *stream) dict {
 // enter applies the matrix and the box of a form.
 func (m *machine) enter(s *stream) {
 	f := m.file
+	m.unread(aForm, s.dict)
+	if s.dict["OPI"] != nil || s.dict["Ref"] != nil {
+		m.standIn("a piece of the page")
+	}
 	if v, ok := f.numbers(s.dict["Matrix"]); ok && len(v) == 6 {
 		m.m = m.m.Mul(geom.Affine{A: v[0], B: v[1], C: v[2], D: v[3], E: v[4], F: v[5]})
 	}
@@ -183,13 +229,21 @@ func (m *machine) object(o any) {
 		m.drawImage(s, o)
 	case "Form":
 		m.form(s)
+	default:
+		m.cannot("a piece of the page that is neither a drawing nor a picture")
 	}
+}
+
+// standIn says that what is on the page stands for something that is not in the file.
+func (r *reader) standIn(what string) {
+	r.findings.Add(finding.Unsupported, finding.Warn, what+" stands in for a finer one in another file; only what is inside this file is drawn", r.layer, geom.Rect{})
 }
 
 // form draws a form XObject: into what is there, or as a group of its own.
 func (m *machine) form(s *stream) {
 	f := m.file
 	g := f.dict(s.dict["Group"])
+	m.unread(aGroup, g)
 	if f.name(g["S"]) != "Transparency" {
 		if m.depth++; m.depth > MaxForms {
 			m.fail("the page has pieces nested more than %d deep", MaxForms)

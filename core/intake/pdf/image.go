@@ -31,6 +31,17 @@ func (m *machine) drawImage(s *stream, from any) {
 	if !m.visible() {
 		return
 	}
+	if m.unread(aPicture, s.dict) {
+		return
+	}
+	if s.dict["OPI"] != nil {
+		m.standIn("a picture")
+	}
+	for _, o := range m.file.array(s.dict["Alternates"]) {
+		if forPrint, _ := m.file.get(m.file.dict(o)["DefaultForPrinting"]).(bool); forPrint {
+			m.findings.Add(finding.Unsupported, finding.Warn, "a picture has another one that takes its place in print; the one that screens show was taken", m.layer, geom.Rect{})
+		}
+	}
 	img, err := m.image(s)
 	if errors.Is(err, errElsewhere) {
 		m.needs = "pictures"
@@ -363,6 +374,9 @@ func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
 	from := soft
 	if !isSoft {
 		from = hard
+	}
+	if m.unread(aPicture, from.dict) {
+		return img, nil
 	}
 	raw, err := m.unpackImage(from, !isSoft)
 	if err != nil {

@@ -84,6 +84,9 @@ func (l layers) state(f *file, o any) (label string, prints bool) {
 			on++
 		}
 	}
+	if ve := f.array(d["VE"]); len(ve) > 0 { // counts more than the rest
+		return label, l.holds(f, ve, 0)
+	}
 	if on+off == 0 {
 		return label, true
 	}
@@ -97,6 +100,34 @@ func (l layers) state(f *file, o any) (label string, prints bool) {
 	}
 	return label, on > 0
 }
+
+// holds carries out a visibility expression (section 8.11.2.2): And, Or or Not of layers and
+// of further ones.
+func (l layers) holds(f *file, o any, depth int) bool {
+	a, isArray := f.get(o).(array)
+	if !isArray {
+		id, _ := o.(ref)
+		return !l.off[id]
+	}
+	if len(a) < 2 || depth > maxExpressions {
+		return true
+	}
+	all, any := true, false
+	for _, x := range a[1:] {
+		v := l.holds(f, x, depth+1)
+		all, any = all && v, any || v
+	}
+	switch f.name(a[0]) {
+	case "Not":
+		return !all
+	case "Or":
+		return any
+	}
+	return all
+}
+
+// maxExpressions bounds expressions in one another.
+const maxExpressions = 32
 
 func textOf(f *file, o any) text { t, _ := f.get(o).(text); return t }
 

@@ -17,12 +17,17 @@ func (m *machine) layPattern(in drawing.Region, p paint, alpha float64, origin d
 	if v, ok := f.numbers(d["Matrix"]); ok && len(v) == 6 {
 		own = own.Mul(geom.Affine{A: v[0], B: v[1], C: v[2], D: v[3], E: v[4], F: v[5]})
 	}
-	switch int(f.number(d["PatternType"], 0)) {
+	switch s, isStream := o.(*stream); int(f.number(d["PatternType"], 0)) {
 	case 1:
-		if s, ok := o.(*stream); ok {
+		if isStream && !m.unread(aTiling, s.dict) {
 			m.tile(in, s, own, p, alpha)
 		}
+	default:
+		m.cannot("a pattern of an unknown type")
 	case 2:
+		if m.unread(aShaded, d) {
+			return
+		}
 		sh, err := m.shading(d["Shading"])
 		if err != nil {
 			m.findings.Add(finding.Unsupported, finding.Stop, err.Error(), m.layer, geom.Rect{})
@@ -38,8 +43,12 @@ func (m *machine) tile(in drawing.Region, s *stream, own geom.Affine, p paint, a
 	bb, ok := f.numbers(s.dict["BBox"])
 	sx, sy := math.Abs(f.number(s.dict["XStep"], 0)), math.Abs(f.number(s.dict["YStep"], 0))
 	back, invertible := own.Inverse()
-	if !ok || len(bb) != 4 || sx == 0 || sy == 0 || !invertible {
+	if !ok || len(bb) != 4 || sx == 0 || sy == 0 {
+		m.lacks("a pattern of the page does not say how large it is")
 		return
+	}
+	if !invertible {
+		return // it has no room
 	}
 	cell := geom.Rect{X0: min(bb[0], bb[2]), Y0: min(bb[1], bb[3]), X1: max(bb[0], bb[2]), Y1: max(bb[1], bb[3])}
 	area := back.Rect(in.Path.Bounds().Intersect(m.page.Grow(m.page.Long() / 10)))

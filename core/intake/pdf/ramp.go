@@ -30,6 +30,7 @@ func (m *machine) shading(o any) (*shading, error) {
 	if d == nil {
 		return nil, errShading
 	}
+	m.unread(aShading, d)
 	cs, err := m.space(d["ColorSpace"], m.res)
 	if err != nil || cs.pattern {
 		return nil, errSpace

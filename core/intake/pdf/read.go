@@ -158,7 +158,8 @@ func read(ctx context.Context, data []byte, opt Options) (*reader, *drawing.Draw
 	p := pages[n-1]
 	r := &reader{ctx: ctx, file: f, press: colour.Coated, spaces: map[ref]*space{}, fonts: map[string]bool{}, find: opt.Font, lent: map[string][]byte{}}
 	r.readLayers()
-	r.intent()
+	r.intent(p)
+	r.unread(aPage, p)
 	doc := &Doc{Pages: len(pages), Page: n}
 	if err := r.place(p, opt, doc); err != nil {
 		return nil, nil, nil, err
@@ -309,10 +310,11 @@ func (r *reader) place(p dict, opt Options, doc *Doc) error {
 // same reports whether two boxes are as good as one: to a hundredth of a point.
 func same(a, b geom.Rect) bool { return a.Contains(b, 0.01) && b.Contains(a, 0.01) }
 
-// intent takes the press that the file says it was made for, to show builds.
-func (r *reader) intent() {
+// intent takes the press that the page or the file says it was made for, to show builds.
+func (r *reader) intent(p dict) {
 	f := r.file
-	for _, o := range f.array(f.dict(f.trailer["Root"])["OutputIntents"]) {
+	said := append(f.array(p["OutputIntents"]), f.array(f.dict(f.trailer["Root"])["OutputIntents"])...)
+	for _, o := range said {
 		s, ok := f.get(f.dict(o)["DestOutputProfile"]).(*stream)
 		if !ok {
 			continue
@@ -375,5 +377,10 @@ func (r *reader) contents(p dict) []drawing.Node {
 	}
 	m := newMachine(r, f.dict(p["Resources"]), r.base)
 	m.run(data)
+	group := f.dict(p["Group"])
+	r.unread(aGroup, group)
+	if knock, _ := f.get(group["K"]).(bool); knock {
+		return m.knockedOut(m.out.Nodes)
+	}
 	return m.out.Nodes
 }

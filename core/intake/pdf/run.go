@@ -17,8 +17,7 @@ const (
 	maxOperands = 5000
 )
 
-// run interprets content (section 7.8.2). Operators that are not known are
-// left out, as readers do.
+// run interprets content (section 7.8.2).
 func (m *machine) run(data []byte) {
 	l := &lexer{b: data}
 	var args []any
@@ -70,17 +69,16 @@ func nums(args []any, n int) ([]float64, bool) {
 	return out, true
 }
 
-// operands says how many numbers an operator takes, where it takes only those.
-var operands = map[string]int{
-	"m": 2, "l": 2, "c": 6, "v": 4, "y": 4, "re": 4, "cm": 6, "w": 1, "J": 1, "j": 1, "M": 1, "Tr": 1,
-	"g": 1, "G": 1, "rg": 3, "RG": 3, "k": 4, "K": 4,
-}
-
 func (m *machine) operate(op string, args []any) {
+	known, ok := pageOperators[op]
+	if !ok {
+		m.unknownOperator(op)
+		return
+	}
 	var v []float64
-	if n := operands[op]; n > 0 {
-		var ok bool
-		if v, ok = nums(args, n); !ok {
+	if known.nums > 0 {
+		if v, ok = nums(args, known.nums); !ok {
+			m.lacks(fmt.Sprintf("an operator of the page (%s) is without its numbers", op))
 			return
 		}
 	}
@@ -163,11 +161,11 @@ func (m *machine) operate(op string, args []any) {
 		}
 	case "gs":
 		if len(args) == 1 {
-			m.extended(m.resource("ExtGState", args[0]))
+			m.extended(m.there("ExtGState", args[0]))
 		}
 	case "Do":
 		if len(args) == 1 {
-			m.object(m.resourceRaw("XObject", args[0]))
+			m.object(m.there("XObject", args[0]))
 		}
 	case "sh":
 		if len(args) == 1 {
@@ -177,6 +175,10 @@ func (m *machine) operate(op string, args []any) {
 		m.begin(op, args)
 	case "EMC":
 		m.end()
+	case "BX":
+		m.lenient++
+	case "EX":
+		m.lenient = max(0, m.lenient-1)
 	default:
 		if !m.colourOperator(op, args, v) {
 			m.textOperator(op, args)
@@ -268,6 +270,17 @@ func (m *machine) resourceRaw(kind name, o any) any {
 	return m.file.dict(m.res[kind])[n]
 }
 
+// there looks up what has to be there.
+func (m *machine) there(kind name, o any) any {
+	found := m.resourceRaw(kind, o)
+	if m.file.get(found) == nil {
+		n, _ := o.(name)
+		m.lacks(fmt.Sprintf("the page names %q, which is not in the file", plateName(n)))
+		return nil
+	}
+	return found
+}
+
 func (m *machine) resource(kind name, o any) dict { return m.file.dict(m.resourceRaw(kind, o)) }
 
 // colourOperator runs the operators of colour; ok is false for others.
@@ -339,7 +352,7 @@ func (m *machine) component(p *paint, args []any) {
 		if len(args) == 0 {
 			return
 		}
-		p.pattern = m.resourceRaw("Pattern", args[len(args)-1])
+		p.pattern = m.there("Pattern", args[len(args)-1])
 		p.nothing = p.pattern == nil
 		if s.base != nil {
 			if v, ok := nums(args[:len(args)-1], s.base.n); ok {

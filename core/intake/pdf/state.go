@@ -58,6 +58,8 @@ type machine struct {
 	// that do not print.
 	marks  []mark
 	hidden int
+	// lenient counts the sections (BX to EX) that are open.
+	lenient int
 	// plain is the paint of a pattern without colours: operators of colour do
 	// nothing.
 	plain bool

@@ -24,6 +24,10 @@ type Head struct {
 	Program []byte
 	Box     geom.Rect // in points, y up; empty if it says none
 	Title   string
+	// StandIn tells that pictures stand in for finer ones elsewhere, and Elsewhere is the
+	// name of a file that belongs to it and is not inside, or empty.
+	StandIn   bool
+	Elsewhere string
 }
 
 // Read reads the comments of a file.
@@ -57,38 +61,61 @@ func unwrap(data []byte) ([]byte, error) {
 	return data[at:min(at+n, int64(len(data)))], nil
 }
 
-// comments looks for the box and the title among the comments at the beginning,
-// and at the end where the beginning puts them off.
+// comments looks for what the file says at the beginning, and at the end where the
+// beginning puts it off (DSC 3.0, section 4.5: what stands first counts at the beginning,
+// what stands last at the end).
 func (h *Head) comments(program []byte) {
 	const most = 64 << 10
-	atEnd := h.scan(program[:min(len(program), most)])
-	if atEnd || h.Box.Empty() {
-		h.scan(program[max(0, len(program)-most):])
+	atEnd := h.scan(program[:min(len(program), most)], false)
+	if rest := program[min(len(program), most):]; atEnd || h.Box.Empty() {
+		h.scan(rest[max(0, len(rest)-most):], true)
 	}
 }
 
-func (h *Head) scan(b []byte) (atEnd bool) {
-	exact := false
+// scan reads comments, but those of documents within the document.
+func (h *Head) scan(b []byte, last bool) (atEnd bool) {
+	var plain, exact geom.Rect
+	within := 0
 	for line := range bytes.FieldsFuncSeq(b, func(r rune) bool { return r == '\n' || r == '\r' }) {
-		key, value, ok := strings.Cut(string(line[:min(len(line), 300)]), ":")
-		if !ok || !strings.HasPrefix(key, "%%") {
+		key, value, _ := strings.Cut(string(line[:min(len(line), 300)]), ":")
+		switch {
+		case !strings.HasPrefix(key, "%"):
+			continue
+		case key == "%%BeginDocument":
+			within++
+		case strings.HasPrefix(key, "%%EndDocument"):
+			within = max(0, within-1)
+		}
+		if within > 0 {
 			continue
 		}
 		value = strings.TrimSpace(value)
 		switch key {
 		case "%%BoundingBox", "%%HiResBoundingBox", "%%ExactBoundingBox":
+			into := &exact
+			if key == "%%BoundingBox" {
+				into = &plain
+			}
 			if strings.HasPrefix(value, "(atend)") {
 				atEnd = true
-				continue
-			}
-			if box, ok := readBox(value); ok && (!exact || key != "%%BoundingBox") {
-				h.Box, exact = box, key != "%%BoundingBox"
+			} else if box, ok := readBox(value); ok && (last || into.Empty()) {
+				*into = box
 			}
 		case "%%Title":
 			if h.Title == "" {
 				h.Title = strings.ToValidUTF8(strings.Trim(value, "()"), "")
 			}
+		case "%ALDImageFileName", "%%MainImage": // Open Prepress Interface 1.3 and 2.0, from memory
+			h.StandIn = true
+		case "%%IncludeFile", "%%IncludeDocument":
+			h.Elsewhere = strings.ToValidUTF8(strings.Trim(value, "()"), "")
 		}
+	}
+	switch {
+	case !exact.Empty():
+		h.Box = exact
+	case !plain.Empty():
+		h.Box = plain
 	}
 	return atEnd
 }
