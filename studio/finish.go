@@ -109,7 +109,7 @@ func (w *Snapshot) FinishInks() (out []version.Ink) {
 		hex := t.Colour.RGB.Hex()
 		k := version.Ink{Name: t.Colour.RGB.Word() + " " + hex, RGB: hex}
 		if t.Colour.Built {
-			b := t.Colour.Build
+			b, _ := t.Colour.Press()
 			k.CMYK = &[4]float64{b.C, b.M, b.Y, b.K}
 		}
 		add(k)

@@ -46,8 +46,9 @@ type tone struct {
 	RGB      string     `json:"rgb"`
 	CMYK     [4]float64 `json:"cmyk"`
 	Proposed bool       `json:"cmyk_proposed"`
-	Spot     string     `json:"spot,omitempty"` // the plate, as the master declares it
-	Tint     float64    `json:"tint,omitempty"` // of the plate, percent
+	Spot     string     `json:"spot,omitempty"`   // the plate, as the master declares it
+	Tint     float64    `json:"tint,omitempty"`   // of the plate, percent
+	Plates   string     `json:"plates,omitempty"` // of a colour that lies in several
 	// Of the print on coated paper from what the screen shows, ΔE00.
 	Difference float64  `json:"print_difference"`
 	Printable  bool     `json:"printable"`
@@ -109,7 +110,7 @@ func inspectCmd() *cobra.Command {
 			for _, t := range tones {
 				x := colour.Coated.Print(t.Colour)
 				p := x.Build
-				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, x.Proposed, t.Colour.Spot, t.Colour.Tint, math.Round(x.Difference*100) / 100, x.Printable(), t.Share, t.Gradient, t.Parts})
+				in.Colours = append(in.Colours, tone{t.Colour.RGB.Hex(), [4]float64{p.C, p.M, p.Y, p.K}, x.Proposed, t.Colour.Spot, t.Colour.Tint, t.Colour.Mix.String(), math.Round(x.Difference*100) / 100, x.Printable(), t.Share, t.Gradient, t.Parts})
 			}
 			w := cmd.OutOrStdout()
 			if asJSON {
@@ -122,8 +123,11 @@ func inspectCmd() *cobra.Command {
 			}
 			for _, t := range in.Colours {
 				plate := ""
-				if t.Spot != "" {
+				switch {
+				case t.Spot != "":
 					plate = fmt.Sprintf("  plate %s %.4g %%", t.Spot, t.Tint)
+				case t.Plates != "":
+					plate = "  plates " + t.Plates
 				}
 				fmt.Fprintf(w, "%s  %4.1f %% of the art  C%.4g M%.4g Y%.4g K%.4g  printed: ΔE00 %.1f%s\n", t.RGB, t.Share*100, t.CMYK[0], t.CMYK[1], t.CMYK[2], t.CMYK[3], t.Difference, plate)
 			}

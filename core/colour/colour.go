@@ -26,6 +26,53 @@ type Colour struct {
 	Built bool    // whether Build was declared
 	Spot  string  // name of the plate; empty for process colours
 	Tint  float64 // percent of the spot ink; 0 stands for the full ink
+	Mix   Mixture // of several plates; its colour has no Spot, and its Build stands for it
+}
+
+// Of is how much of a plate is in the colour, from 0 to 1: of a spot ink, or of a process
+// ink by its name.
+func (c Colour) Of(plate string) float64 {
+	switch {
+	case c.Spot == plate && plate != "":
+		if c.Tint == 0 {
+			return 1
+		}
+		return c.Tint / 100
+	case c.Spot != "":
+		return 0
+	case !c.Mix.IsZero():
+		return c.Mix.Of(plate) / 100
+	}
+	b, _ := c.Press()
+	switch plate {
+	case "Cyan":
+		return b.C / 100
+	case "Magenta":
+		return b.M / 100
+	case "Yellow":
+		return b.Y / 100
+	case "Black":
+		return b.K / 100
+	}
+	return 0
+}
+
+// Spots lists the spot plates in which the colour lies.
+func (c Colour) Spots() (names []string) {
+	if c.Spot != "" {
+		return []string{c.Spot}
+	}
+	for _, a := range c.Mix.Amounts() {
+		if !IsProcess(a.Plate) {
+			names = append(names, a.Plate)
+		}
+	}
+	return names
+}
+
+// IsProcess reports whether a plate is one of the four process inks by its name.
+func IsProcess(plate string) bool {
+	return plate == "Cyan" || plate == "Magenta" || plate == "Yellow" || plate == "Black"
 }
 
 // Screen returns a colour declared by its sRGB value alone.

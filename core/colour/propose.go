@@ -256,17 +256,27 @@ func (p *Press) Pixel(c RGB) CMYK {
 	return CMYK{out[0], out[1], out[2], out[3]}
 }
 
-// Press returns the build that prints c: the declared one, or a proposal for
-// offset on coated paper. proposed tells which.
-func (c Colour) Press() (build CMYK, proposed bool) {
+// Full returns the build of c: the declared one, or a proposal for offset on coated
+// paper. proposed tells which. That of a spot ink is of the full ink, whatever the tint.
+func (c Colour) Full() (build CMYK, proposed bool) {
 	if c.Built {
 		return c.Build, false
 	}
 	return Propose(c.RGB), true
 }
 
+// Press returns the build that prints c where there are no spot plates: Full, and of a
+// tint of a spot ink so much of it.
+func (c Colour) Press() (build CMYK, proposed bool) {
+	build, proposed = c.Full()
+	if t := c.Tint / 100; c.Spot != "" && c.Built && t > 0 && t < 1 {
+		build = CMYK{C: build.C * t, M: build.M * t, Y: build.Y * t, K: build.K * t}
+	}
+	return build, proposed
+}
+
 // Inks are the components of c from 0 to 1: red, green and blue, or the four
-// process inks that print it.
+// process inks that print it (Press).
 func (c Colour) Inks(cmyk bool) []float64 {
 	if !cmyk {
 		return []float64{c.RGB.R, c.RGB.G, c.RGB.B}
@@ -332,12 +342,11 @@ func (x Printed) Word() string {
 // Print tells what the press makes of a colour, by its declared build or by
 // the one that comes nearest; of a tint of a spot ink by its build at that tint.
 func (p *Press) Print(c Colour) Printed {
-	x := Printed{Build: c.Build}
-	if !c.Built {
+	var x Printed
+	if c.Built {
+		x.Build, _ = c.Press()
+	} else {
 		x.Build, x.Proposed = p.Propose(c.RGB).Build, true
-	}
-	if t := c.Tint / 100; c.Spot != "" && c.Built && t > 0 && t < 1 {
-		x.Build = CMYK{C: x.Build.C * t, M: x.Build.M * t, Y: x.Build.Y * t, K: x.Build.K * t}
 	}
 	x.Shown = p.Show(x.Build)
 	x.Same = x.Shown.Hex() == c.RGB.Hex()

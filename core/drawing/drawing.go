@@ -60,6 +60,7 @@ type Solid struct {
 // A Picture is pixels placed on the page.
 type Picture struct {
 	Image *image.NRGBA
+	Inks  *Inks       // that its pixels are declared in; nil for screen colours
 	To    geom.Affine // maps the unit square (y down) onto the page
 	Alpha float64     // 0 to 1
 	Part  string

@@ -1,6 +1,10 @@
 package drawing
 
-import "dyekit/core/colour"
+import (
+	"image"
+
+	"dyekit/core/colour"
+)
 
 // between is how many steps lie between two stops where the way from screen
 // colour to inks is not straight.
@@ -40,4 +44,104 @@ func (g *Gradient) Inked(show func(inks []float64) colour.RGB) *Gradient {
 		out.Stops[i] = Stop{At: at[i], Colour: colour.Screen(show(inks[i])), Alpha: a}
 	}
 	return &out
+}
+
+// Inks are the amounts of ink that the pixels of a picture are declared in: of the
+// process inks, or of one spot plate.
+type Inks struct {
+	Spot colour.Colour // the full ink of the plate; of process inks its Spot is empty
+	// Pix has a byte for each pixel and plate, row by row without gaps, 255 being the full
+	// ink: the tint of the plate, or cyan, magenta, yellow and black.
+	Pix []uint8
+}
+
+// At is the build of pixel i, each ink from 0 to 1; a tint of a plate is shown by its
+// process alternate.
+func (k *Inks) At(i int) [4]float64 {
+	if k.Spot.Spot == "" {
+		p := k.Pix[4*i : 4*i+4]
+		return [4]float64{float64(p[0]) / 255, float64(p[1]) / 255, float64(p[2]) / 255, float64(p[3]) / 255}
+	}
+	b, _ := k.Spot.Full()
+	t := float64(k.Pix[i]) / 255 / 100
+	return [4]float64{b.C * t, b.M * t, b.Y * t, b.K * t}
+}
+
+// Inked is the picture in process inks, each pixel painted as show says. Opacity stays.
+// Pixels of screen colours are separated for a press.
+func (p *Picture) Inked(press *colour.Press, show func(inks []float64) colour.RGB) *Picture {
+	if p.Inks == nil {
+		return p.MapPixels(func(k [3]uint8) (v [3]uint8) {
+			b := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
+			v[0], v[1], v[2] = show([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
+			return v
+		})
+	}
+	c := *p
+	c.Inks = nil
+	c.Image = image.NewNRGBA(image.Rect(0, 0, p.Image.Rect.Dx(), p.Image.Rect.Dy()))
+	known := map[[4]float64][3]uint8{}
+	for i := 0; i < len(c.Image.Pix); i += 4 {
+		k := p.Inks.At(i / 4)
+		v, ok := known[k]
+		if !ok {
+			v[0], v[1], v[2] = show(k[:]).Bytes()
+			known[k] = v
+		}
+		copy(c.Image.Pix[i:], v[:])
+	}
+	for y := range c.Image.Rect.Dy() {
+		for x := range c.Image.Rect.Dx() {
+			c.Image.Pix[c.Image.PixOffset(x, y)+3] = p.Image.Pix[y*p.Image.Stride+4*x+3]
+		}
+	}
+	return &c
+}
+
+// Tints is a picture in a spot plate, each pixel as light as its tint. Opacity stays.
+func (p *Picture) Tints() *Picture {
+	c := *p
+	c.Image, c.Inks = image.NewNRGBA(image.Rect(0, 0, p.Image.Rect.Dx(), p.Image.Rect.Dy())), nil
+	for y := range c.Image.Rect.Dy() {
+		for x := range c.Image.Rect.Dx() {
+			i := y*c.Image.Rect.Dx() + x
+			v := p.Inks.Pix[i]
+			copy(c.Image.Pix[4*i:], []uint8{v, v, v, p.Image.Pix[y*p.Image.Stride+4*x+3]})
+		}
+	}
+	return &c
+}
+
+// Repainted is the picture with other pixels, as many as it had. What is seen in the colour
+// that it had keeps its inks, and what is not gets a build that is proposed; a picture in a
+// plate leaves it if a colour becomes another one than white.
+func (p *Picture) Repainted(img *image.NRGBA) *Picture {
+	c := *p
+	c.Image, c.Inks = img, nil
+	b := img.Rect
+	if p.Inks == nil || b.Dx() != p.Image.Rect.Dx() || b.Dy() != p.Image.Rect.Dy() {
+		return &c
+	}
+	k := Inks{Spot: p.Inks.Spot, Pix: append([]uint8(nil), p.Inks.Pix...)}
+	for y := range b.Dy() {
+		for x := range b.Dx() {
+			to, from := img.Pix[y*img.Stride+4*x:][:4], p.Image.Pix[y*p.Image.Stride+4*x:][:3]
+			if to[3] == 0 || [3]uint8(to) == [3]uint8(from) {
+				continue
+			}
+			if k.Spot.Spot != "" {
+				if [3]uint8(to) != [3]uint8{255, 255, 255} {
+					return &c
+				}
+				k.Pix[y*b.Dx()+x] = 0
+				continue
+			}
+			n := colour.Coated.Pixel(colour.FromBytes(to[0], to[1], to[2]))
+			for j, v := range []float64{n.C, n.M, n.Y, n.K} {
+				k.Pix[4*(y*b.Dx()+x)+j] = uint8(v*2.55 + 0.5)
+			}
+		}
+	}
+	c.Inks = &k
+	return &c
 }

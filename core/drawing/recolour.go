@@ -78,7 +78,7 @@ func (g *Gradient) Recolour(f func(colour.Colour) colour.Colour) *Gradient {
 // premultiplied; f is asked once for each colour. Opacity stays.
 func (p *Picture) MapPixels(f func(rgb [3]uint8) [3]uint8) *Picture {
 	c := *p
-	c.Image = image.NewNRGBA(p.Image.Rect)
+	c.Image, c.Inks = image.NewNRGBA(p.Image.Rect), nil
 	known := map[[3]uint8][3]uint8{}
 	for i := 0; i < len(c.Image.Pix); i += 4 {
 		k := [3]uint8(p.Image.Pix[i : i+3])

@@ -355,12 +355,39 @@ func (j *job) checkPage(ctx context.Context, f recipe.File, v string, p readback
 	case len(x.Plates) > 0:
 		ink = onPlates
 	}
+	if inked := inkedPictures(art, cmyk); len(inked) > 0 {
+		missing := len(inked) - found(inked, inkedPictures(p.Drawing, cmyk))
+		cs.add("picture-inks", missing == 0, "%d of %d pictures have other inks than the master", missing, len(inked))
+	}
 	if f.Entry.Flat() {
 		if err := j.checkBare(ctx, v, f, p.Drawing, geom.Rect{X1: wpt, Y1: hpt}, cs); err != nil {
 			return err
 		}
 	}
 	return j.samePicture(ctx, v, f, p.Drawing, geom.Rect{X1: wpt, Y1: hpt}, ink, cs)
+}
+
+// inkedPictures lists the inks of a drawing's pictures that a file keeps: those of plates,
+// and in process inks all that the master declares.
+func inkedPictures(d *drawing.Drawing, cmyk bool) (out []*drawing.Inks) {
+	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
+		if p, ok := n.(*drawing.Picture); ok && p.Inks != nil && (cmyk || p.Inks.Spot.Spot != "") {
+			out = append(out, p.Inks)
+		}
+	})
+	return out
+}
+
+// found is how many of the inks are among others to the last sample.
+func found(inks, among []*drawing.Inks) (n int) {
+	for _, k := range inks {
+		if slices.ContainsFunc(among, func(o *drawing.Inks) bool {
+			return o.Spot.Spot == k.Spot.Spot && bytes.Equal(o.Pix, k.Pix)
+		}) {
+			n++
+		}
+	}
+	return n
 }
 
 // sameInks reports whether a page is painted with just the inks of the art:
@@ -373,9 +400,11 @@ func sameInks(x readback.Facts, art *drawing.Drawing, cmyk bool) bool {
 		if !ok { // only art as drawn, on a backing, has others
 			return true
 		}
-		if p.Colour.Spot != "" {
-			if !slices.Contains(plates, p.Colour.Spot) {
-				plates = append(plates, p.Colour.Spot)
+		if spots := p.Colour.Spots(); len(spots) > 0 {
+			for _, s := range spots {
+				if !slices.Contains(plates, s) {
+					plates = append(plates, s)
+				}
 			}
 			continue
 		}

@@ -103,6 +103,9 @@ func (j *job) guideInks(ctx context.Context, in Input, pg *guide.Page, vs []advi
 	}
 	for _, k := range inks {
 		x := guide.Ink{Hex: k.Colour.RGB.Hex(), Spot: k.Colour.Spot, Tint: k.Colour.Tint, CMYK: [4]float64{k.Build.C, k.Build.M, k.Build.Y, k.Build.K}}
+		if !k.Colour.Mix.IsZero() {
+			x.Spot = k.Colour.Mix.String()
+		}
 		x.RGB[0], x.RGB[1], x.RGB[2] = k.Colour.RGB.Bytes()
 		if k.Own { // words would be in one language
 			x.Name = k.Name

@@ -35,6 +35,9 @@ func (p *Plan) NamedInks(ctx context.Context) (out []NamedInk, err error) {
 			continue
 		}
 		k := NamedInk{Tone: t, Name: t.Colour.Spot, Build: p.Press.Print(t.Colour).Build}
+		if !t.Colour.Mix.IsZero() {
+			k.Name = t.Colour.Mix.String()
+		}
 		for _, m := range p.Inks {
 			if m.Paints(t.Colour) {
 				k.Name = m.Name

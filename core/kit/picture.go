@@ -8,7 +8,6 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
-	"dyekit/core/export/content"
 	"dyekit/core/geom"
 	"dyekit/core/raster"
 )
@@ -193,18 +192,20 @@ func draw(ctx context.Context, d *drawing.Drawing, box geom.Rect, w, h int) (*im
 // profile.
 func pressed(d *drawing.Drawing, press *colour.Press, ink inking) *drawing.Drawing {
 	swap := func(c colour.Colour) colour.Colour {
-		if ink == onPlates && c.Spot == "" {
+		if ink == onPlates && len(c.Spots()) == 0 {
 			return c
 		}
 		b, _ := c.Press()
-		if c.Spot != "" && c.Tint > 0 {
-			k := c.Tint / 100
-			b = colour.CMYK{C: b.C * k, M: b.M * k, Y: b.Y * k, K: b.K * k}
-		}
 		return colour.Screen(b.RGB())
 	}
-	if ink == onPlates { // gradients and pictures lie on none
-		return d.Recolour(drawing.Recolouring{Colour: swap, Gradient: drawing.Kept})
+	separated := func(p *drawing.Picture) *drawing.Picture { return separated(p, press) }
+	if ink == onPlates { // gradients lie on none
+		return d.Recolour(drawing.Recolouring{Colour: swap, Gradient: drawing.Kept, Picture: func(p *drawing.Picture) *drawing.Picture {
+			if p.Inks == nil || p.Inks.Spot.Spot == "" {
+				return p
+			}
+			return separated(p)
+		}})
 	}
 	return d.Recolour(drawing.Recolouring{
 		Colour: swap,
@@ -213,21 +214,20 @@ func pressed(d *drawing.Drawing, press *colour.Press, ink inking) *drawing.Drawi
 				return colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}.RGB()
 			})
 		},
-		Picture: func(p *drawing.Picture) *drawing.Picture { return separated(p, press) },
+		Picture: separated,
 	})
 }
 
 // separated is a picture in the builds that a file in process inks holds of it,
 // in 8 bits a plate, as pressed shows them.
 func separated(p *drawing.Picture, press *colour.Press) *drawing.Picture {
-	c := *p
-	c.Image = image.NewNRGBA(p.Image.Rect)
-	data, _ := content.Samples(p.Image, press)
-	for i := 0; i < len(c.Image.Pix); i += 4 {
-		k := data[i : i+4]
-		b := colour.CMYK{C: float64(k[0]) / 2.55, M: float64(k[1]) / 2.55, Y: float64(k[2]) / 2.55, K: float64(k[3]) / 2.55}
-		c.Image.Pix[i], c.Image.Pix[i+1], c.Image.Pix[i+2] = b.RGB().Bytes()
-		c.Image.Pix[i+3] = p.Image.Pix[i+3]
-	}
-	return &c
+	return p.Inked(press, func(k []float64) colour.RGB {
+		in := func(v float64) float64 {
+			if p.Inks == nil { // proposed, and written in bytes
+				v = math.Round(v*255) / 255
+			}
+			return v * 100
+		}
+		return colour.CMYK{C: in(k[0]), M: in(k[1]), Y: in(k[2]), K: in(k[3])}.RGB()
+	})
 }

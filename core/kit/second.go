@@ -149,7 +149,7 @@ func hasSpots(d *drawing.Drawing) (found bool) {
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		if s, ok := n.(*drawing.Shape); ok {
 			if p, ok := s.Paint.(drawing.Solid); ok {
-				found = found || p.Colour.Spot != ""
+				found = found || len(p.Colour.Spots()) > 0
 			}
 		}
 	})
@@ -188,6 +188,7 @@ func squared(d *drawing.Drawing, size float64) *drawing.Drawing {
 			return n
 		}
 		c := *p
+		c.Inks = nil
 		c.Image = image.NewNRGBA(image.Rect(0, 0, k*b.Dx(), k*b.Dy()))
 		for y := range k * b.Dy() {
 			for x := range k * b.Dx() {

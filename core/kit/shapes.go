@@ -235,6 +235,10 @@ func samePaint(got, want drawing.Paint, ink inking) string {
 		return ""
 	case !same:
 		return "it is painted with a gradient"
+	case !w.Colour.Mix.IsZero() && ink != onScreen:
+		if !sameMixture(g.Colour.Mix, w.Colour.Mix) {
+			return fmt.Sprintf("its plates are %v, not %v", g.Colour.Mix.Amounts(), w.Colour.Mix.Amounts())
+		}
 	case w.Colour.Spot != "" && ink != onScreen:
 		if g.Colour.Spot != w.Colour.Spot {
 			return fmt.Sprintf("it is on plate %q, not %q", g.Colour.Spot, w.Colour.Spot)
@@ -248,6 +252,23 @@ func samePaint(got, want drawing.Paint, ink inking) string {
 		return fmt.Sprintf("it is %s, not %s", g.Colour.RGB.Hex(), w.Colour.RGB.Hex())
 	}
 	return ""
+}
+
+// sameMixture compares plates, their tints and the build that stands for them, to within
+// what is written.
+func sameMixture(a, b colour.Mixture) bool {
+	const slack = 0.05 // percent
+	x, y := a.Amounts(), b.Amounts()
+	if len(x) != len(y) {
+		return false
+	}
+	for i := range x {
+		if x[i].Plate != y[i].Plate || math.Abs(x[i].Tint-y[i].Tint) > slack {
+			return false
+		}
+	}
+	p, q := a.Build(), b.Build()
+	return max(math.Abs(p.C-q.C), math.Abs(p.M-q.M), math.Abs(p.Y-q.Y), math.Abs(p.K-q.K)) <= slack
 }
 
 // off is the largest difference of a channel.

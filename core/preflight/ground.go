@@ -34,10 +34,8 @@ func bared(d *drawing.Drawing) (*drawing.Drawing, bool) {
 	if !ok {
 		return d, false
 	}
-	c := *p
-	c.Image = img
 	e := *d
-	e.Nodes = []drawing.Node{&c}
+	e.Nodes = []drawing.Node{p.Repainted(img)}
 	return &e, true
 }
 

@@ -74,63 +74,84 @@ type spotInk struct {
 // spotsOf lists the spot inks in the order in which they are painted.
 func spotsOf(d *drawing.Drawing) []spotInk {
 	var out []spotInk
+	add := func(name string, full colour.RGB) {
+		if !slices.ContainsFunc(out, func(x spotInk) bool { return x.name == name }) {
+			out = append(out, spotInk{name, full})
+		}
+	}
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
-		s, ok := n.(*drawing.Shape)
-		if !ok {
-			return
-		}
-		p, ok := s.Paint.(drawing.Solid)
-		if !ok || p.Colour.Spot == "" {
-			return
-		}
-		full := p.Colour.RGB
-		if t := p.Colour.Tint; t > 0 && t < 100 { // undo the mix with white paper
-			un := func(v float64) float64 { return min(1, max(0, 1-(1-v)*100/t)) }
-			full = colour.RGB{R: un(full.R), G: un(full.G), B: un(full.B)}
-		}
-		if !slices.ContainsFunc(out, func(x spotInk) bool { return x.name == p.Colour.Spot }) {
-			out = append(out, spotInk{p.Colour.Spot, full})
+		switch n := n.(type) {
+		case *drawing.Picture:
+			if n.Inks != nil && n.Inks.Spot.Spot != "" {
+				add(n.Inks.Spot.Spot, n.Inks.Spot.RGB)
+			}
+		case *drawing.Shape:
+			p, ok := n.Paint.(drawing.Solid)
+			if !ok {
+				return
+			}
+			if p.Colour.Spot != "" {
+				add(p.Colour.Spot, unmixed(p.Colour))
+			}
+			for i, k := range p.Colour.Mix.Amounts() {
+				if !colour.IsProcess(k.Plate) {
+					add(k.Plate, colour.Coated.Show(p.Colour.Mix.Full(i)))
+				}
+			}
 		}
 	})
 	return out
 }
 
-// repaint returns the drawing with other colours; gradients and pictures are
-// process work and go through f as white.
-func repaint(d *drawing.Drawing, f func(colour.Colour) colour.Colour, others bool) *drawing.Drawing {
-	r := drawing.Recolouring{Colour: f, Gradient: drawing.Kept}
-	if !others {
-		r.Gradient = func(*drawing.Gradient) drawing.Paint {
-			return drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
-		}
-		r.Picture = func(*drawing.Picture) *drawing.Picture { return nil }
+// unmixed is what the full ink of a tint looks like: without the white paper in it.
+func unmixed(c colour.Colour) colour.RGB {
+	t := c.Tint
+	if t <= 0 || t >= 100 {
+		return c.RGB
 	}
-	return d.Recolour(r)
+	un := func(v float64) float64 { return min(1, max(0, 1-(1-v)*100/t)) }
+	return colour.RGB{R: un(c.RGB.R), G: un(c.RGB.G), B: un(c.RGB.B)}
 }
 
-// withoutSpots paints spot inks as bare paper: the plates below are knocked
-// out under them.
+// withoutSpots paints spot inks as bare paper, as the plates below are knocked out under
+// them, and leaves of mixtures the process inks.
 func withoutSpots(d *drawing.Drawing) *drawing.Drawing {
-	return repaint(d, func(c colour.Colour) colour.Colour {
-		if c.Spot == "" {
-			return c
-		}
-		return colour.Colour{RGB: colour.White, Built: true}
-	}, true)
+	return d.Recolour(drawing.Recolouring{
+		Colour: func(c colour.Colour) colour.Colour {
+			if len(c.Spots()) == 0 {
+				return c
+			}
+			b := colour.CMYK{C: 100 * c.Of("Cyan"), M: 100 * c.Of("Magenta"), Y: 100 * c.Of("Yellow"), K: 100 * c.Of("Black")}
+			return colour.Colour{RGB: colour.White, Build: b, Built: true}
+		},
+		Gradient: drawing.Kept,
+		Picture: func(p *drawing.Picture) *drawing.Picture {
+			if p.Inks == nil || p.Inks.Spot.Spot == "" {
+				return p
+			}
+			return p.MapPixels(func([3]uint8) [3]uint8 { return [3]uint8{255, 255, 255} })
+		},
+	})
 }
 
-// onlySpot paints one spot ink as light by its tint, and all else black.
+// onlySpot paints one spot ink as light by its tint, and all else black: gradients and
+// pictures too, which are process work, but for those in the ink.
 func onlySpot(d *drawing.Drawing, name string) *drawing.Drawing {
-	return repaint(d, func(c colour.Colour) colour.Colour {
-		v := 0.0
-		if c.Spot == name {
-			v = 1
-			if c.Tint > 0 {
-				v = c.Tint / 100
+	return d.Recolour(drawing.Recolouring{
+		Colour: func(c colour.Colour) colour.Colour {
+			v := c.Of(name)
+			return colour.Screen(colour.RGB{R: v, G: v, B: v})
+		},
+		Gradient: func(*drawing.Gradient) drawing.Paint {
+			return drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
+		},
+		Picture: func(p *drawing.Picture) *drawing.Picture {
+			if p.Inks == nil || p.Inks.Spot.Spot != name {
+				return p.MapPixels(func([3]uint8) [3]uint8 { return [3]uint8{} })
 			}
-		}
-		return colour.Screen(colour.RGB{R: v, G: v, B: v})
-	}, false)
+			return p.Tints()
+		},
+	})
 }
 
 // MaxShift is the largest misregistration that is shown, in mm (common

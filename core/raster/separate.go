@@ -33,11 +33,7 @@ func plate(d *drawing.Drawing, press *colour.Press, pick func(k []float64) colou
 		Colour:   func(c colour.Colour) colour.Colour { return colour.Screen(pick(c.Inks(true))) },
 		Gradient: func(g *drawing.Gradient) drawing.Paint { return g.Inked(pick) },
 		Picture: func(p *drawing.Picture) *drawing.Picture {
-			return p.MapPixels(func(k [3]uint8) (v [3]uint8) {
-				b := press.Pixel(colour.FromBytes(k[0], k[1], k[2]))
-				v[0], v[1], v[2] = pick([]float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}).Bytes()
-				return v
-			})
+			return p.Inked(press, pick)
 		},
 	})
 }

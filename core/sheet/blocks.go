@@ -200,6 +200,9 @@ func Values(k Ink) []string {
 		}
 		out = append(out, s)
 	}
+	if m := k.Colour.Mix; !m.IsZero() {
+		out = append(out, "Plates "+m.String())
+	}
 	return out
 }
 

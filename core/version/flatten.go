@@ -288,6 +288,7 @@ type flatKey struct {
 	ink  colour.CMYK
 	spot string
 	tint float64
+	mix  colour.Mixture
 }
 
 func (f *flattening) label(in *planar.Set) int {
@@ -314,7 +315,7 @@ func (f *flattening) label(in *planar.Set) int {
 	} else {
 		c.Build, c.Built = f.mix(in, c.RGB), true
 	}
-	k := flatKey{spot: c.Spot, tint: c.Tint}
+	k := flatKey{spot: c.Spot, tint: c.Tint, mix: c.Mix}
 	k.seen[0], k.seen[1], k.seen[2] = c.RGB.Bytes()
 	if c.Built {
 		k.ink = colour.CMYK{C: math.Round(c.Build.C), M: math.Round(c.Build.M), Y: math.Round(c.Build.Y), K: math.Round(c.Build.K)}
@@ -347,9 +348,6 @@ func (f *flattening) mix(in *planar.Set, seen colour.RGB) colour.CMYK {
 	pass := func(pick func(b colour.CMYK) colour.RGB) raster.Pixel {
 		s := sight{in: in, look: func(t *tone) raster.Pixel {
 			b, _ := t.ink.Press()
-			if k := t.ink.Tint; t.ink.Spot != "" && k > 0 {
-				b = colour.CMYK{C: b.C * k / 100, M: b.M * k / 100, Y: b.Y * k / 100, K: b.K * k / 100}
-			}
 			return raster.NewPixel(pick(b), float64(t.pixel[3]))
 		}}
 		var p raster.Pixel

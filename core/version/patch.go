@@ -74,6 +74,9 @@ func (f *flattener) patch(run []drawing.Node, clip geom.Rect) ([]drawing.Node, e
 		}
 		p.Image = shown
 	}
+	if straight { // what keeps its colour keeps its inks
+		p.Inks = own.Repainted(p.Image).Inks
+	}
 	b := p.Image.Rect
 	outline = outline.Transform(p.To.Mul(geom.Scale(1/float64(b.Dx()), 1/float64(b.Dy()))))
 	p.Part = drawing.PartOf(run[0])

@@ -102,9 +102,7 @@ func MapInks(d *drawing.Drawing, inks []InkMapping) (*drawing.Drawing, error) {
 			return g.Recolour(func(c colour.Colour) colour.Colour { return unplated(swap(c)) })
 		},
 		Picture: func(p *drawing.Picture) *drawing.Picture {
-			c := *p
-			c.Image = tiePixels(p.Image, inks)
-			return &c
+			return p.Repainted(tiePixels(p.Image, inks))
 		},
 	}), nil
 }
@@ -138,7 +136,7 @@ func ForStock(d *drawing.Drawing, inks []InkMapping, stock string) *drawing.Draw
 
 // unplated is a colour without its plate: gradients are printed in process inks.
 func unplated(c colour.Colour) colour.Colour {
-	c.Spot, c.Tint = "", 0
+	c.Spot, c.Tint, c.Mix = "", 0, colour.Mixture{}
 	return c
 }
 

@@ -36,8 +36,11 @@ func (w *Snapshot) Needs() []Need {
 	var carry []*version.Ink // colours of the brand that white stands on
 	for _, t := range w.Tones {
 		if c := t.Colour.RGB; !t.Gradient && colour.Contrast(c, colour.White) >= 3 && len(carry) < 2 {
-			k := &version.Ink{Name: c.Hex(), RGB: c.Hex(), Spot: t.Colour.Spot}
-			if b := t.Colour.Build; t.Colour.Built {
+			k := &version.Ink{Name: c.Hex(), RGB: c.Hex()}
+			if b, _ := t.Colour.Press(); t.Colour.Built {
+				if b == t.Colour.Build { // the full ink
+					k.Spot = t.Colour.Spot
+				}
 				k.CMYK = &[4]float64{b.C, b.M, b.Y, b.K}
 			}
 			carry = append(carry, k)

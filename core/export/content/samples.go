@@ -4,21 +4,27 @@ import (
 	"image"
 
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
 )
 
-// Samples returns the picture's colours, three or four bytes a pixel, and its
-// opacity, one byte a pixel, or nil if it is opaque. Builds are proposed for a
-// press; without one the colours are those of the screen.
-func Samples(img *image.NRGBA, press *colour.Press) (data, mask []byte) {
+// Samples returns the picture's colours, n bytes a pixel, and its opacity, one
+// byte a pixel, or nil if it is opaque. A picture in a spot plate has its tints (n is
+// 1). Without a press the colours are those of the screen (3); with one they are
+// builds (4), those that the picture is declared in or those proposed for the press.
+func Samples(p *drawing.Picture, press *colour.Press) (data, mask []byte, n int) {
+	mask = opacity(p.Image)
+	switch {
+	case p.Inks != nil && p.Inks.Spot.Spot != "":
+		return p.Inks.Pix, mask, 1
+	case p.Inks != nil && press != nil:
+		return p.Inks.Pix, mask, 4
+	}
+	img := p.Image
 	b := img.Bounds()
 	memo := map[[3]uint8][4]byte{}
-	opaque := img.Opaque()
 	for y := range b.Dy() {
 		row := img.Pix[y*img.Stride : y*img.Stride+4*b.Dx()]
 		for i := 0; i < len(row); i += 4 {
-			if !opaque {
-				mask = append(mask, row[i+3])
-			}
 			if press == nil {
 				data = append(data, row[i:i+3]...)
 				continue
@@ -35,5 +41,22 @@ func Samples(img *image.NRGBA, press *colour.Press) (data, mask []byte) {
 			data = append(data, v[:]...)
 		}
 	}
-	return data, mask
+	if press != nil {
+		return data, mask, 4
+	}
+	return data, mask, 3
+}
+
+// opacity is that of each pixel, or nil if all are opaque.
+func opacity(img *image.NRGBA) (mask []byte) {
+	if img.Opaque() {
+		return nil
+	}
+	b := img.Bounds()
+	for y := range b.Dy() {
+		for row := img.Pix[y*img.Stride : y*img.Stride+4*b.Dx()]; len(row) > 0; row = row[4:] {
+			mask = append(mask, row[3])
+		}
+	}
+	return mask
 }

@@ -100,6 +100,16 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 		}
 		fmt.Fprintf(b, "/S%d{[/Separation %s/DeviceCMYK{%s}]setcolorspace setcolor}bind def\n", i+1, text(s.name), fn.String())
 	}
+	for i, m := range w.mixtures {
+		// Several plates at once are of level 3 (section 4.8.4); what knows none of it
+		// prints the build that stands for them.
+		var names strings.Builder
+		for _, a := range m.Amounts() {
+			names.WriteString(text(a.Plate) + "cvn ")
+		}
+		fn := content.TintTransform(m)
+		fmt.Fprintf(b, "/D%d{languagelevel 3 ge{[/DeviceN[%s]/DeviceCMYK%s]setcolorspace setcolor}{%s setcmykcolor}ifelse}bind def\n", i+1, strings.TrimSpace(names.String()), fn, strings.Trim(fn, "{}"))
+	}
 	b.WriteString("end\n%%EndProlog\n%%Page: 1 1\ndyekit begin\ngsave\n")
 	b.Write(w.Buf)
 	b.WriteString("grestore\nend\nshowpage\n%%Trailer\n%%EOF\n")
@@ -176,17 +186,22 @@ type spot struct {
 
 type writer struct {
 	*content.Writer
-	cmyk    bool
-	press   *colour.Press // of pictures; nil in RGB
-	level   int
-	spots   []spot
-	process map[string]bool
+	cmyk  bool
+	press *colour.Press // of pictures; nil in RGB
+	level int
+	spots []spot
+	// mixtures are colours of several plates.
+	mixtures []colour.Mixture
+	process  map[string]bool
 }
+
+// process are the inks of every press, in printing order.
+var process = []string{"Cyan", "Magenta", "Yellow", "Black"}
 
 // plates lists the process inks used, in printing order.
 func (w *writer) plates() []string {
 	var out []string
-	for _, n := range []string{"Cyan", "Magenta", "Yellow", "Black"} {
+	for _, n := range process {
 		if w.process[n] {
 			out = append(out, n)
 		}
@@ -252,21 +267,50 @@ func (w *writer) shape(s *drawing.Shape) error {
 }
 
 func (w *writer) colour(k colour.Colour) {
+	if !k.Mix.IsZero() {
+		w.Op(content.Tints(k.Mix) + " " + w.mixture(k.Mix))
+		return
+	}
 	if k.Spot == "" {
 		w.use(k.Inks(w.cmyk))
 		w.Colour(k, w.cmyk)
 		return
 	}
-	i := slices.IndexFunc(w.spots, func(s spot) bool { return s.name == k.Spot })
-	if i < 0 {
-		i = len(w.spots)
-		w.spots = append(w.spots, spot{k.Spot, k.Inks(true)})
-	}
 	t := k.Tint / 100
 	if k.Tint == 0 {
 		t = 1
 	}
-	w.Op(string(export.Number(nil, t, 4)) + fmt.Sprintf(" S%d", i+1))
+	w.Op(string(export.Number(nil, t, 4)) + " " + w.plate(k))
+}
+
+// mixture is the procedure that paints in the plates of a mixture, by their tints.
+func (w *writer) mixture(m colour.Mixture) string {
+	var inks [4]float64
+	for i, a := range m.Amounts() {
+		if k := slices.Index(process, a.Plate); k >= 0 {
+			inks[k] = a.Tint
+		} else {
+			w.plate(colour.Colour{Spot: a.Plate, Build: m.Full(i), Built: true})
+		}
+	}
+	w.use(inks[:])
+	i := slices.Index(w.mixtures, m)
+	if i < 0 {
+		i = len(w.mixtures)
+		w.mixtures = append(w.mixtures, m)
+	}
+	return fmt.Sprintf("D%d", i+1)
+}
+
+// plate is the procedure that paints in a tint of a spot ink.
+func (w *writer) plate(k colour.Colour) string {
+	i := slices.IndexFunc(w.spots, func(s spot) bool { return s.name == k.Spot })
+	if i < 0 {
+		i = len(w.spots)
+		b, _ := k.Full()
+		w.spots = append(w.spots, spot{k.Spot, []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}})
+	}
+	return fmt.Sprintf("S%d", i+1)
 }
 
 // gradient paints a shading in language level 3, and in level 2, which knows

@@ -17,13 +17,18 @@ import (
 
 // picture writes pixels as 7-bit text, packed as far as the language level can.
 func (w *writer) picture(p *drawing.Picture) error {
-	data, mask := content.Samples(p.Image, w.press)
+	data, mask, n := content.Samples(p, w.press)
 	if mask != nil || p.Alpha < 1 {
 		return export.Cannot("EPS has no transparency, and the picture has")
 	}
-	space, n := "/DeviceRGB", 3
-	if w.cmyk {
-		space, n = "/DeviceCMYK", 4
+	var space string
+	switch n {
+	case 1:
+		space = "1 " + w.plate(p.Inks.Spot)
+	case 3:
+		space = "/DeviceRGB setcolorspace"
+	case 4:
+		space = "/DeviceCMYK setcolorspace"
 		w.use([]float64{1, 1, 1, 1})
 	}
 	b := p.Image.Bounds()
@@ -33,7 +38,7 @@ func (w *writer) picture(p *drawing.Picture) error {
 	}
 	w.Op("q")
 	w.Matrix(w.To.Mul(p.To).Mul(geom.Affine{A: 1, D: -1, F: 1}))
-	w.Op(space + " setcolorspace")
+	w.Op(space)
 	decode := strings.TrimSpace(strings.Repeat("0 1 ", n))
 	w.Op(fmt.Sprintf("<</ImageType 1/Width %d/Height %d/BitsPerComponent 8/Decode[%s]/ImageMatrix[%d 0 0 %d 0 %d]/DataSource currentfile/ASCII85Decode filter%s filter>>image",
 		b.Dx(), b.Dy(), decode, b.Dx(), -b.Dy(), b.Dy(), filter))

@@ -70,6 +70,7 @@ type file struct {
 	oneBox  bool
 	// What was needed on any page.
 	translucent, spots bool
+	mixtures           map[colour.Mixture]string // their colour spaces
 }
 
 func (f *file) reserve() int {
@@ -270,25 +271,56 @@ func (c *canvas) colour(k colour.Colour) {
 		c.Buf = append(export.Number(c.Buf, k.RGB.R, 4), " g\n"...)
 		return
 	}
+	if !k.Mix.IsZero() {
+		c.file.spots = true
+		cs := c.res.name(&c.res.spaces, "S", c.file.mixture(k.Mix))
+		c.Op(cs + " cs " + content.Tints(k.Mix) + " scn")
+		return
+	}
 	if k.Spot == "" {
 		c.Colour(k, c.file.cmyk)
 		return
 	}
-	// Section 8.6.6.4: the plate, and for screens its process alternate,
-	// reached in a straight line from bare paper.
 	c.file.spots = true
-	full := k.Inks(true)
-	var b []byte
-	for _, v := range full {
-		b = append(export.Number(b, v, 4), ' ')
-	}
-	fn := "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[" + strings.TrimSpace(string(b)) + "]>>"
-	cs := c.res.name(&c.res.spaces, "S", "[/Separation"+Name(k.Spot)+"/DeviceCMYK"+fn+"]")
+	cs := c.res.name(&c.res.spaces, "S", plate(k))
 	t := k.Tint / 100
 	if k.Tint == 0 {
 		t = 1
 	}
 	c.Op(cs + " cs " + string(export.Number(nil, t, 4)) + " scn")
+}
+
+// plate is the colour space of a spot ink (section 8.6.6.4): the plate, and for screens
+// its process alternate, reached in a straight line from bare paper.
+func plate(k colour.Colour) string {
+	var b []byte
+	full, _ := k.Full()
+	for _, v := range []float64{full.C, full.M, full.Y, full.K} {
+		b = append(export.Number(b, v/100, 4), ' ')
+	}
+	return "[/Separation" + Name(k.Spot) + "/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[" + strings.TrimSpace(string(b)) + "]>>]"
+}
+
+// mixture is the colour space of several plates (section 8.6.6.5), each of which is also
+// told by itself, as PDF/A asks (19005-2, 6.2.4.4).
+func (f *file) mixture(m colour.Mixture) string {
+	if cs, ok := f.mixtures[m]; ok {
+		return cs
+	}
+	var names, single strings.Builder
+	for i, a := range m.Amounts() {
+		names.WriteString(Name(a.Plate))
+		if !colour.IsProcess(a.Plate) {
+			single.WriteString(Name(a.Plate) + plate(colour.Colour{Spot: a.Plate, Build: m.Full(i), Built: true}))
+		}
+	}
+	fn := f.stream("/FunctionType 4/Domain["+strings.Repeat("0 1 ", len(m.Amounts()))+"]/Range[0 1 0 1 0 1 0 1]", []byte(content.TintTransform(m)))
+	cs := "[/DeviceN[" + names.String() + "]/DeviceCMYK " + fn + "<</Colorants<<" + single.String() + ">>>>]"
+	if f.mixtures == nil {
+		f.mixtures = map[colour.Mixture]string{}
+	}
+	f.mixtures[m] = cs
+	return cs
 }
 
 // Name writes a name object (section 7.3.5).
@@ -398,8 +430,18 @@ func (c *canvas) picture(p *drawing.Picture) error {
 	if c.grey {
 		press = nil
 	}
-	data, mask := content.Samples(p.Image, press)
-	dict := size + "/ColorSpace" + c.space()
+	if c.grey { // the brightness of a mask is no ink
+		bare := *p
+		bare.Inks = nil
+		p = &bare
+	}
+	data, mask, n := content.Samples(p, press)
+	space := c.space()
+	if n == 1 {
+		c.file.spots = true
+		space = plate(p.Inks.Spot)
+	}
+	dict := size + "/ColorSpace" + space
 	if c.grey {
 		for i := range len(data) / 3 {
 			data[i] = data[3*i]

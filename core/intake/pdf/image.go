@@ -42,7 +42,7 @@ func (m *machine) drawImage(s *stream, from any) {
 			m.findings.Add(finding.Unsupported, finding.Warn, "a picture has another one that takes its place in print; the one that screens show was taken", m.layer, geom.Rect{})
 		}
 	}
-	img, err := m.image(s)
+	img, inks, err := m.image(s)
 	if errors.Is(err, errElsewhere) {
 		m.needs = "pictures"
 		return
@@ -54,7 +54,7 @@ func (m *machine) drawImage(s *stream, from any) {
 	if img == nil {
 		return
 	}
-	p := &drawing.Picture{Image: img, To: m.m.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.fillAlpha, Part: m.layer}
+	p := &drawing.Picture{Image: img, Inks: inks, To: m.m.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.fillAlpha, Part: m.layer}
 	if stencil, _ := m.file.get(s.dict["ImageMask"]).(bool); stencil && m.fill.space.pattern {
 		// A pattern seen through the stencil.
 		inner := &machine{reader: m.reader, state: m.state, res: m.res, start: m.start}
@@ -67,21 +67,22 @@ func (m *machine) drawImage(s *stream, from any) {
 	m.emit(p)
 }
 
-func (m *machine) image(s *stream) (*image.NRGBA, error) {
+// image reads a picture, and the inks that it is declared in if it is in some.
+func (m *machine) image(s *stream) (*image.NRGBA, *drawing.Inks, error) {
 	f := m.file
 	stencil, _ := f.get(s.dict["ImageMask"]).(bool)
 	raw, err := m.unpackImage(s, stencil)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	decode, _ := f.numbers(s.dict["Decode"])
 	if stencil {
-		return m.stencil(raw, decode), nil
+		return m.stencil(raw, decode), m.stencilInks(raw), nil
 	}
 	var cs *space
 	if o := s.dict["ColorSpace"]; o != nil {
 		if cs, err = m.space(o, m.res); err != nil || cs.pattern {
-			return nil, errSpace
+			return nil, nil, errSpace
 		}
 		if device, ok := o.(name); ok {
 			cs = m.namedImage(device, cs)
@@ -97,16 +98,19 @@ func (m *machine) image(s *stream) (*image.NRGBA, error) {
 		}
 	}
 	if cs == nil || cs.n != raw.n {
-		return nil, errors.New("it does not have the channels it says")
+		return nil, nil, errors.New("it does not have the channels it says")
 	}
-	m.pictured(cs, "a picture")
-	img := m.coloured(raw, cs, decode, s)
-	return m.alphaOf(img, s)
+	img, inks := m.coloured(raw, cs, decode, s)
+	m.pictured(cs, "a picture", inks)
+	return m.alphaOf(img, inks, s)
 }
 
-// pictured says that pixels do not keep the inks they are declared in.
-func (m *machine) pictured(cs *space, what string) {
+// pictured says what becomes of the inks that pixels are declared in.
+func (m *machine) pictured(cs *space, what string, kept *drawing.Inks) {
 	switch {
+	case kept != nil && kept.Spot.Spot == "" && cs != deviceGray:
+		m.findings.Add(finding.InksMixed, finding.Note, what+" is in process inks: screens show it as a press prints it, and print files keep its builds", m.layer, geom.Rect{})
+	case kept != nil:
 	case len(cs.plates) > 0:
 		m.findings.Add(finding.InksMixed, finding.Warn, fmt.Sprintf("%s is in the plate %s, which pixels do not keep here: it was taken as it is shown on a screen", what, list(cs.plates)), m.layer, geom.Rect{})
 	case cs != deviceGray && cs.colour(make([]float64, cs.n)).Built:
@@ -312,7 +316,8 @@ func (s *samples) each(late func() bool, f func(i int, v []uint64)) {
 }
 
 // coloured turns samples into screen colours.
-func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream) *image.NRGBA {
+// The inks are those of its pixels, if all of them are in process inks or in one plate.
+func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream) (*image.NRGBA, *drawing.Inks) {
 	img := image.NewNRGBA(image.Rect(0, 0, raw.w, raw.h))
 	if len(decode) < 2*raw.n {
 		decode = cs.decode
@@ -323,7 +328,10 @@ func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream)
 	top := float64(uint64(1)<<raw.bits - 1)
 	key, keyed := m.file.numbers(s.dict["Mask"])
 	keyed = keyed && len(key) >= 2*raw.n
-	type px [4]byte
+	type px struct {
+		shown, build [4]byte
+	}
+	inks := newInking(cs, raw.w*raw.h)
 	known := map[[4]uint64]px{}
 	w := make([]float64, raw.n)
 	raw.each(m.late, func(i int, v []uint64) {
@@ -332,7 +340,8 @@ func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream)
 		if short {
 			copy(k[:], v)
 			if c, ok := known[k]; ok {
-				copy(img.Pix[4*i:], c[:])
+				copy(img.Pix[4*i:], c.shown[:])
+				inks.put(i, c.build)
 				return
 			}
 		}
@@ -343,47 +352,50 @@ func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream)
 			}
 		}
 		var c px
-		c[0], c[1], c[2] = cs.colour(w).RGB.Bytes()
-		c[3] = 255
+		k0 := cs.colour(w)
+		c.shown[0], c.shown[1], c.shown[2] = k0.RGB.Bytes()
+		c.shown[3] = 255
+		c.build = inks.of(k0)
 		if keyed {
 			inside := true
 			for j := range v {
 				inside = inside && float64(v[j]) >= key[2*j] && float64(v[j]) <= key[2*j+1]
 			}
 			if inside {
-				c[3] = 0
+				c.shown[3] = 0
 			}
 		}
 		if short && len(known) < 1<<20 {
 			known[k] = c
 		}
-		copy(img.Pix[4*i:], c[:])
+		copy(img.Pix[4*i:], c.shown[:])
+		inks.put(i, c.build)
 	})
-	return img
+	return img, inks.done()
 }
 
 // alphaOf lays the image's mask over it (sections 8.9.6.3 and 11.6.5.3). Where
 // sizes differ, the larger one counts.
-func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
+func (m *machine) alphaOf(img *image.NRGBA, inks *drawing.Inks, s *stream) (*image.NRGBA, *drawing.Inks, error) {
 	f := m.file
 	soft, isSoft := f.get(s.dict["SMask"]).(*stream)
 	hard, isHard := f.get(s.dict["Mask"]).(*stream)
 	if !isSoft && !isHard {
-		return img, nil
+		return img, inks, nil
 	}
 	from := soft
 	if !isSoft {
 		from = hard
 	}
 	if m.unread(aPicture, from.dict) {
-		return img, nil
+		return img, inks, nil
 	}
 	raw, err := m.unpackImage(from, !isSoft)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if raw.n != 1 {
-		return nil, errors.New("its mask is not grey")
+		return nil, nil, errors.New("its mask is not grey")
 	}
 	decode, _ := f.numbers(from.dict["Decode"])
 	if len(decode) < 2 {
@@ -402,8 +414,9 @@ func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
 		size := image.Rect(0, 0, max(img.Rect.Dx(), mask.Rect.Dx()), max(img.Rect.Dy(), mask.Rect.Dy()))
 		if m.pixels += size.Dx() * size.Dy(); m.pixels > MaxPixels {
 			m.fail("the pictures on the page have more than %d megapixels together", MaxPixels/1_000_000)
-			return nil, m.err
+			return nil, nil, m.err
 		}
+		inks = scaledInks(inks, img.Rect, size)
 		big, bigMask := image.NewNRGBA(size), image.NewGray(size)
 		draw.BiLinear.Scale(big, size, img, img.Rect, draw.Src, nil)
 		draw.BiLinear.Scale(bigMask, size, mask, mask.Rect, draw.Src, nil)
@@ -412,6 +425,7 @@ func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
 	matte, hasMatte := f.numbers(from.dict["Matte"])
 	var back [3]float64
 	if hasMatte = hasMatte && isSoft; hasMatte {
+		inks = nil // its samples are mixed with another colour
 		if cs, err := m.space(s.dict["ColorSpace"], m.res); err == nil && cs.n == len(matte) {
 			c := cs.colour(matte).RGB
 			back = [3]float64{c.R, c.G, c.B}
@@ -427,5 +441,5 @@ func (m *machine) alphaOf(img *image.NRGBA, s *stream) (*image.NRGBA, error) {
 			}
 		}
 	}
-	return img, nil
+	return img, inks, nil
 }

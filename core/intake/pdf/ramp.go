@@ -53,14 +53,14 @@ func (m *machine) shading(o any) (*shading, error) {
 	case 2, 3:
 		return sh, m.ramped(sh, d, kind == 3, cs, fn)
 	case 1:
-		m.pictured(cs, "a field of colours")
+		m.pictured(cs, "a field of colours", nil)
 		return sh, m.byFunction(sh, d, cs, fn)
 	case 4, 5, 6, 7:
 		s, ok := f.get(o).(*stream)
 		if !ok {
 			return nil, errShading
 		}
-		m.pictured(cs, "a field of colours")
+		m.pictured(cs, "a field of colours", nil)
 		return sh, m.mesh(sh, s, kind, cs, fn)
 	}
 	return nil, errShading
@@ -94,9 +94,7 @@ func (m *machine) ramped(sh *shading, d dict, radial bool, cs *space, fn *functi
 		for i := range g.Stops {
 			s := &g.Stops[i].Colour
 			if s.Spot != "" {
-				b := s.Build
-				k := s.Tint / 100
-				s.Build = colour.CMYK{C: b.C * k, M: b.M * k, Y: b.Y * k, K: b.K * k}
+				s.Build, _ = s.Press()
 				s.Spot, s.Tint = "", 0
 			}
 		}

@@ -116,24 +116,37 @@ func TestInksAsDeclared(t *testing.T) {
 // Colours of several plates.
 func TestPlates(t *testing.T) {
 	const tint = "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 0]>>"
+	corner := func(full []bool) (k colour.CMYK) {
+		if full[0] {
+			k.M = 100
+		}
+		if full[1] {
+			k.Y = 100
+		}
+		return k
+	}
+	ember, _ := colour.NewMixture([]colour.Amount{{Plate: "Ember", Tint: 20}, {Plate: "Moor", Tint: 50}}, corner)
+	withBlack, _ := colour.NewMixture([]colour.Amount{{Plate: "Ember", Tint: 20}, {Plate: "Black", Tint: 50}}, corner)
 	for what, c := range map[string]struct {
 		space, v string
 		want     colour.Colour
 		mixed    bool
 	}{
-		"one":         {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "1", colour.Colour{Spot: "Ember Red", Tint: 100, Build: colour.CMYK{M: 80, Y: 20}}, false},
-		"none of it":  {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "0", colour.Colour{}, false},
-		"process":     {"[/DeviceN[/Cyan/Black]/DeviceCMYK FN]", ".5 .25", colour.Colour{Build: colour.CMYK{C: 50, K: 25}}, false},
-		"one of two":  {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", "0 .5", colour.Colour{Spot: "Moor", Tint: 50, Build: colour.CMYK{Y: 100}}, false},
-		"two":         {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", ".2 .5", colour.Colour{Build: colour.CMYK{M: 20, Y: 50}}, true},
-		"every plate": {"[/Separation/All/DeviceCMYK " + tint + "]", "1", colour.Colour{Build: colour.CMYK{K: 100}}, false},
+		"one":              {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "1", colour.Colour{Spot: "Ember Red", Tint: 100, Build: colour.CMYK{M: 80, Y: 20}}, false},
+		"none of it":       {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "0", colour.Colour{}, false},
+		"process":          {"[/DeviceN[/Cyan/Black]/DeviceCMYK FN]", ".5 .25", colour.Colour{Build: colour.CMYK{C: 50, K: 25}}, false},
+		"one of two":       {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", "0 .5", colour.Colour{Spot: "Moor", Tint: 50, Build: colour.CMYK{Y: 100}}, false},
+		"two":              {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", ".2 .5", colour.Colour{Build: colour.CMYK{M: 20, Y: 50}, Mix: ember}, false},
+		"one and black":    {"[/DeviceN[/Ember/Black]/DeviceCMYK FN]", ".2 .5", colour.Colour{Build: colour.CMYK{M: 20, Y: 50}, Mix: withBlack}, false},
+		"with every plate": {"[/DeviceN[/Ember/All]/DeviceCMYK FN]", ".2 .5", colour.Colour{Build: colour.CMYK{M: 20, Y: 50}}, true},
+		"every plate":      {"[/Separation/All/DeviceCMYK " + tint + "]", "1", colour.Colour{Build: colour.CMYK{K: 100}}, false},
 	} {
 		d := &doc{}
 		fn := d.stream("/FunctionType 4/Domain[0 1 0 1]/Range[0 1 0 1 0 1 0 1]", "{0 3 1 roll 0}")
 		data := d.file("", "/Resources<</ColorSpace<</S "+strings.ReplaceAll(c.space, "FN", fn)+">>>>", "/S cs "+c.v+" scn 0 0 50 50 re f")
 		page, fs := mustRead(t, data, Options{})
 		got := inks(page)[0]
-		if !got.Built || got.Build != c.want.Build || got.Spot != c.want.Spot || got.Tint != c.want.Tint {
+		if !got.Built || got.Build != c.want.Build || got.Spot != c.want.Spot || got.Tint != c.want.Tint || got.Mix != c.want.Mix {
 			t.Errorf("%s: %+v, want %+v", what, got, c.want)
 		}
 		if has(fs, finding.InksMixed, finding.Warn) != c.mixed {
@@ -229,16 +242,61 @@ func TestLayersAndInksBesideText(t *testing.T) {
 	}
 }
 
-// A picture in a plate is said not to keep it; one for screens says nothing.
-func TestPicturesInPlates(t *testing.T) {
+// Pictures keep the inks that they are declared in, to the last sample; those in several
+// plates are said to lose them. What is shown are the tints of the plates' alternates.
+func TestPicturesKeepTheirInks(t *testing.T) {
 	const tint = "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 0]>>"
-	for space, want := range map[string]finding.Severity{"[/Separation/Ember/DeviceCMYK " + tint + "]": finding.Warn, "[/Indexed[/Separation/Ember/DeviceCMYK " + tint + "]1<00ff>]": finding.Warn, "/DeviceGray": ""} {
+	ember := "[/Separation/Ember/DeviceCMYK " + tint + "]"
+	calculator := func(d *doc) string {
+		return d.stream("/FunctionType 4/Domain[0 1 0 1]/Range[0 1 0 1 0 1 0 1]", "{0 3 1 roll 0}")
+	}
+	for what, c := range map[string]struct {
+		space, data, more string
+		spot              string
+		want              string // samples of the inks; empty if they are lost or there are none
+		warns             bool
+	}{
+		"a plate":            {ember, "\x00\x01\x80\xff", "", "Ember", "\x00\x01\x80\xff", false},
+		"a plate turned":     {ember, "\x00\x01\x80\xff", "/Decode[1 0]", "Ember", "\xff\xfe\x7f\x00", false},
+		"a table of a plate": {"[/Indexed" + ember + "1<00c8>]", "\x00\x01\x01\x00", "", "Ember", "\x00\xc8\xc8\x00", false},
+		"process inks":       {"/DeviceCMYK", "\x00\x01\x02\x03\x10\x20\x30\x40\xff\xfe\xfd\xfc\x80\x81\x82\x83", "", "", "\x00\x01\x02\x03\x10\x20\x30\x40\xff\xfe\xfd\xfc\x80\x81\x82\x83", false},
+		"turned":             {"/DeviceCMYK", "\x00\x01\x02\x03\x10\x20\x30\x40\xff\xfe\xfd\xfc\x80\x81\x82\x83", "/Decode[1 0 1 0 1 0 1 0]", "", "\xff\xfe\xfd\xfc\xef\xdf\xcf\xbf\x00\x01\x02\x03\x7f\x7e\x7d\x7c", false},
+		"a table of builds":  {"[/Indexed/DeviceCMYK 1<0102030440506070>]", "\x01\x00\x00\x01", "", "", "\x40\x50\x60\x70\x01\x02\x03\x04\x01\x02\x03\x04\x40\x50\x60\x70", false},
+		"black by name":      {"[/Separation/Black/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 0 0 1]>>]", "\x00\x01\x80\xff", "", "", "\x00\x00\x00\x00\x00\x00\x00\x01\x00\x00\x00\x80\x00\x00\x00\xff", false},
+		"grey":               {"/DeviceGray", "\xff\xfe\x80\x00", "", "", "\x00\x00\x00\x00\x00\x00\x00\x01\x00\x00\x00\x7f\x00\x00\x00\xff", false},
+		"two plates":         {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", "\x10\x20\x30\x40\x50\x60\x70\x80", "", "", "", true},
+		"screen colours":     {"/DeviceRGB", "abcabcabcabc", "", "", "", false},
+		"a colour key":       {"/DeviceCMYK", "\x00\x01\x02\x03\x10\x20\x30\x40\xff\xfe\xfd\xfc\x80\x81\x82\x83", "/Mask[16 16 32 32 48 48 64 64]", "", "\x00\x01\x02\x03\x10\x20\x30\x40\xff\xfe\xfd\xfc\x80\x81\x82\x83", false},
+	} {
 		d := &doc{}
-		x := d.stream("/Subtype/Image/Width 2/Height 2/BitsPerComponent 8/ColorSpace"+space, "\x00\x01\x01\x00")
-		_, fs := mustRead(t, d.file("", "/Resources<</XObject<</I "+x+">>>>", "q 50 0 0 50 0 0 cm /I Do Q"), Options{})
-		if has(fs, finding.InksMixed, finding.Warn) != (want != "") {
-			t.Errorf("%s: %v", space, codes(fs))
+		x := d.stream("/Subtype/Image/Width 2/Height 2/BitsPerComponent 8/ColorSpace"+strings.ReplaceAll(c.space, "FN", calculator(d))+c.more, c.data)
+		page, fs := mustRead(t, d.file("", "/Resources<</XObject<</I "+x+">>>>", "q 50 0 0 50 0 0 cm /I Do Q"), Options{})
+		p := page.Nodes[0].(*drawing.Picture)
+		got, spot := "", ""
+		if p.Inks != nil {
+			got, spot = string(p.Inks.Pix), p.Inks.Spot.Spot
 		}
+		if got != c.want || spot != c.spot {
+			t.Errorf("%s: %q of %q, want %q of %q", what, got, spot, c.want, c.spot)
+		}
+		if has(fs, finding.InksMixed, finding.Warn) != c.warns {
+			t.Errorf("%s: %v", what, codes(fs))
+		}
+		if what == "a colour key" && (p.Image.Pix[3] != 255 || p.Image.Pix[7] != 0) {
+			t.Errorf("%s: opacity %d and %d", what, p.Image.Pix[3], p.Image.Pix[7])
+		}
+	}
+	// A stencil lies in the ink at hand, and a mask in another size scales the inks along.
+	page, _ := mustRead(t, (&doc{}).file("", "/Resources<</ColorSpace<</S"+ember+">>>>", "/S cs .5 scn q 20 0 0 20 0 0 cm BI /W 2 /H 1 /IM true /BPC 1 /F /AHx ID 40> EI Q"), Options{})
+	if k := page.Nodes[0].(*drawing.Picture).Inks; k == nil || k.Spot.Spot != "Ember" || string(k.Pix) != "\x80\x80" {
+		t.Errorf("a stencil: %+v", k)
+	}
+	d := &doc{}
+	mask := d.stream("/Subtype/Image/Width 4/Height 4/BitsPerComponent 8/ColorSpace/DeviceGray", strings.Repeat("\xff\x80", 8))
+	x := d.stream("/Subtype/Image/Width 1/Height 1/BitsPerComponent 8/ColorSpace/DeviceCMYK/SMask "+mask, "\x01\x02\x03\x04")
+	page, _ = mustRead(t, d.file("", "/Resources<</XObject<</I "+x+">>>>", "q 50 0 0 50 0 0 cm /I Do Q"), Options{})
+	if k := page.Nodes[0].(*drawing.Picture).Inks; k == nil || string(k.Pix) != strings.Repeat("\x01\x02\x03\x04", 16) {
+		t.Errorf("with a larger mask: %+v", k)
 	}
 }
 

@@ -369,6 +369,10 @@ func (m *machine) component(p *paint, args []any) {
 // mixed is a colour; that it mixes plates which cannot stay apart is said.
 func (m *machine) mixed(s *space, v []float64) colour.Colour {
 	if s.mixes != nil && s.mixes(v) {
+		if c, ok := s.mixture(v); ok {
+			m.findings.Add(finding.InksMixed, finding.Note, fmt.Sprintf("a colour is laid down in several plates (%v): PDF and EPS keep them apart, and all else has the build that the file gives for it", c.Mix), m.layer, geom.Rect{})
+			return c
+		}
 		m.findings.Add(finding.InksMixed, finding.Warn, fmt.Sprintf("a colour is mixed of the plates %s: it was taken as the process build or screen colour that the file gives for it", list(s.plates)), m.layer, geom.Rect{})
 	}
 	return s.colour(v)

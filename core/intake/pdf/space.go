@@ -24,7 +24,9 @@ type space struct {
 	// plates are the inks that a colour of several plates mixes, and nothing is
 	// one that leaves no mark.
 	plates  []string
+	ink     colour.Colour          // the full ink, where there is one plate and no other
 	mixes   func(v []float64) bool // tells that a colour has more than one of them
+	mixture func(v []float64) (c colour.Colour, ok bool)
 	nothing bool
 }
 
@@ -288,7 +290,7 @@ func (r *reader) indexedSpace(x array, res dict, depth int) (*space, error) {
 		return nil, errSpace
 	}
 	known := make([]*colour.Colour, high+1)
-	return &space{n: 1, initial: []float64{0}, indexed: true, decode: []float64{0, float64(high)}, plates: base.plates, colour: func(v []float64) colour.Colour {
+	return &space{n: 1, initial: []float64{0}, indexed: true, decode: []float64{0, float64(high)}, plates: base.plates, ink: base.ink, colour: func(v []float64) colour.Colour {
 		k := int(min(float64(high), max(0, v[0])))
 		if known[k] == nil {
 			w := make([]float64, base.n)
@@ -311,8 +313,8 @@ func (r *reader) indexedSpace(x array, res dict, depth int) (*space, error) {
 var process = map[string]int{"Cyan": 0, "Magenta": 1, "Yellow": 2, "Black": 3}
 
 // plates reads Separation and DeviceN (sections 8.6.6.4 and 8.6.6.5): a tint of
-// one plate is a spot ink, process inks by name are a build, and a mixture of
-// several spot inks is what its alternate says.
+// one plate is a spot ink, process inks by name are a build, and a mixture keeps up to
+// colour.MaxPlates plates; in pictures and ramps it is what its alternate says.
 func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (*space, error) {
 	f := r.file
 	alt, err := r.spaceAt(alternate, res, depth+1)
@@ -392,6 +394,37 @@ func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (
 		}
 		c.Spot, c.Tint = inks[spot], math.Round(level*1e4)/100
 		return c
+	}
+	s.mixture = func(v []float64) (c colour.Colour, ok bool) {
+		var amounts []colour.Amount
+		var at []int // of the plates, among those of the space
+		for i, ink := range inks {
+			switch {
+			case v[i] <= 0 || ink == "None":
+			case ink == "All":
+				return c, false
+			default:
+				amounts, at = append(amounts, colour.Amount{Plate: ink, Tint: math.Round(unit(v[i])*1e4) / 100}), append(at, i)
+			}
+		}
+		c = through(v)
+		c.Mix, ok = colour.NewMixture(amounts, func(full []bool) colour.CMYK {
+			w := make([]float64, n)
+			for i, f := range full {
+				if f {
+					w[at[i]] = 1
+				}
+			}
+			b, _ := through(w).Full()
+			return b
+		})
+		if ok {
+			c.Build, c.Built = c.Mix.Build(), true
+		}
+		return c, ok
+	}
+	if n == 1 {
+		s.ink = s.colour([]float64{1})
 	}
 	return s, nil
 }

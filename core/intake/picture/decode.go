@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"image"
-	"image/color"
 	"image/draw"
 	_ "image/gif" // formats that Decode knows
 	_ "image/jpeg"
@@ -20,6 +19,7 @@ import (
 
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/core/drawing"
 	"dyekit/core/tags"
 )
 
@@ -59,15 +59,6 @@ func Extent(data []byte) (w, h int, err error) {
 		return c.Height, c.Width, nil
 	}
 	return c.Width, c.Height, nil
-}
-
-// inked reports whether a picture is in process inks.
-func inked(data []byte) bool {
-	if c, _, err := image.DecodeConfig(bytes.NewReader(data)); err == nil {
-		return c.ColorModel == color.CMYKModel
-	}
-	c, err := cmyktiff.DecodeConfig(bytes.NewReader(data))
-	return err == nil && c.ColorModel == color.CMYKModel
 }
 
 // Pages is how many pictures a file holds that are seen one by one.
@@ -156,16 +147,32 @@ func meanInks(c *image.CMYK, to image.Rectangle) *image.CMYK {
 	return out
 }
 
-// decodePage is Decode of one page of several, from 1.
-func decodePage(data []byte, page int) (*image.NRGBA, error) {
+// decodePage is Decode of one page of several, from 1, and the process inks that its
+// pixels are declared in; nil for those of a screen.
+func decodePage(data []byte, page int) (*image.NRGBA, *drawing.Inks, error) {
 	if n := Pages(data); page > n {
-		return nil, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
+		return nil, nil, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
 	}
 	if page > 1 {
 		t := tags.Read(data)
 		data = t.Alone(t.Pages[page-1])
 	}
-	return Decode(data)
+	img, err := Samples(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	m := ReadMeta(data)
+	shown := Turned(seen(img, m), m.Turn)
+	c, ok := img.(*image.CMYK)
+	if !ok {
+		return shown, nil, nil
+	}
+	// Four channels are turned as a picture with opacity is.
+	as := image.NewNRGBA(image.Rect(0, 0, c.Rect.Dx(), c.Rect.Dy()))
+	for y := range c.Rect.Dy() {
+		copy(as.Pix[y*as.Stride:], c.Pix[y*c.Stride:][:4*c.Rect.Dx()])
+	}
+	return shown, &drawing.Inks{Pix: Turned(as, m.Turn).Pix}, nil
 }
 
 func decode(data []byte) (img image.Image, err error) {

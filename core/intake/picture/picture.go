@@ -29,7 +29,7 @@ type Options struct {
 // pixels is a finding; so is a plain ground that fills its corners. If it is to be
 // traced, the drawing is made of shapes.
 func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
-	img, err := decodePage(data, max(opt.Sheet, 1))
+	img, inks, err := decodePage(data, max(opt.Sheet, 1))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -39,15 +39,15 @@ func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, find
 	w, h := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
 	page := geom.Rect{X1: w, Y1: h}
 	d := &drawing.Drawing{Page: page, Nodes: []drawing.Node{
-		&drawing.Picture{Image: img, To: geom.Scale(w, h), Alpha: 1, Part: "picture"},
+		&drawing.Picture{Image: img, Inks: inks, To: geom.Scale(w, h), Alpha: 1, Part: "picture"},
 	}}
 	var fs finding.List
 	fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("the master is a picture of %.0f × %.0f px: it cannot be enlarged past that; one-ink versions are traced from it", w, h), "picture", page)
 	if w*h <= trace.MaxTraced {
 		fs[0].Mend = traceAsIs
 	}
-	if inked(data) {
-		fs.Add(finding.InksMixed, finding.Note, "the picture is in process inks: it is shown as the press of its profile prints it, and its builds are made anew for print files", "picture", page)
+	if inks != nil {
+		fs.Add(finding.InksMixed, finding.Note, "the picture is in process inks: screens show it as the press of its profile prints it, and print files keep its builds", "picture", page)
 	}
 	if c, ok := ground(img); ok {
 		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("the picture stands on a plain ground of %s: it makes a box on every page of another colour", c), "picture", page)

@@ -30,8 +30,10 @@ func (r noResources) shading(string) (*drawing.Gradient, []colour.CMYK, bool, er
 func (noResources) object(string, *machine) error { return errors.New("EPS has no objects") }
 
 var (
-	plateRE = regexp.MustCompile(`(?m)^/(S\d+)\{\[/Separation \((.*)\)/DeviceCMYK\{dup ([\d.]+) mul exch dup ([\d.]+) mul exch dup ([\d.]+) mul exch ([\d.]+) mul\}\]`)
-	imageRE = regexp.MustCompile(`/Width (\d+)/Height (\d+)/`)
+	plateRE     = regexp.MustCompile(`(?m)^/(S\d+)\{\[/Separation \((.*)\)/DeviceCMYK\{dup ([\d.]+) mul exch dup ([\d.]+) mul exch dup ([\d.]+) mul exch ([\d.]+) mul\}\]`)
+	mixtureRE   = regexp.MustCompile(`(?m)^/(D\d+)\{languagelevel 3 ge\{\[/DeviceN\[(.*)\]/DeviceCMYK\{([^{}]*)\}\]setcolorspace setcolor\}\{([^{}]*) setcmykcolor\}ifelse\}bind def$`)
+	plateNameRE = regexp.MustCompile(`\(((?:\\.|[^\\()])*)\)cvn`)
+	imageRE     = regexp.MustCompile(`/Width (\d+)/Height (\d+)/`)
 )
 
 // EPS reads a file and holds its comments to DSC 3.0: the header that says
@@ -81,7 +83,7 @@ func EPS(b []byte) (Page, error) {
 	if !ok {
 		return Page{}, errors.New("its page does not end")
 	}
-	m := &machine{state: state{ctm: geom.Affine{A: 1, D: -1, F: facts.H}, alpha: 1}, facts: &facts, res: noResources{}, spots: map[string]colour.Colour{}}
+	m := &machine{state: state{ctm: geom.Affine{A: 1, D: -1, F: facts.H}, alpha: 1}, facts: &facts, res: noResources{}, spots: map[string]colour.Colour{}, mixtures: map[string]mixture{}}
 	for _, p := range plateRE.FindAllStringSubmatch(prolog, -1) {
 		var v [4]float64
 		for i := range v {
@@ -93,12 +95,18 @@ func EPS(b []byte) (Page, error) {
 		c.Spot = unescaped(p[2])
 		m.spots[p[1]] = c
 	}
-	for {
-		before, rest, found := strings.Cut(body, "/DeviceRGB setcolorspace\n")
-		space := "/DeviceRGB"
-		if b2, r2, f2 := strings.Cut(body, "/DeviceCMYK setcolorspace\n"); f2 && (!found || len(b2) < len(before)) {
-			before, rest, found, space = b2, r2, true, "/DeviceCMYK"
+	for _, p := range mixtureRE.FindAllStringSubmatch(prolog, -1) {
+		if p[3] != p[4] {
+			return Page{}, errors.New("a mixture of plates is shown in two ways")
 		}
+		x := mixture{show: p[3]}
+		for _, n := range plateNameRE.FindAllStringSubmatch(p[2], -1) {
+			x.plates = append(x.plates, unescaped(n[1]))
+		}
+		m.mixtures[p[1]] = x
+	}
+	for {
+		before, rest, found := strings.Cut(body, "<</ImageType 1")
 		if err := m.epsTokens(before); err != nil {
 			return Page{}, err
 		}
@@ -110,7 +118,7 @@ func EPS(b []byte) (Page, error) {
 		if !ok || !ok2 {
 			return Page{}, errors.New("an image does not end")
 		}
-		if err := m.epsImage(head, data, space); err != nil {
+		if err := m.epsImage(head, data); err != nil {
 			return Page{}, err
 		}
 		body = after
@@ -177,7 +185,8 @@ func comment(s, name string) ([]float64, error) {
 	return v, nil
 }
 
-func (m *machine) epsImage(head, data, space string) error {
+// epsImage places an image in the colour space that was set before it.
+func (m *machine) epsImage(head, data string) error {
 	size := imageRE.FindStringSubmatch(head)
 	if size == nil {
 		return errors.New("an image does not say its size")
@@ -192,15 +201,7 @@ func (m *machine) epsImage(head, data, space string) error {
 	if err != nil {
 		return err
 	}
-	img, err := pixels(w, h, space, samples, nil)
-	if err != nil {
-		return err
-	}
-	if space == "/DeviceRGB" {
-		m.facts.RGB = true
-	}
-	m.picture(img)
-	return nil
+	return m.picture(w, h, m.space, m.spots[m.space], samples, nil)
 }
 
 // unpack undoes the filter of an image.

@@ -54,6 +54,8 @@ type machine struct {
 	res   resources
 	// spots maps resource or procedure names to plates.
 	spots map[string]colour.Colour
+	// mixtures maps them to colours of several plates.
+	mixtures map[string]mixture
 }
 
 // resources are looked up by a machine; EPS files have none.
@@ -146,9 +148,23 @@ func (m *machine) run(op string, args []string) error {
 		if v, err = num(6); err == nil {
 			m.ctm = m.ctm.Mul(geom.Affine{A: v[0], B: v[1], C: v[2], D: v[3], E: v[4], F: v[5]})
 		}
+	case "setcolorspace":
+		err = name(func(s string) error {
+			if s != "/DeviceRGB" && s != "/DeviceCMYK" {
+				return fmt.Errorf("the colour space %s is not one that is written here", s)
+			}
+			m.space = s
+			return nil
+		})
 	case "cs":
 		err = name(func(s string) error { m.space = s; return nil })
 	case "scn":
+		if x, ok := m.mixtures[m.space]; ok {
+			if v, err = num(len(x.plates)); err == nil {
+				m.fill, err = x.colour(v)
+			}
+			break
+		}
 		if v, err = num(1); err == nil {
 			err = m.spot(m.space, v[0])
 		}
@@ -159,8 +175,15 @@ func (m *machine) run(op string, args []string) error {
 	case "Do":
 		err = name(func(s string) error { return m.res.object(s, m) })
 	default:
+		if x, ok := m.mixtures[op]; ok {
+			if v, err = num(len(x.plates)); err == nil {
+				m.fill, err = x.colour(v)
+			}
+			break
+		}
 		if _, ok := m.spots[op]; ok {
 			if v, err = num(1); err == nil {
+				m.space = op
 				err = m.spot(op, v[0])
 			}
 			break
@@ -195,9 +218,11 @@ func Alternate(full colour.CMYK, tint float64) colour.RGB {
 // note records the ink a paint uses.
 func (m *machine) note(c colour.Colour) {
 	switch {
-	case c.Spot != "":
-		if !slices.Contains(m.facts.Plates, c.Spot) {
-			m.facts.Plates = append(m.facts.Plates, c.Spot)
+	case len(c.Spots()) > 0:
+		for _, s := range c.Spots() {
+			if !slices.Contains(m.facts.Plates, s) {
+				m.facts.Plates = append(m.facts.Plates, s)
+			}
 		}
 	case c.Built:
 		if !slices.Contains(m.facts.Builds, c.Build) {

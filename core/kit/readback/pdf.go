@@ -78,27 +78,63 @@ func (f *file) run(data []byte, res any, ctm geom.Affine, facts *Facts) ([]drawi
 	if fonts, ok := d["/Font"].(dict); ok {
 		facts.Fonts += len(fonts)
 	}
-	m := &machine{state: state{ctm: ctm, alpha: 1}, facts: facts, res: &pdfResources{f, d, facts, ctm}, spots: map[string]colour.Colour{}}
+	m := &machine{state: state{ctm: ctm, alpha: 1}, facts: facts, res: &pdfResources{f, d, facts, ctm}, spots: map[string]colour.Colour{}, mixtures: map[string]mixture{}}
 	if spaces, ok := d["/ColorSpace"].(dict); ok {
 		for name, o := range spaces {
-			l, ok := o.([]any)
-			if !ok || len(l) != 4 || l[0] != "/Separation" || l[2] != "/DeviceCMYK" {
-				return nil, fmt.Errorf("colour space %s is not a plate", name)
+			if l, ok := o.([]any); ok && len(l) > 0 && l[0] == "/DeviceN" {
+				m.mixtures[name], err = f.plates(l)
+			} else {
+				m.spots[name], err = plate(o)
 			}
-			fn, _ := l[3].(dict)
-			c1, ok := list(fn["/C1"])
-			if !ok || len(c1) != 4 {
-				return nil, fmt.Errorf("plate %s has no alternate", name)
+			if err != nil {
+				return nil, fmt.Errorf("colour space %s: %w", name, err)
 			}
-			s := built(c1)
-			s.Spot = l[1].(string)[1:]
-			m.spots[name] = s
 		}
 	}
 	if err := m.content(string(data)); err != nil {
 		return nil, err
 	}
 	return m.out.Nodes, nil
+}
+
+// plates is a colour space of several plates.
+func (f *file) plates(l []any) (mixture, error) {
+	broken := errors.New("it is no mixture of plates")
+	if len(l) != 5 || l[2] != "/DeviceCMYK" {
+		return mixture{}, broken
+	}
+	names, ok := l[1].([]any)
+	o, err := f.get(l[3])
+	fn, isStream := o.(*stream)
+	if !ok || err != nil || !isStream || fn.dict["/FunctionType"] != 4.0 {
+		return mixture{}, broken
+	}
+	x := mixture{show: strings.Trim(string(fn.data), "{}")}
+	for _, n := range names {
+		s, _ := n.(string)
+		if len(s) < 2 {
+			return mixture{}, broken
+		}
+		x.plates = append(x.plates, s[1:])
+	}
+	return x, nil
+}
+
+// plate is the full ink of a colour space that is a spot plate.
+func plate(o any) (colour.Colour, error) {
+	l, ok := o.([]any)
+	if !ok || len(l) != 4 || l[0] != "/Separation" || l[2] != "/DeviceCMYK" {
+		return colour.Colour{}, errors.New("it is not a plate")
+	}
+	fn, _ := l[3].(dict)
+	c1, ok := list(fn["/C1"])
+	name, named := l[1].(string)
+	if !ok || len(c1) != 4 || !named || name == "" {
+		return colour.Colour{}, errors.New("the plate has no name or no alternate")
+	}
+	c := built(c1)
+	c.Spot = name[1:]
+	return c, nil
 }
 
 type pdfResources struct {
@@ -252,7 +288,13 @@ func (r *pdfResources) object(name string, m *machine) error {
 	case "/Image":
 		w, _ := st.dict["/Width"].(float64)
 		h, _ := st.dict["/Height"].(float64)
-		space, _ := st.dict["/ColorSpace"].(string)
+		space, device := st.dict["/ColorSpace"].(string)
+		var spot colour.Colour
+		if !device {
+			if spot, err = plate(st.dict["/ColorSpace"]); err != nil {
+				return err
+			}
+		}
 		var mask []byte
 		if sm, ok := st.dict["/SMask"]; ok {
 			o, err := r.f.get(sm)
@@ -265,12 +307,7 @@ func (r *pdfResources) object(name string, m *machine) error {
 			}
 			mask = ms.data
 		}
-		img, err := pixels(int(w), int(h), space, st.data, mask)
-		if err != nil {
-			return err
-		}
-		r.facts.RGB = r.facts.RGB || space == "/DeviceRGB"
-		m.picture(img)
+		return m.picture(int(w), int(h), space, spot, st.data, mask)
 	default:
 		return fmt.Errorf("object %s is of an unknown kind", name)
 	}
@@ -278,40 +315,46 @@ func (r *pdfResources) object(name string, m *machine) error {
 }
 
 // picture places an image in the unit square, whose y grows upwards.
-func (m *machine) picture(img *image.NRGBA) {
-	m.facts.Images++
-	m.emit(&drawing.Picture{Image: img, To: m.ctm.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.alpha})
-}
-
-// pixels turns samples back into a picture.
-func pixels(w, h int, space string, data, mask []byte) (*image.NRGBA, error) {
+func (m *machine) picture(w, h int, space string, spot colour.Colour, data, mask []byte) error {
+	p := &drawing.Picture{To: m.ctm.Mul(geom.Affine{A: 1, D: -1, F: 1}), Alpha: m.alpha}
 	n := 3
-	switch space {
-	case "/DeviceCMYK":
-		n = 4
-	case "/DeviceGray":
+	switch {
+	case spot.Spot != "":
+		n, p.Inks = 1, &drawing.Inks{Spot: spot, Pix: data}
+	case space == "/DeviceCMYK":
+		n, p.Inks = 4, &drawing.Inks{Pix: data}
+	case space == "/DeviceGray":
 		n = 1
 	}
 	if w < 1 || h < 1 || len(data) != w*h*n || mask != nil && len(mask) != w*h {
-		return nil, errors.New("an image does not have the pixels it says")
+		return errors.New("an image does not have the pixels it says")
 	}
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for i := range w * h {
-		p := img.Pix[4*i : 4*i+4]
+		q := img.Pix[4*i : 4*i+4]
 		s := data[n*i : n*i+n]
-		switch n {
-		case 1:
-			p[0], p[1], p[2] = s[0], s[0], s[0]
-		case 4:
-			b := colour.CMYK{C: float64(s[0]) / 2.55, M: float64(s[1]) / 2.55, Y: float64(s[2]) / 2.55, K: float64(s[3]) / 2.55}
-			p[0], p[1], p[2] = b.RGB().Bytes()
+		switch {
+		case p.Inks != nil:
+			k := p.Inks.At(i)
+			q[0], q[1], q[2] = colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}.RGB().Bytes()
+		case n == 1:
+			q[0], q[1], q[2] = s[0], s[0], s[0]
 		default:
-			copy(p, s)
+			copy(q, s)
 		}
-		p[3] = 255
+		q[3] = 255
 		if mask != nil {
-			p[3] = mask[i]
+			q[3] = mask[i]
 		}
 	}
-	return img, nil
+	p.Image = img
+	m.facts.Images++
+	switch {
+	case spot.Spot != "":
+		m.note(spot)
+	case space == "/DeviceRGB":
+		m.facts.RGB = true
+	}
+	m.emit(p)
+	return nil
 }
