@@ -17,15 +17,9 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/go-text/typesetting/di"
 	"github.com/go-text/typesetting/font"
 	ot "github.com/go-text/typesetting/font/opentype"
 	"github.com/go-text/typesetting/font/opentype/tables"
-	"github.com/go-text/typesetting/language"
-	"github.com/go-text/typesetting/shaping"
-	"golang.org/x/image/math/fixed"
-
-	"dyekit/core/geom"
 )
 
 //go:embed shipped/*.ttf
@@ -45,6 +39,7 @@ type Face struct {
 	name   string // PostScript name
 	// Axes of a variable font.
 	weights, widths bool
+	setters         *setters
 }
 
 // A Style is what is asked of a family. The zero values of Weight and Width
@@ -198,7 +193,7 @@ func open(data []byte) (*Face, error) {
 		return nil, fmt.Errorf("font cannot be read: %w", err)
 	}
 	d := ft.Describe()
-	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft, file: data}
+	f := &Face{Family: d.Family, Italic: d.Aspect.Style == font.StyleItalic, Weight: float64(d.Aspect.Weight), Width: 100 * float64(d.Aspect.Stretch), font: ft, file: data, setters: new(setters)}
 	if raw, err := l.RawTable(ot.MustNewTag("name")); err == nil {
 		const postScript = 6
 		if names, _, err := tables.ParseName(raw); err == nil {
@@ -337,93 +332,4 @@ func (f *Face) Metrics(size float64) Metrics {
 		m.XHeight = size / 2
 	}
 	return m
-}
-
-// A Glyph is a shaped glyph. Lengths are in the units of the size asked for.
-type Glyph struct {
-	Path    geom.Path  // outline with its origin on the baseline, y down
-	Offset  geom.Point // to be added to the pen position
-	Advance float64
-	Rune    int // index of the first rune it stands for
-	Runes   int // how many runes it stands for, with its cluster
-}
-
-// Shape sets runes [from, to) of text in one direction at the given size and
-// weight and returns the glyphs in visual order. kern and ligatures follow
-// the font; ligate false turns ligatures off, as letter-spacing asks.
-func (f *Face) Shape(text []rune, from, to int, size float64, style Style, rtl, ligate bool) []Glyph {
-	face := font.NewFace(f.font)
-	style = style.full()
-	var axes []font.Variation
-	if f.weights {
-		axes = append(axes, font.Variation{Tag: ot.MustNewTag("wght"), Value: float32(style.Weight)})
-	}
-	if f.widths {
-		axes = append(axes, font.Variation{Tag: ot.MustNewTag("wdth"), Value: float32(style.Width)})
-	}
-	face.SetVariations(axes)
-	in := shaping.Input{
-		Text: text, RunStart: from, RunEnd: to, Face: face,
-		// Shaped at one unit of the size for each font unit, so that the
-		// 26.6 fixed point of the shaper loses nothing.
-		Size:      fixed.I(int(f.font.Upem())),
-		Script:    language.LookupScript(firstLetter(text[from:to])),
-		Direction: di.DirectionLTR, Language: language.NewLanguage("en"),
-	}
-	if rtl {
-		in.Direction = di.DirectionRTL
-	}
-	if !ligate {
-		in.FontFeatures = []shaping.FontFeature{{Tag: ot.MustNewTag("liga")}, {Tag: ot.MustNewTag("clig")}}
-	}
-	var sh shaping.HarfbuzzShaper
-	k := size / float64(f.font.Upem())
-	var out []Glyph
-	for _, g := range sh.Shape(in).Glyphs {
-		o := Glyph{
-			Advance: float64(g.Advance) / 64 * k,
-			Offset:  geom.Pt(float64(g.XOffset)/64*k, -float64(g.YOffset)/64*k),
-			Rune:    g.TextIndex(), Runes: g.RunesCount(),
-		}
-		if ol, ok := face.GlyphDataOutline(g.GlyphID); ok {
-			o.Path = outline(ol, k)
-		}
-		out = append(out, o)
-	}
-	return out
-}
-
-// firstLetter is the first rune that belongs to a script of its own.
-func firstLetter(text []rune) rune {
-	for _, r := range text {
-		if s := language.LookupScript(r); s != language.Common && s != language.Inherited {
-			return r
-		}
-	}
-	return 'a'
-}
-
-func outline(o font.GlyphOutline, k float64) geom.Path {
-	var p geom.Path
-	at := func(q ot.SegmentPoint) geom.Point { return geom.Pt(float64(q.X)*k, -float64(q.Y)*k) }
-	for _, s := range o.Segments {
-		a := s.Args
-		switch s.Op {
-		case ot.SegmentOpMoveTo:
-			if len(p) > 0 {
-				p.Close()
-			}
-			p.MoveTo(at(a[0]))
-		case ot.SegmentOpLineTo:
-			p.LineTo(at(a[0]))
-		case ot.SegmentOpQuadTo:
-			p.QuadTo(at(a[0]), at(a[1]))
-		case ot.SegmentOpCubeTo:
-			p.CubeTo(at(a[0]), at(a[1]), at(a[2]))
-		}
-	}
-	if len(p) > 0 {
-		p.Close()
-	}
-	return p
 }

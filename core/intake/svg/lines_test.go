@@ -51,7 +51,60 @@ func TestLinesLikeChromium(t *testing.T) {
 			all = append(all, browsed{line + ", " + dir, head + text})
 		}
 	}
-	pictures := inBrowser(t, b, all, face)
+	asChromium(t, b, all, face, set)
+}
+
+// noto is the folder of Debian's fonts-noto-core.
+const noto = "/usr/share/fonts/truetype/noto/"
+
+// Letters of some forty scripts stand, join and stack as Chromium sets them in the same
+// font: marks above and below, vowels before their consonant, cascades of Nastaliq.
+func TestScriptsLikeChromium(t *testing.T) {
+	lines, err := os.ReadFile("testdata/lines.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	set, faces, known := new(fonts.Set), "", map[string]bool{}
+	var all []browsed
+	for line := range strings.Lines(string(lines)) {
+		f := strings.Split(strings.TrimSpace(line), "\t")
+		if len(f) != 3 {
+			continue
+		}
+		if !known[f[1]] {
+			known[f[1]] = true
+			data, err := os.ReadFile(noto + f[1] + ".ttf")
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := set.AddAs(data, f[1]); err != nil {
+				t.Fatal(err)
+			}
+			faces += fmt.Sprintf(`@font-face{font-family:"%s";src:url(data:font/ttf;base64,%s)}`, f[1], base64.StdEncoding.EncodeToString(data))
+		}
+		rtl := strings.Contains("Arabic Hebrew Syriac Thaana NKo Adlam", f[0])
+		x, dir := 4, "ltr"
+		if rtl {
+			x, dir = 96, "rtl"
+		}
+		all = append(all, browsed{f[0] + ", " + f[1] + ", " + f[2], fmt.Sprintf(`<svg xmlns="http://www.w3.org/2000/svg" width="100" height="100" viewBox="0 0 100 100"><text x="%d" y="55" font-family="%s" font-size="14" text-rendering="geometricPrecision" direction="%s">%s</text></svg>`,
+			x, f[1], dir, strings.ReplaceAll(f[2], "&", "&amp;"))})
+	}
+	if len(all) < 160 || len(known) < 40 {
+		t.Fatalf("%d lines in %d fonts", len(all), len(known))
+	}
+	b, err := testkit.StartBrowser()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(b.Close)
+	asChromium(t, b, all, faces, set)
+}
+
+// asChromium holds lines of text to Chromium's pictures of them.
+func asChromium(t *testing.T, b *testkit.Browser, all []browsed, faces string, set *fonts.Set) {
+	t.Helper()
+	pictures := inBrowser(t, b, all, faces)
 	for i, x := range all {
 		d, fs, err := Read(context.Background(), []byte(x.svg), Options{Fonts: set})
 		if err != nil {

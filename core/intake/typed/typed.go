@@ -15,6 +15,9 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"golang.org/x/text/cases"
+	"golang.org/x/text/language"
+
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -164,11 +167,11 @@ func (l Line) check(year int) error {
 // words are the letters of a line as they are set.
 func (l Line) words(year int) []rune {
 	s := strings.ReplaceAll(l.Text, "{year}", strconv.Itoa(year))
-	switch l.Case {
+	switch l.Case { // of whole words: ß becomes SS, and a last Σ ς
 	case "upper":
-		s = strings.ToUpper(s)
+		s = cases.Upper(language.Und).String(s)
 	case "lower":
-		s = strings.ToLower(s)
+		s = cases.Lower(language.Und).String(s)
 	}
 	return []rune(s)
 }

@@ -137,3 +137,16 @@ func FuzzTyped(f *testing.F) {
 		}
 	})
 }
+
+// Capitals and small letters are those of whole words (Unicode's SpecialCasing.txt, the
+// entries that hold in every language).
+func TestCases(t *testing.T) {
+	for _, c := range []struct{ typed, how, want string }{
+		{"Straße", "upper", "STRASSE"}, {"ﬁord", "upper", "FIORD"}, {"ŉ", "upper", "ʼN"}, {"\u0390", "upper", "\u0399\u0308\u0301"}, {"և", "upper", "ԵՒ"},
+		{"ΟΔΟΣ ΣΑΣ", "lower", "οδος σας"}, {"ẞ", "lower", "ß"}, {"İ", "lower", "i̇"}, {"Öl & Ǆ", "lower", "öl & ǆ"}, {"Straße", "", "Straße"},
+	} {
+		if got := string(Line{Text: c.typed, Case: c.how}.words(1987)); got != c.want {
+			t.Errorf("%s %s: %q, want %q", c.typed, c.how, got, c.want)
+		}
+	}
+}
