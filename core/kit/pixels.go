@@ -20,11 +20,9 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/drawing"
-	"dyekit/core/export/png"
 	"dyekit/core/format"
 	"dyekit/core/kit/readback"
 	"dyekit/core/kit/witness"
-	"dyekit/core/raster"
 	"dyekit/core/recipe"
 )
 
@@ -177,17 +175,18 @@ func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *chec
 		if err != nil {
 			return err
 		}
-		cmy, black := raster.Plates(d, j.press(f.Entry), j.backing(f))
-		err = look(cmy.Drawing, f.W, func(x, y int) [4]uint8 {
+		cmy, black := witness.Plates(d, j.press(f.Entry))
+		b := j.backing(f)
+		err = look(cmy, f.W, func(x, y int) [4]uint8 {
 			i := p.PixOffset(x, y)
 			return [4]uint8{p.Pix[i], p.Pix[i+1], p.Pix[i+2], 255}
-		}, &cmy.Ground)
+		}, &colour.RGB{R: b.C / 100, G: b.M / 100, B: b.Y / 100})
 		if err != nil {
 			return err
 		}
-		return look(black.Drawing, f.W, func(x, y int) [4]uint8 {
+		return look(black, f.W, func(x, y int) [4]uint8 {
 			return [4]uint8{p.Pix[p.PixOffset(x, y)+3], 0, 0, 255}
-		}, &black.Ground)
+		}, &colour.RGB{R: b.K / 100})
 	}
 	if px.runs != nil {
 		return look(d, px.runs.W, px.runs.At, nil)
@@ -236,27 +235,6 @@ func profileOfJPEG(data []byte) (p []byte) {
 		at += 2 + n
 	}
 	return p
-}
-
-// checkPalette holds a file of so many colours, 0 for any, whose palette may lose
-// something to what was drawn, reduced in the same way, and says what was lost.
-func checkPalette(want *recipe.Palette, colours int, got, full *image.NRGBA, cs *checks) {
-	loss := png.Compare(full, got)
-	if colours == 0 {
-		cs.add("palette", want.Colors == 0, "none: 256 colours would be seen to lose some")
-		checkSame("picture", got, full, cs)
-		return
-	}
-	most := 256
-	if n := want.Colors; n > 0 {
-		most = n
-	}
-	cs.add("palette", colours <= most && (want.Colors > 0 || loss.Unseen()), "%d colours, ΔE00 %.2f on the mean, %.1f at most", colours, loss.Mean, loss.Most)
-	if loss == (png.Loss{}) {
-		checkSame("picture", got, full, cs)
-		return
-	}
-	cs.add("picture", bytes.Equal(png.Quantise(full, most).Pix, got.Pix), "the art in %d colours", most)
 }
 
 // checkICO opens an icon again: every size it must hold, each the picture of
