@@ -8,7 +8,6 @@ import (
 	"hash/crc32"
 	"image"
 	"io"
-	"regexp"
 	"slices"
 	"testing"
 
@@ -37,150 +36,28 @@ const faultyRecipe = `{"name":"faults","naming":"{brand}_{version}_{size}_{colou
 // picture, and none gets through. Every second line is told by name so that a
 // check that finds the wrong thing is seen too; "" is any.
 func TestChecksCatchWrongFiles(t *testing.T) {
-	ctx := context.Background()
-	in := Input{Master: []byte(faulty), MasterName: "x.svg", Brand: "Odd Kettle", Recipe: parse(t, faultyRecipe)}
-	p, err := NewPlan(ctx, in)
-	if err != nil {
-		t.Fatal(err)
-	}
-	j := newJob(in.Brand, p)
-	type made struct {
-		f    recipe.File
-		px   pixels
-		data []byte
-	}
-	all := map[string]made{}
-	for _, f := range p.Files {
-		data, px, err := j.make(ctx, f)
-		if err != nil {
-			t.Fatalf("%s: %v", f.Path, err)
-		}
-		cs, err := j.check(ctx, f, px, data)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if c, bad := failed(cs); bad {
-			t.Fatalf("%s is right and refused: %s: %s", f.Path, c.Name, c.Found)
-		}
-		all[f.Path] = made{f, px, data}
-	}
-	n := 0
-	judge := func(name string, f recipe.File, px pixels, data []byte, check string) {
-		t.Helper()
-		n++
-		cs, err := j.check(ctx, f, px, data)
-		if err != nil {
-			t.Fatal(err)
-		}
-		c, bad := failed(cs)
-		if !bad || check != "" && c.Name != check {
-			t.Errorf("%s: failed %v %q, want %q: %v", name, bad, c.Name, check, cs)
-		}
-	}
-	// file puts a fault into the bytes; picture into what is drawn, so that the
-	// file is a faithful copy of a wrong picture; plan into what is claimed.
-	file := func(name, path, check string, change func(b []byte) []byte) {
-		t.Helper()
-		m, ok := all[path]
-		if !ok {
-			t.Fatalf("no %s", path)
-		}
-		b := change(bytes.Clone(m.data))
-		if bytes.Equal(b, m.data) {
-			t.Fatalf("%s: nothing was changed", name)
-		}
-		judge(name, m.f, m.px, b, check)
-	}
-	text := func(name, path, check, old, other string) {
-		t.Helper()
-		file(name, path, check, func(b []byte) []byte {
-			loc := regexp.MustCompile(old).FindIndex(b)
-			if loc == nil {
-				t.Fatalf("%s: no %s in %s", name, old, path)
-			}
-			return append(append(bytes.Clone(b[:loc[0]]), other...), b[loc[1]:]...)
-		})
-	}
-	plan := func(name, path, check string, change func(f *recipe.File)) {
-		t.Helper()
-		m := all[path]
-		f := m.f
-		change(&f)
-		judge(name, f, m.px, m.data, check)
-	}
-	picture := func(name, path, check string, change func(img *image.NRGBA)) {
-		t.Helper()
-		m := all[path]
-		old := m.px.screen[0]
-		img := image.NewNRGBA(old.Rect)
-		copy(img.Pix, old.Pix)
-		change(img)
-		px := pixels{screen: []*image.NRGBA{img}}
-		data, err := export.Bytes(func(w io.Writer) error { return j.encode(ctx, w, m.f, px) })
-		if err != nil {
-			t.Fatal(err)
-		}
-		judge(name, m.f, px, data, check)
-	}
-	drawn := func(name, path string, change func(d *drawing.Drawing) *drawing.Drawing) {
-		t.Helper()
-		m := all[path]
-		other := newJob(in.Brand, p)
-		for k, v := range j.versions {
-			c := *v
-			if k == m.f.Versions[0] {
-				c.Drawing = change(c.Drawing)
-			}
-			other.versions[k] = &c
-		}
-		data, px, err := other.make(ctx, m.f)
-		if err != nil {
-			t.Fatal(err)
-		}
-		judge(name, m.f, px, data, "")
-	}
-	shape := func(i int, change func(s *drawing.Shape) drawing.Node) func(d *drawing.Drawing) *drawing.Drawing {
-		return func(d *drawing.Drawing) *drawing.Drawing {
-			k := -1
-			return d.Map(func(x drawing.Node) drawing.Node {
-				s, ok := x.(*drawing.Shape)
-				if !ok {
-					return x
-				}
-				if k++; k != i {
-					return x
-				}
-				c := *s
-				return change(&c)
-			})
-		}
-	}
-	gone := func(*drawing.Shape) drawing.Node { return nil }
-	moved := func(dx, dy float64) func(s *drawing.Shape) drawing.Node {
-		return func(s *drawing.Shape) drawing.Node {
-			s.Path = s.Path.Transform(geom.Translate(dx, dy))
-			return s
-		}
-	}
+	s := newSpoiler(t, Input{Master: []byte(faulty), MasterName: "x.svg", Brand: "Odd Kettle", Recipe: parse(t, faultyRecipe)})
+	j, all, ctx := s.job, s.all, context.Background()
+	judge, file, text, plan, picture, drawn := s.judge, s.file, s.text, s.plan, s.picture, s.drawn
 	const png, jpg, press, svg = "PNG/odd-kettle_colour_600_rgb.png", "JPEG/odd-kettle_colour_600_rgb.jpg", "JPEG/odd-kettle_colour_600_cmyk.jpg", "SVG/odd-kettle_colour_rgb.svg"
 	const pdf, rgb, eps = "PDF/odd-kettle_cmyk.pdf", "PDF/odd-kettle_colour_rgb.pdf", "EPS/odd-kettle_black_cmyk.eps"
 
 	// Parts and places, in every kind of file.
 	for _, path := range []string{png, jpg, press, "TIFF/odd-kettle_colour_300_rgb.tif", "WEBP/odd-kettle_colour_300_rgb.webp", "ICO/odd-kettle_colour_rgb.ico", svg, rgb} {
-		drawn("the square is gone: "+path, path, shape(1, gone))
-		drawn("the hole is filled: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node { s.Path = s.Path.Subpaths()[0]; return s }))
+		drawn("the square is gone: "+path, path, nth(1, gone))
+		drawn("the hole is filled: "+path, path, nth(1, func(s *drawing.Shape) drawing.Node { s.Path = s.Path.Subpaths()[0]; return s }))
 	}
 	for _, path := range []string{png, press, svg, rgb} {
-		drawn("one glyph is gone: "+path, path, shape(3, gone))
-		drawn("half a pixel aside: "+path, path, shape(1, moved(0.26, 0)))
-		drawn("the rule is reversed: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node { s.Rule = geom.NonZero; return s }))
-		drawn("one stop is gone: "+path, path, shape(0, func(s *drawing.Shape) drawing.Node {
+		drawn("one glyph is gone: "+path, path, nth(3, gone))
+		drawn("half a pixel aside: "+path, path, nth(1, moved(0.26, 0)))
+		drawn("the rule is reversed: "+path, path, nth(1, func(s *drawing.Shape) drawing.Node { s.Rule = geom.NonZero; return s }))
+		drawn("one stop is gone: "+path, path, nth(0, func(s *drawing.Shape) drawing.Node {
 			g := *s.Paint.(*drawing.Gradient)
 			g.Stops = []drawing.Stop{g.Stops[0], g.Stops[2]}
 			s.Paint = &g
 			return s
 		}))
-		drawn("another opacity: "+path, path, shape(2, func(s *drawing.Shape) drawing.Node {
+		drawn("another opacity: "+path, path, nth(2, func(s *drawing.Shape) drawing.Node {
 			if p, ok := s.Paint.(drawing.Solid); ok {
 				p.Alpha *= 0.8
 				s.Paint = p
@@ -189,7 +66,7 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		}))
 	}
 	for _, path := range []string{png, svg, rgb} {
-		drawn("a colour off by 3: "+path, path, shape(1, func(s *drawing.Shape) drawing.Node {
+		drawn("a colour off by 3: "+path, path, nth(1, func(s *drawing.Shape) drawing.Node {
 			s.Paint = drawing.Solid{Colour: colour.Screen(colour.FromBytes(0x1a+3, 0x5f, 0x7a)), Alpha: 1}
 			return s
 		}))
@@ -373,17 +250,10 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		}
 		return &c
 	}())
-	drawn("a shape aside in one ink", flatPNG, shape(0, moved(0.26, 0)))
-	// chunk changes the body of a chunk, with its check sum right again.
+	drawn("a shape aside in one ink", flatPNG, nth(0, moved(0.26, 0)))
 	chunk := func(name, check, kind string, change func(body []byte)) {
 		t.Helper()
-		file(name, flatPNG, check, func(b []byte) []byte {
-			i := bytes.Index(b, []byte(kind))
-			n := int(binary.BigEndian.Uint32(b[i-4:]))
-			change(b[i+4 : i+4+n])
-			binary.BigEndian.PutUint32(b[i+4+n:], crc32.ChecksumIEEE(b[i:i+4+n]))
-			return b
-		})
+		file(name, flatPNG, check, chunked(kind, change))
 	}
 	chunk("a colour of the palette a step off", "picture", "PLTE", func(b []byte) { b[len(b)-2]++ })
 	chunk("an opacity of the palette a step off", "picture", "tRNS", func(b []byte) { b[len(b)/2]++ })
@@ -411,8 +281,7 @@ func TestChecksCatchWrongFiles(t *testing.T) {
 		}
 		judge("one block of a JPEG a little off", m.f, m.px, data, "picture")
 	}()
-	if kinds := 60; n < kinds {
-		t.Errorf("%d faults, want %d", n, kinds)
+	if s.n < 84 {
+		t.Errorf("%d faults, want 84", s.n)
 	}
-	t.Logf("%d faults", n)
 }

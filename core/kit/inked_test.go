@@ -145,7 +145,7 @@ func TestColoursKeepTheirPlates(t *testing.T) {
 	calculator := func(proc string) string {
 		return fmt.Sprintf("<</FunctionType 4/Domain[0 1 0 1]/Range[0 1 0 1 0 1 0 1]/Length %d>>\nstream\n%s\nendstream", len(proc), proc)
 	}
-	master := pdfOf(side, `/Resources<</ColorSpace<</S[/Separation/Ember/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 .1]>>]
+	master := pdfOf(side, `/Resources<</ColorSpace<</S[/Separation/Ember/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[0 .8 .2 0]>>]
 		/D[/DeviceN[/Ember/Moor#20#283#29]/DeviceCMYK 5 0 R]/K[/DeviceN[/Ember/Black]/DeviceCMYK 6 0 R]>>>>`,
 		"/S cs .4 scn 0 12 12 12 re f /D cs .6 .25 scn 12 12 12 12 re f /K cs .3 .7 scn 0 0 12 12 re f .1 .2 .3 .4 k 12 0 12 12 re f",
 		calculator("{exch dup .8 mul exch .2 mul 0}"), calculator("{exch dup .8 mul exch .2 mul 3 -1 roll 0 4 1 roll}"))
@@ -189,7 +189,7 @@ func TestColoursKeepTheirPlates(t *testing.T) {
 				}
 				pix := img.(*image.CMYK)
 				// The middles of the four squares, by the functions of the master.
-				for at, k := range map[image.Point][4]float64{{6, 6}: {0, .32, .08, .04}, {18, 6}: {.25, .48, .12, 0}, {6, 18}: {0, .24, .06, .7}, {18, 18}: {.1, .2, .3, .4}} {
+				for at, k := range map[image.Point][4]float64{{6, 6}: {0, .32, .08, 0}, {18, 6}: {.25, .48, .12, 0}, {6, 18}: {0, .24, .06, .7}, {18, 18}: {.1, .2, .3, .4}} {
 					c := pix.CMYKAt(at.X, at.Y)
 					for j, v := range []uint8{c.C, c.M, c.Y, c.K} {
 						if d := float64(v) - 255*k[j]; d > 1.5 || d < -1.5 {

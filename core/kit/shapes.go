@@ -243,6 +243,9 @@ func samePaint(got, want drawing.Paint, ink inking) string {
 		if g.Colour.Spot != w.Colour.Spot {
 			return fmt.Sprintf("it is on plate %q, not %q", g.Colour.Spot, w.Colour.Spot)
 		}
+		if full, _ := w.Colour.Full(); math.Abs(g.Colour.Of(w.Colour.Spot)-w.Colour.Of(w.Colour.Spot)) > tintSlack || !near(g.Colour.Build, full) {
+			return fmt.Sprintf("it is %.4g %% of a plate shown as %v, not %.4g %% of %v", g.Colour.Tint, g.Colour.Build, w.Colour.Tint, full)
+		}
 	case ink == onPress:
 		b, _ := w.Colour.Press()
 		if !near(g.Colour.Build, b) {
@@ -253,6 +256,10 @@ func samePaint(got, want drawing.Paint, ink inking) string {
 	}
 	return ""
 }
+
+// tintSlack is how far a tint may be off, as a share of the full ink: four decimals are
+// written.
+const tintSlack = 0.6e-4
 
 // sameMixture compares plates, their tints and the build that stands for them, to within
 // what is written.

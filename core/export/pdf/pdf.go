@@ -71,6 +71,8 @@ type file struct {
 	// What was needed on any page.
 	translucent, spots bool
 	mixtures           map[colour.Mixture]string // their colour spaces
+	plates             map[string]string         // those of single plates
+	twofold            string                    // a plate that is shown in two ways
 }
 
 func (f *file) reserve() int {
@@ -272,7 +274,6 @@ func (c *canvas) colour(k colour.Colour) {
 		return
 	}
 	if !k.Mix.IsZero() {
-		c.file.spots = true
 		cs := c.res.name(&c.res.spaces, "S", c.file.mixture(k.Mix))
 		c.Op(cs + " cs " + content.Tints(k.Mix) + " scn")
 		return
@@ -281,8 +282,7 @@ func (c *canvas) colour(k colour.Colour) {
 		c.Colour(k, c.file.cmyk)
 		return
 	}
-	c.file.spots = true
-	cs := c.res.name(&c.res.spaces, "S", plate(k))
+	cs := c.res.name(&c.res.spaces, "S", c.file.plate(k))
 	t := k.Tint / 100
 	if k.Tint == 0 {
 		t = 1
@@ -292,13 +292,22 @@ func (c *canvas) colour(k colour.Colour) {
 
 // plate is the colour space of a spot ink (section 8.6.6.4): the plate, and for screens
 // its process alternate, reached in a straight line from bare paper.
-func plate(k colour.Colour) string {
+func (f *file) plate(k colour.Colour) string {
+	f.spots = true
 	var b []byte
 	full, _ := k.Full()
 	for _, v := range []float64{full.C, full.M, full.Y, full.K} {
 		b = append(export.Number(b, v/100, 4), ' ')
 	}
-	return "[/Separation" + Name(k.Spot) + "/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[" + strings.TrimSpace(string(b)) + "]>>]"
+	cs := "[/Separation" + Name(k.Spot) + "/DeviceCMYK<</FunctionType 2/Domain[0 1]/N 1/C0[0 0 0 0]/C1[" + strings.TrimSpace(string(b)) + "]>>]"
+	if f.plates == nil {
+		f.plates = map[string]string{}
+	}
+	if was, known := f.plates[k.Spot]; known && was != cs {
+		f.twofold = k.Spot
+	}
+	f.plates[k.Spot] = cs
+	return cs
 }
 
 // mixture is the colour space of several plates (section 8.6.6.5), each of which is also
@@ -311,7 +320,7 @@ func (f *file) mixture(m colour.Mixture) string {
 	for i, a := range m.Amounts() {
 		names.WriteString(Name(a.Plate))
 		if !colour.IsProcess(a.Plate) {
-			single.WriteString(Name(a.Plate) + plate(colour.Colour{Spot: a.Plate, Build: m.Full(i), Built: true}))
+			single.WriteString(Name(a.Plate) + f.plate(colour.Colour{Spot: a.Plate, Build: m.Full(i), Built: true}))
 		}
 	}
 	fn := f.stream("/FunctionType 4/Domain["+strings.Repeat("0 1 ", len(m.Amounts()))+"]/Range[0 1 0 1 0 1 0 1]", []byte(content.TintTransform(m)))
@@ -438,8 +447,7 @@ func (c *canvas) picture(p *drawing.Picture) error {
 	data, mask, n := content.Samples(p, press)
 	space := c.space()
 	if n == 1 {
-		c.file.spots = true
-		space = plate(p.Inks.Spot)
+		space = c.file.plate(p.Inks.Spot)
 	}
 	dict := size + "/ColorSpace" + space
 	if c.grey {

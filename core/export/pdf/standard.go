@@ -116,6 +116,8 @@ func (f *file) check(o Options) error {
 		return export.Cannot(s.name + " is made of process and spot inks, not of screen colours")
 	case s.opaque && f.translucent:
 		return export.Cannot(s.name + " knows no translucency")
+	case o.Standard == format.A2b && f.twofold != "": // 19005-2, 6.2.4.4
+		return export.Cannot(fmt.Sprintf("the plate %s is shown by two builds, and %s allows one", f.twofold, s.name))
 	case o.Standard == format.A2b && !f.cmyk && f.spots:
 		return export.Cannot("a spot ink beside screen colours has no place in " + s.name)
 	}

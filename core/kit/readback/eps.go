@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -126,6 +127,9 @@ func EPS(b []byte) (Page, error) {
 	if len(m.saved) > 0 {
 		return Page{}, errors.New("gsave without grestore")
 	}
+	if err := m.told(s); err != nil {
+		return Page{}, err
+	}
 	page := geom.Rect{X1: facts.W, Y1: facts.H}
 	return Page{&drawing.Drawing{Page: page, Nodes: m.out.Nodes}, facts}, nil
 }
@@ -183,6 +187,69 @@ func comment(s, name string) ([]float64, error) {
 		}
 	}
 	return v, nil
+}
+
+// told holds the inks that the head tells (DSC 3.0, section 5.2 and EPSF 3.0) to those that
+// are painted with.
+func (m *machine) told(s string) error {
+	head, _, _ := strings.Cut(s, "\n%%EndComments")
+	var process []string
+	plates, key := map[string]string{}, ""
+	custom := map[string]bool{}
+	for line := range strings.Lines(head) {
+		k, v, _ := strings.Cut(strings.TrimSpace(line), " ")
+		if k == "%%+" {
+			k = key
+		}
+		switch key = k; k {
+		case "%%DocumentProcessColors:":
+			process = strings.Fields(v)
+		case "%%DocumentCustomColors:":
+			custom[v] = true
+		case "%%CMYKCustomColor:":
+			if f := strings.SplitN(v, " ", 5); len(f) == 5 {
+				plates[f[4]] = strings.Join(f[:4], " ")
+			}
+		}
+	}
+	var inks [4]float64
+	add := func(b colour.CMYK) {
+		for i, v := range [4]float64{b.C, b.M, b.Y, b.K} {
+			inks[i] = max(inks[i], v)
+		}
+	}
+	for _, b := range m.facts.Builds {
+		add(b)
+	}
+	add(m.facts.process)
+	var want []string
+	for i, n := range []string{"Cyan", "Magenta", "Yellow", "Black"} {
+		if inks[i] > 0 {
+			want = append(want, n)
+		}
+	}
+	if !slices.Equal(process, want) {
+		return fmt.Errorf("its head tells the process inks %v, and it is painted with %v", process, want)
+	}
+	if len(custom) != len(m.facts.Plates) || len(plates) != len(m.facts.Plates) {
+		return fmt.Errorf("its head tells %d plates, and it is painted with %d", len(custom), len(m.facts.Plates))
+	}
+	for name, build := range plates {
+		i := slices.IndexFunc(m.facts.Plates, func(p string) bool { return strings.HasPrefix("("+p, strings.TrimSuffix(unescaped(name), ")")) })
+		if i < 0 || !custom[name] {
+			return fmt.Errorf("its head tells a plate %s that it is not painted with", name)
+		}
+		var v [4]float64
+		if _, err := fmt.Sscan(build, &v[0], &v[1], &v[2], &v[3]); err != nil || !slices.ContainsFunc(m.facts.alternates[m.facts.Plates[i]], func(k colour.CMYK) bool { return nearly(k, built(v[:]).Build) }) {
+			return fmt.Errorf("its head shows the plate %s by another build than the page", name)
+		}
+	}
+	return nil
+}
+
+// nearly compares builds to within the decimals that are written.
+func nearly(a, b colour.CMYK) bool {
+	return max(math.Abs(a.C-b.C), math.Abs(a.M-b.M), math.Abs(a.Y-b.Y), math.Abs(a.K-b.K)) < 0.02
 }
 
 // epsImage places an image in the colour space that was set before it.

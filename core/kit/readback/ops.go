@@ -24,6 +24,11 @@ type Facts struct {
 	Plates []string // spot plates
 	Fonts  int
 	Images int
+
+	// process are the most of each process ink of mixtures and pictures, and alternates the
+	// builds of the full plates.
+	process    colour.CMYK
+	alternates map[string][]colour.CMYK
 }
 
 // A Page is one page read back: page units are points, y down.
@@ -217,8 +222,29 @@ func Alternate(full colour.CMYK, tint float64) colour.RGB {
 
 // note records the ink a paint uses.
 func (m *machine) note(c colour.Colour) {
+	if m.facts.alternates == nil {
+		m.facts.alternates = map[string][]colour.CMYK{}
+	}
 	switch {
 	case len(c.Spots()) > 0:
+		if c.Spot != "" {
+			m.facts.alternates[c.Spot] = append(m.facts.alternates[c.Spot], c.Build)
+		}
+		k := &m.facts.process
+		for i, a := range c.Mix.Amounts() {
+			switch a.Plate {
+			case "Cyan":
+				k.C = max(k.C, a.Tint)
+			case "Magenta":
+				k.M = max(k.M, a.Tint)
+			case "Yellow":
+				k.Y = max(k.Y, a.Tint)
+			case "Black":
+				k.K = max(k.K, a.Tint)
+			default:
+				m.facts.alternates[a.Plate] = append(m.facts.alternates[a.Plate], c.Mix.Full(i))
+			}
+		}
 		for _, s := range c.Spots() {
 			if !slices.Contains(m.facts.Plates, s) {
 				m.facts.Plates = append(m.facts.Plates, s)

@@ -352,6 +352,8 @@ func (m *machine) picture(w, h int, space string, spot colour.Colour, data, mask
 	switch {
 	case spot.Spot != "":
 		m.note(spot)
+	case space == "/DeviceCMYK":
+		m.facts.process = colour.CMYK{C: 100, M: 100, Y: 100, K: 100}
 	case space == "/DeviceRGB":
 		m.facts.RGB = true
 	}

@@ -89,6 +89,10 @@ func (p *PNG) chunk(name string, body []byte) error {
 		if p.samples() == 0 || p.depth != 8 && !indexed {
 			return fmt.Errorf("colour type %d of %d bits is not written here", p.kind, p.depth)
 		}
+	case "sRGB":
+		if len(body) != 1 || body[0] != 0 { // perceptual
+			return errPNG
+		}
 	case "pHYs":
 		if len(body) != 9 || body[8] != 1 {
 			return errPNG

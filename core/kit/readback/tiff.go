@@ -55,6 +55,9 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 			data = b[p : p+n*size]
 		}
 		if kind == 7 {
+			if tag != 34675 || out.Profile != nil {
+				return nil, fmt.Errorf("tag %d is not one that is written here", tag)
+			}
 			out.Profile = data[:n]
 			continue
 		}
@@ -65,9 +68,14 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 			case 4:
 				values[tag] = append(values[tag], int(le.Uint32(data[4*k:])))
 			case 5:
-				if tag == 282 && le.Uint32(data[4:]) != 0 {
-					out.PPI = float64(le.Uint32(data)) / float64(le.Uint32(data[4:]))
+				if tag != 282 && tag != 283 || le.Uint32(data[4:]) == 0 {
+					return nil, fmt.Errorf("tag %d is no resolution", tag)
 				}
+				ppi := float64(le.Uint32(data)) / float64(le.Uint32(data[4:]))
+				if tag == 283 && ppi != out.PPI {
+					return nil, errors.New("its resolution differs across and down")
+				}
+				out.PPI = ppi
 			}
 		}
 	}
@@ -80,6 +88,16 @@ func ReadTIFF(b []byte) (*TIFF, error) {
 	w, h, n := one(256), one(257), one(277)
 	if w < 1 || h < 1 || n < 3 || n > 4 || w*h*n > maxPixels || one(317) != 2 || len(values[273]) != len(values[279]) {
 		return nil, errors.New("its size or layout is not one we write")
+	}
+	// What readers need beside: samples of 8 bits, a pixel's together, inches, the usual
+	// inks, the right way up.
+	for _, v := range values[258] {
+		if v != 8 {
+			return nil, fmt.Errorf("a sample has %d bits", v)
+		}
+	}
+	if len(values[258]) != n || one(284) != 1 || out.PPI > 0 && one(296) != 2 || one(262) == 5 && one(332) != 1 || one(274) > 1 {
+		return nil, errors.New("its samples, unit of length or inks are not those we write")
 	}
 	raw := make([]byte, w*h*n)
 	filled := 0
