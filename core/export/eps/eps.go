@@ -61,10 +61,10 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 	}
 	b := bufio.NewWriter(dst)
 	b.WriteString("%!PS-Adobe-3.0 EPSF-3.0\n")
-	// What is rounded outwards is what the file says: 60.00001 pt is 60.
-	outwards := func(v float64) int { return int(math.Ceil(math.Round(v*1e4) / 1e4)) }
-	fmt.Fprintf(b, "%%%%BoundingBox: 0 0 %d %d\n", outwards(width), outwards(height))
-	fmt.Fprintf(b, "%%%%HiResBoundingBox: 0 0 %s\n", export.Sides(width, height))
+	sides := export.Sides(width, height)
+	w0, h0 := outwards(sides)
+	fmt.Fprintf(b, "%%%%BoundingBox: 0 0 %d %d\n", w0, h0)
+	fmt.Fprintf(b, "%%%%HiResBoundingBox: 0 0 %s\n", sides)
 	fmt.Fprintf(b, "%%%%Title: %s\n%%%%Creator: (Dye Kit)\n", said(o.Title))
 	fmt.Fprintf(b, "%%%%LanguageLevel: %d\n%%%%Pages: 1\n%%%%DocumentData: Clean7Bit\n", o.Level)
 	if len(w.process) > 0 {
@@ -114,6 +114,16 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 	b.Write(w.Buf)
 	b.WriteString("grestore\nend\nshowpage\n%%Trailer\n%%EOF\n")
 	return b.Flush()
+}
+
+// noise is how much of a point makes no further whole one: 60.0001 pt are 60.
+const noise = 1e-4
+
+// outwards are the sides of a box in whole points, from those that the file says.
+func outwards(sides string) (w, h int) {
+	var x, y float64
+	fmt.Sscan(sides, &x, &y) // numbers that were written here
+	return int(math.Ceil(x - noise)), int(math.Ceil(y - noise))
 }
 
 // preview writes grey samples as comments, white being 0 (section 6.1).

@@ -14,6 +14,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
+	"dyekit/core/kit/readback"
 )
 
 // page is a disc on a frame of w × h px.
@@ -71,6 +72,30 @@ func TestHeader(t *testing.T) {
 		}
 		if !strings.HasSuffix(strings.TrimSpace(string(b)), "%%EOF") {
 			t.Error("it does not end with EOF")
+		}
+	}
+}
+
+// The box in whole points is the exact one rounded outwards, as it is written: near to whole
+// points too, where the last decimal decides (EPSF 3.0, section 5.1).
+func TestBoxesNearWholePoints(t *testing.T) {
+	for _, near := range []float64{60, 595, 1000} {
+		for k := -30; k <= 30; k++ {
+			w := near + float64(k)*1.37e-5
+			said := export.Sides(w, 10)
+			x, _ := outwards(said)
+			var exact float64
+			fmt.Sscan(said, &exact)
+			if float64(x) < exact-2e-4 || float64(x) > exact+1 {
+				t.Errorf("%v: %d of %s", w, x, said)
+			}
+			b, err := export.Bytes(func(dst io.Writer) error { return Encode(dst, page(w*96/72, 10*96/72), Options{}) })
+			if err != nil {
+				t.Fatal(err)
+			}
+			if _, err := readback.EPS(b); err != nil {
+				t.Errorf("%v pt: %v", w, err)
+			}
 		}
 	}
 }
