@@ -177,6 +177,11 @@ func TestHouse(t *testing.T) {
 	if again, _ := s.House(ctx); again.Portrait != h.Portrait {
 		t.Error("the picture went")
 	}
+	// What is just as long as it may be is kept.
+	long := House{Name: strings.Repeat("x", MaxName), Greeting: strings.Repeat("ü", MaxGreeting)}
+	if err := s.SetHouse(ctx, long, nil); err != nil {
+		t.Errorf("the longest: %v", err)
+	}
 	var in *InputError
 	for field, f := range map[string]func() error{
 		"name":     func() error { return s.SetHouse(ctx, House{Name: strings.Repeat("x", MaxName+1)}, nil) },

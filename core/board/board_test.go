@@ -192,3 +192,18 @@ func TestGroundOfChoice(t *testing.T) {
 		}
 	}
 }
+
+// Cells stand so that they are as large as can be: answered by hand for sheets that leave no
+// doubt.
+func TestColumns(t *testing.T) {
+	for _, c := range []struct {
+		n     int
+		w, h  float64
+		shape float64
+		want  int
+	}{{1, 200, 100, 1, 1}, {2, 300, 100, 1, 2}, {2, 100, 300, 1, 1}, {4, 200, 200, 1, 2}, {6, 300, 200, 1, 3}, {6, 200, 300, 1, 2}, {9, 300, 300, 1, 3}, {5, 1000, 100, 1, 5}, {4, 200, 100, 2, 2}, {3, 100, 100, 4, 1}} {
+		if got := columns(c.n, c.w, c.h, c.shape); got != c.want {
+			t.Errorf("%d cells on %v × %v stand %d side by side, want %d", c.n, c.w, c.h, got, c.want)
+		}
+	}
+}

@@ -128,3 +128,26 @@ func TestPixelsLikeSolids(t *testing.T) {
 		t.Errorf("white pixels are %v", b)
 	}
 }
+
+// The components of a colour are shares: of light, or of the inks that print it; of a tint
+// so much of its ink.
+func TestComponents(t *testing.T) {
+	c := Colour{RGB: RGB{0.2, 0.4, 0.6}, Build: CMYK{10, 20, 30, 40}, Built: true}
+	spot := Colour{RGB: RGB{0.2, 0.4, 0.6}, Build: CMYK{10, 20, 30, 40}, Built: true, Spot: "Moor", Tint: 50}
+	for _, x := range []struct {
+		got, want []float64
+	}{{c.Inks(false), []float64{0.2, 0.4, 0.6}}, {c.Inks(true), []float64{0.1, 0.2, 0.3, 0.4}}, {spot.Inks(true), []float64{0.05, 0.1, 0.15, 0.2}}} {
+		for i := range x.want {
+			if len(x.got) != len(x.want) || math.Abs(x.got[i]-x.want[i]) > 1e-12 {
+				t.Errorf("%v, want %v", x.got, x.want)
+				break
+			}
+		}
+	}
+	if full, proposed := spot.Full(); full != c.Build || proposed {
+		t.Errorf("the full ink is %v", full)
+	}
+	if b, proposed := Screen(White).Press(); !b.NoInk() || !proposed {
+		t.Errorf("white is printed by %v", b)
+	}
+}

@@ -175,3 +175,16 @@ func FuzzFont(f *testing.F) {
 		}
 	})
 }
+
+// A file says itself whether it is slanted.
+func TestSlants(t *testing.T) {
+	for name, want := range map[string]bool{"lora": false, "lora-italic": true, "bitter": false, "bitter-italic": true} {
+		file, err := shippedFiles.ReadFile("shipped/" + name + ".ttf")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f, err := read(file); err != nil || f.Italic != want {
+			t.Errorf("%s: slanted %v, %v", name, f.Italic, err)
+		}
+	}
+}

@@ -490,3 +490,22 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 		t.Errorf("a person is told %q", s)
 	}
 }
+
+// A file that speaks of others has no name of its own to be found by, nor has one of an
+// unnamed master; a plan that nobody waits for is none.
+func TestKeysAndPlansThatEnd(t *testing.T) {
+	in := Input{Master: []byte(faulty), MasterName: "x.svg", Brand: "Pier", Recipe: parse(t, `{"name":"x","naming":"{version}","frame":{},"versions":[{"name":"colour","treatment":"as-drawn"}],"files":[{"format":"svg"}]}`)}
+	p, err := NewPlan(t.Context(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := p.Files[0]
+	if p.Key("", "Pier", f) != "" || p.Key("a", "Pier", f) == "" || p.Key("a", "Pier", f) == p.Key("b", "Pier", f) {
+		t.Errorf("%q, %q and %q", p.Key("", "Pier", f), p.Key("a", "Pier", f), p.Key("b", "Pier", f))
+	}
+	late, cancel := context.WithCancel(t.Context())
+	cancel()
+	if p, err := NewPlan(late, in); !errors.Is(err, context.Canceled) {
+		t.Errorf("a plan for nobody: %v, %v", p, err)
+	}
+}

@@ -462,3 +462,31 @@ func BenchmarkLay(b *testing.B) {
 		lay(b, m, data)
 	}
 }
+
+// A tint lies below the mark and reaches past it by its part of the mark's shorter side, on
+// every side alike.
+func TestTintReachesPastTheMark(t *testing.T) {
+	img := image.NewGray(image.Rect(0, 0, 600, 400))
+	for i := range img.Pix {
+		img.Pix[i] = 128
+	}
+	data := encoded(t, img, 100)
+	m := marker(t, Setting{Opacity: 1, Size: "200px", Place: "centre", Below: Tint})
+	r := lay(t, m, data)
+	out, err := jpeg.Decode(bytes.NewReader(r.Data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	box := image.Rectangle{Min: image.Pt(600, 400)}
+	for y := range 400 {
+		for x := range 600 {
+			if v, _, _, _ := out.At(x, y).RGBA(); v>>8 < 118 || v>>8 > 138 {
+				box = image.Rect(min(box.Min.X, x), min(box.Min.Y, y), max(box.Max.X, x+1), max(box.Max.Y, y+1))
+			}
+		}
+	}
+	pad := 80 * tintWide // the mark is 200 × 80
+	if w, h := float64(box.Dx()), float64(box.Dy()); math.Abs(w-200-2*pad) > 4 || math.Abs(h-80-2*pad) > 4 {
+		t.Errorf("the tint is %v × %v px, want %v × %v", w, h, 200+2*pad, 80+2*pad)
+	}
+}

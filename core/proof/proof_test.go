@@ -361,3 +361,32 @@ func BenchmarkDetails(b *testing.B) {
 		}
 	}
 }
+
+// The screen of newsprint is made of dots and not of lines: ink and paper change along both
+// diagonals, and across and down.
+func TestNewsprintHasDots(t *testing.T) {
+	a := art(30, 30, colour.Screen(colour.FromBytes(150, 150, 150)), bar(0, 0, 30, 30))
+	img, err := Newsprint(t.Context(), a, 30)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	for _, d := range []image.Point{{1, 0}, {0, 1}, {1, 1}, {1, -1}} {
+		changes := 0
+		for y := 1; y < h-1; y++ {
+			for x := range w - 1 {
+				if (img.GrayAt(x, y).Y < 128) != (img.GrayAt(x+d.X, y+d.Y).Y < 128) {
+					changes++
+				}
+			}
+		}
+		if share := float64(changes) / float64(w*h); share < 0.05 {
+			t.Errorf("along %v ink and paper change at %.3f of the px", d, share)
+		}
+	}
+	late, cancel := context.WithCancel(t.Context())
+	cancel()
+	if img, err := Newsprint(late, a, 30); err == nil || img != nil {
+		t.Errorf("nobody waits, and it is drawn: %v", err)
+	}
+}

@@ -248,3 +248,33 @@ func TestNormals(t *testing.T) {
 		}
 	}
 }
+
+// Each number of a colour matrix has its place: by hand on one colour (SVG 1.1, section
+// 15.10, on straight colours).
+func TestColourMatrixByHand(t *testing.T) {
+	in := [5]float64{0.8, 0.4, 0.2, 0.6, 1} // red, green, blue, opacity, and one
+	for row := range 4 {
+		for col := range 5 {
+			op := drawing.ColourMatrix{}
+			op.M = [20]float64{0: 0.1, 6: 0.1, 12: 0.1, 18: 1} // opacity stays, colours are a tenth
+			for k := range 5 {
+				op.M[5*row+k] = 0
+			}
+			op.M[5*row+col] = 0.5
+			g := &drawing.Group{Alpha: 1, Nodes: []drawing.Node{&drawing.Shape{Path: geom.Box(geom.Rect{X1: 10, Y1: 10}), Paint: drawing.Solid{Colour: colour.Screen(colour.RGB{R: in[0], G: in[1], B: in[2]}), Alpha: in[3]}}},
+				Filter: &drawing.Filter{Region: geom.Rect{X1: 10, Y1: 10}, To: geom.Identity, Steps: []drawing.Step{{Op: op, In: drawing.SourceGraphic, Region: geom.Rect{X1: 10, Y1: 10}}}}}
+			img, err := Render(context.Background(), &drawing.Drawing{Page: geom.Rect{X1: 10, Y1: 10}, Nodes: []drawing.Node{g}}, geom.Identity, 10, 10, Options{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, want := img.NRGBAAt(5, 5), [4]float64{0.08, 0.04, 0.02, 0.6}
+			want[row] = 0.5 * in[col]
+			for k, v := range []uint8{got.R, got.G, got.B, got.A} {
+				if math.Abs(float64(v)/255-want[k]) > 0.008 {
+					t.Errorf("row %d, column %d: %v, want %.2f", row, col, got, want)
+					break
+				}
+			}
+		}
+	}
+}

@@ -58,3 +58,28 @@ func TestWhatFillsTheFieldIsClosed(t *testing.T) {
 		t.Errorf("a speck was drawn: %v", p)
 	}
 }
+
+// What is as good as round becomes a circle: its axes are one; what is not keeps two, and a
+// turned ellipse is none that stands upright.
+func TestRoundOrNot(t *testing.T) {
+	ring := func(rx, ry, turn float64) (poly []geom.Point) {
+		for i := range 90 {
+			a := 2 * math.Pi * float64(i) / 90
+			poly = append(poly, geom.Rotate(turn).Vec(geom.Pt(rx*math.Cos(a), ry*math.Sin(a))).Add(geom.Pt(60, 60)))
+		}
+		return poly
+	}
+	for _, c := range []struct {
+		rx, ry, turn float64
+		ok, round    bool
+	}{{20, 20.2, 0, true, true}, {20.3, 20.1, 0.7, true, true}, {30, 20, 0, true, false}, {20, 30, 0, true, false}, {30, 20, 0.5, false, false}} {
+		p, ok := ellipse(ring(c.rx, c.ry, c.turn), 0.3)
+		if ok != c.ok {
+			t.Errorf("%+v: %v", c, ok)
+			continue
+		}
+		if b := p.Bounds(); ok && (math.Abs(b.W()-b.H()) < 1e-6) != c.round {
+			t.Errorf("%+v: %v × %v", c, b.W(), b.H())
+		}
+	}
+}

@@ -449,7 +449,10 @@ func TestOnDark(t *testing.T) {
 	var got []string
 	v.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		if s, ok := n.(*drawing.Shape); ok {
-			got = append(got, s.Paint.(drawing.Solid).Colour.RGB.Hex())
+			c := s.Paint.(drawing.Solid).Colour
+			if got = append(got, c.RGB.Hex()); c.RGB == colour.White && (!c.Built || !c.Build.NoInk()) {
+				t.Errorf("the white that is put in is printed as %+v, and not left bare", c)
+			}
 		}
 	})
 	if want := "#ffffff #14202e #ee8800 #14202e"; strings.Join(got, " ") != want {
@@ -476,5 +479,25 @@ func TestGroundToTheEdge(t *testing.T) {
 	}
 	if _, ok := v.Drawing.Nodes[0].(*drawing.Shape).Paint.(*drawing.Gradient); !ok {
 		t.Error("two inks do not run into each other")
+	}
+}
+
+// A picture that fills a ground covers all of it, about its middle, and holds no more of
+// itself than is seen: a strip of a pixel at most.
+func TestCoveringPictures(t *testing.T) {
+	for _, c := range []struct{ w, h, bw, bh int }{{100, 50, 40, 40}, {50, 100, 40, 40}, {64, 64, 90, 30}, {30, 90, 10, 70}, {40, 40, 40, 40}} {
+		box := geom.Rect{X0: 7, Y0: -3, X1: 7 + float64(c.bw), Y1: -3 + float64(c.bh)}
+		g := covering(image.NewNRGBA(image.Rect(0, 0, c.w, c.h)), box).(*drawing.Group)
+		p := g.Nodes[0].(*drawing.Picture)
+		at := p.To.Rect(geom.Rect{X1: 1, Y1: 1})
+		k := max(float64(c.bw)/float64(c.w), float64(c.bh)/float64(c.h)) // page units of a pixel
+		if !at.Contains(box, 1e-9) || at.W() > box.W()+2*k || at.H() > box.H()+2*k {
+			t.Errorf("%+v: it lies at %v on %v", c, at, box)
+		}
+		whole := geom.Rect{X0: box.Centre().X - k*float64(c.w)/2, Y0: box.Centre().Y - k*float64(c.h)/2}
+		b := p.Image.Bounds()
+		if x := (at.X0 - whole.X0) / k; math.Abs(x-math.Round(x)) > 1e-9 || math.Abs(at.W()/float64(b.Dx())-k) > 1e-9 || math.Abs(at.H()/float64(b.Dy())-k) > 1e-9 {
+			t.Errorf("%+v: it begins %v px in and has pixels of %v × %v, want %v", c, x, at.W()/float64(b.Dx()), at.H()/float64(b.Dy()), k)
+		}
 	}
 }

@@ -151,3 +151,23 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A list of tags may end with the profile, and not past it (ICC.1, section 7.3).
+func TestTagsUpToTheEnd(t *testing.T) {
+	list := func(n int, at, size uint32) []byte {
+		b := make([]byte, 132+12)
+		binary.BigEndian.PutUint32(b[128:], uint32(n))
+		copy(b[132:], "desc")
+		binary.BigEndian.PutUint32(b[136:], at)
+		binary.BigEndian.PutUint32(b[140:], size)
+		return b
+	}
+	if tags, err := tagsOf(list(1, 132, 12)); err != nil || len(tags["desc"]) != 12 {
+		t.Errorf("one tag up to the end: %v, %v", tags, err)
+	}
+	for name, b := range map[string][]byte{"two tags where one has room": list(2, 132, 12), "a tag past the end": list(1, 133, 12), "a tag in the head": list(1, 127, 12), "a tag of nothing": list(1, 132, 7), "a list cut short": list(1, 132, 12)[:143]} {
+		if _, err := tagsOf(b); err == nil {
+			t.Errorf("%s is taken", name)
+		}
+	}
+}

@@ -39,6 +39,33 @@ func TestFunctions(t *testing.T) {
 			}
 		}
 	}
+	// Sampled (7.10.2): by hand between four samples, forwards, backwards, and a part of them.
+	for name, c := range map[string]struct {
+		more string
+		want map[float64]float64
+	}{
+		"as it is by itself": {"", map[float64]float64{0: 0, 1.0 / 3: 100, 0.5: 75, 2.0 / 3: 50, 5.0 / 6: 125, 1: 200}},
+		"backwards":          {"/Encode[3 0]", map[float64]float64{0: 200, 1.0 / 3: 50, 0.5: 75, 1: 0}},
+		"a part":             {"/Encode[1 2]", map[float64]float64{0: 100, 0.5: 75, 1: 50}},
+		"past the end":       {"/Encode[0 9]", map[float64]float64{1.0 / 9: 100, 0.5: 200, 1: 200}},
+	} {
+		d := &doc{}
+		d.stream("/FunctionType 0/Domain[0 1]/Range[0 255]/Size[4]/BitsPerSample 8"+c.more, "\x00\x64\x32\xc8")
+		f, err := open(t.Context(), d.file("", "", ""), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		fn, err := f.function(ref{num: 1})
+		if err != nil {
+			t.Errorf("sampled, %s: %v", name, err)
+			continue
+		}
+		for x, want := range c.want {
+			if got := fn.f([]float64{x}); len(got) != 1 || math.Abs(got[0]-want) > 1e-9 {
+				t.Errorf("sampled, %s: f(%v) is %v, want %v", name, x, got, want)
+			}
+		}
+	}
 	for name, text := range map[string]string{
 		"no list": "[]", "no domain": "<</FunctionType 2/N 1>>", "half a domain": "<</FunctionType 2/Domain[0]/N 1>>", "odd ends": "<</FunctionType 2/Domain[0 1]/N 1/C0[0 0]/C1[1]>>",
 		"no such type": "<</FunctionType 7/Domain[0 1]>>", "bounds that do not fit": "<</FunctionType 3/Domain[0 1]/Bounds[]/Encode[0 1 0 1]/Functions[" + half + half + "]>>",

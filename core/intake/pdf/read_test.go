@@ -467,3 +467,16 @@ func FuzzContent(f *testing.F) {
 		_, _, _, _ = Read(context.Background(), data, Options{})
 	})
 }
+
+// A page on which nothing could be painted says why, if that is known.
+func TestEmptyPagesSayWhy(t *testing.T) {
+	data := (&doc{}).file("", "", "q 9 0 0 9 0 0 cm BI /W 1 /H 1 /CS /Nosuch /BPC 8 ID x EI Q", " ")
+	_, _, _, err := Read(t.Context(), data, Options{})
+	var stopped *finding.Stopped
+	if !errors.As(err, &stopped) || !strings.Contains(err.Error(), "picture") {
+		t.Errorf("a picture that cannot be read: %v", err)
+	}
+	if _, _, _, err := Read(t.Context(), data, Options{Page: 2}); err == nil || errors.As(err, &stopped) || !strings.Contains(err.Error(), "empty") {
+		t.Errorf("an empty page: %v", err)
+	}
+}

@@ -61,7 +61,9 @@ func TestPathData(t *testing.T) {
 		{"M0 0A5 5 0 0110 0", 3, geom.Pt(10, 0), true}, // flags without separators
 		{"M0 0a5,5 0 1,1 1e1,0", 3, geom.Pt(10, 0), true},
 		{"M0,0 C1,1 2,2 3,3 S5,5 6,6", 3, geom.Pt(6, 6), true},
-		{"M0 0L10 10 L20", 2, geom.Pt(10, 10), false}, // SVG 1.1 F.2: up to the fault
+		{"M0 0L10 10 L20", 2, geom.Pt(10, 10), false},        // SVG 1.1 F.2: up to the fault
+		{"M0 0L1 1A5 5 0 2 1 10 0", 2, geom.Pt(1, 1), false}, // a flag is 0 or 1
+		{"M0 0L1 1A5 5 0 1", 2, geom.Pt(1, 1), false},
 		{"L10 10", 0, geom.Pt(0, 0), false},
 		{"M0 0 X", 1, geom.Pt(0, 0), false},
 		{"", 0, geom.Pt(0, 0), true},
