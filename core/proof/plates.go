@@ -74,16 +74,22 @@ type spotInk struct {
 // spotsOf lists the spot inks in the order in which they are painted.
 func spotsOf(d *drawing.Drawing) []spotInk {
 	var out []spotInk
-	add := func(name string, full colour.RGB) {
-		if !slices.ContainsFunc(out, func(x spotInk) bool { return x.name == name }) {
+	sure := map[string]bool{} // whose full ink was met, and not a tint alone
+	add := func(name string, full colour.RGB, known bool) {
+		i := slices.IndexFunc(out, func(x spotInk) bool { return x.name == name })
+		switch {
+		case i < 0:
 			out = append(out, spotInk{name, full})
+		case known && !sure[name]:
+			out[i].ink = full
 		}
+		sure[name] = sure[name] || known
 	}
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		switch n := n.(type) {
 		case *drawing.Picture:
 			if n.Inks != nil && n.Inks.Spot.Spot != "" {
-				add(n.Inks.Spot.Spot, n.Inks.Spot.RGB)
+				add(n.Inks.Spot.Spot, n.Inks.Spot.RGB, true)
 			}
 		case *drawing.Shape:
 			p, ok := n.Paint.(drawing.Solid)
@@ -91,11 +97,11 @@ func spotsOf(d *drawing.Drawing) []spotInk {
 				return
 			}
 			if p.Colour.Spot != "" {
-				add(p.Colour.Spot, unmixed(p.Colour))
+				add(p.Colour.Spot, unmixed(p.Colour), p.Colour.Of(p.Colour.Spot) == 1)
 			}
 			for i, k := range p.Colour.Mix.Amounts() {
 				if !colour.IsProcess(k.Plate) {
-					add(k.Plate, colour.Coated.Show(p.Colour.Mix.Full(i)))
+					add(k.Plate, colour.Coated.Show(p.Colour.Mix.Full(i)), false)
 				}
 			}
 		}

@@ -390,3 +390,47 @@ func TestNewsprintHasDots(t *testing.T) {
 		t.Errorf("nobody waits, and it is drawn: %v", err)
 	}
 }
+
+// Each plate holds its share of every colour: of a mixture too, and of a picture in a plate
+// its tints. What lies over a plate and is none of it takes it away, and a plate looks like
+// its full ink wherever that stands.
+func TestPlatesOfMixtures(t *testing.T) {
+	ember := colour.Colour{RGB: colour.FromBytes(217, 72, 120), Build: colour.CMYK{M: 80, Y: 20, K: 10}, Built: true, Spot: "Ember"}
+	tint := ember
+	tint.RGB, tint.Tint = colour.FromBytes(240, 189, 202), 40
+	mix, _ := colour.NewMixture([]colour.Amount{{Plate: "Ember", Tint: 60}, {Plate: "Black", Tint: 25}}, func(full []bool) (k colour.CMYK) {
+		if full[0] {
+			k.M, k.Y = 80, 20
+		}
+		if full[1] {
+			k.K = 100
+		}
+		return k
+	})
+	mixed := colour.Colour{RGB: colour.FromBytes(120, 80, 90), Build: mix.Build(), Built: true, Mix: mix}
+	cell := func(i int, c colour.Colour) *drawing.Shape {
+		return &drawing.Shape{Path: geom.Box(geom.Rect{X0: float64(10 * i), X1: float64(10*i + 10), Y1: 10}), Paint: drawing.Solid{Colour: c, Alpha: 1}}
+	}
+	pixels := image.NewNRGBA(image.Rect(0, 0, 1, 1))
+	pixels.Pix = []uint8{200, 150, 160, 255}
+	picture := func(i int, k *drawing.Inks) *drawing.Picture {
+		return &drawing.Picture{Image: pixels, Inks: k, Alpha: 1, To: geom.Translate(float64(10*i), 0).Mul(geom.Scale(10, 10))}
+	}
+	d := &drawing.Drawing{Page: geom.Rect{X1: 50, Y1: 10}, Nodes: []drawing.Node{cell(0, tint), cell(1, mixed), cell(2, ember), cell(3, ember), picture(3, nil), picture(4, &drawing.Inks{Spot: ember, Pix: []uint8{51}})}}
+	ps, err := Plates(t.Context(), Art{Drawing: d, Box: d.Page}, 50, 10, colour.Coated)
+	if err != nil || len(ps) != 5 {
+		t.Fatalf("%d plates: %v", len(ps), err)
+	}
+	for name, want := range map[string][5]float64{"Ember": {.4, .6, 1, 0, .2}, "Black": {0, .25, 0, -1, 0}, "Cyan": {0, 0, 0, -1, 0}, "Magenta": {0, 0, 0, -1, 0}} {
+		for _, p := range ps {
+			for i, v := range want {
+				if got := float64(p.Image.GrayAt(10*i+5, 5).Y) / 255; p.Name == name && v >= 0 && math.Abs(got-v) > 0.01 {
+					t.Errorf("%s of cell %d is %.2f, want %.2f", name, i, got, v)
+				}
+			}
+			if p.Name == "Ember" && p.Ink != ember.RGB {
+				t.Errorf("%s looks like %s, want %s", p.Name, p.Ink.Hex(), ember.RGB.Hex())
+			}
+		}
+	}
+}
