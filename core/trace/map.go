@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"image/color"
+	"slices"
 
 	"dyekit/core/geom"
 	"dyekit/core/parallel"
@@ -70,6 +71,7 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 		return nil, fmt.Errorf("a picture of %d × %d px is too large to be traced: at most %d megapixels", w, h, MaxTraced/1_000_000)
 	}
 	p := huesOf(img)
+	whole := p // small art suffers from what takes noise away
 	t := &Tracing{W: w, H: h, Noise: p.noise()}
 	const grain = 0.055 // a median takes thin strokes along: only of what is worse than packing leaves
 	if t.Noise > grain {
@@ -87,18 +89,28 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if t.Noise > noisy {
 		speck += 6
 	}
-	q, ds := p, cs
-	if t.Noise > noisy {
-		q, ds = p.lightly(), make([]hue, len(cs))
-		for k, c := range cs {
-			ds[k] = c.lightly()
+	var small []bit
+	if !whole.hard(cs) {
+		small = whole.pieces(cs, noise)
+	}
+	var lettering []Region
+	if len(small) > 0 {
+		p = p.without(small, cs)
+		on := cs
+		if opt.Colours == 0 {
+			if plain := p.palette(0, noise); len(plain) > 0 {
+				cs = plain
+			}
+		}
+		var err error
+		if lettering, err = whole.traceSmall(ctx, small, on, opt.Colours == 0, noise, opt); err != nil {
+			return nil, err
 		}
 	}
-	m, err := q.label(ctx, ds, noise, speck)
+	m, err := p.labelled(ctx, cs, noise, speck)
 	if err != nil {
 		return nil, err
 	}
-	m.paints = cs
 	ground := m.ground()
 	t.Bare = ground >= 0 && cs[ground][3] < 0.04
 	t.Grounds = ground >= 0 && !t.Bare
@@ -109,10 +121,7 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if err := b.walk(ctx); err != nil {
 		return nil, err
 	}
-	tol := 0.20 + 0.5*opt.Smooth
-	if t.Noise > noisy {
-		tol += 0.25 // its borders waver
-	}
+	tol := tolerance(opt, t.Noise)
 	if m.hard() {
 		// Steps of whole pixels: the border runs through their middles.
 		for i := range b.arcs {
@@ -132,8 +141,50 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 		return nil, err
 	}
 	t.Edge = m.edge()
-	t.Regions = b.regions()
+	t.Regions = t.with(b.regions(), lettering)
 	return t, nil
+}
+
+// tolerance is how far a curve may lie from the border that it follows, px.
+func tolerance(opt Options, noise float64) float64 {
+	tol := 0.20 + 0.5*opt.Smooth
+	if noise > noisy {
+		tol += 0.25 // its borders waver
+	}
+	return tol
+}
+
+// labelled labels the pixels, of a packed picture by what packing leaves of them.
+func (p *hues) labelled(ctx context.Context, cs []hue, noise float64, speck int) (*labels, error) {
+	q, ds := p, cs
+	if noise > noisy {
+		q, ds = p.lightly(), make([]hue, len(cs))
+		for k, c := range cs {
+			ds[k] = c.lightly()
+		}
+	}
+	m, err := q.label(ctx, ds, noise, speck)
+	if err == nil {
+		m.paints = cs
+	}
+	return m, err
+}
+
+// hard reports whether the edges of a picture are steps: hardly a pixel beside one is of no
+// colour of the palette.
+func (p *hues) hard(cs []hue) bool {
+	const step, off = 0.25, 0.08
+	soft, all := 0, 0
+	for i := 0; i < len(p.v); i += len(p.v)/200_000 | 1 {
+		if p.step(i%p.w, i/p.w) < step {
+			continue
+		}
+		all++
+		if !slices.ContainsFunc(cs, func(c hue) bool { return p.v[i].far2(c) < off*off }) {
+			soft++
+		}
+	}
+	return soft*20 < all
 }
 
 // soften moves each point towards the middle of its neighbours; meetings stay.

@@ -1,0 +1,540 @@
+package trace
+
+import (
+	"cmp"
+	"context"
+	"image"
+	"math"
+	"slices"
+
+	"dyekit/core/geom"
+	"dyekit/core/parallel"
+)
+
+// Small art, as lines of letters are, is traced by itself: of strokes a pixel or two thick
+// no pixel has the full colour, and what smooths the borders of large art eats them. Each
+// piece that stands free on a plain colour is taken out of the picture, enlarged so that
+// every pixel keeps what it holds, and traced with what is beside it.
+const (
+	fine      = 3    // times that small art is enlarged
+	smallSide = 44   // px, of the shorter side of a piece's box
+	smallLong = 90   // px, of the longer one
+	thickest  = 6    // px from which a piece is no small art: a square as large is wholly of its colour
+	part      = 0.35 // of the picture's longer side, that a piece takes at most
+	maxSmall  = 4000
+)
+
+// Of the pixels of small art, as hues differ from the colour that they stand on.
+const (
+	strong = 0.28 // a piece has some that do so much
+	weak   = 0.07 // and these, and noise, belong to it
+)
+
+// Of the directions in which hues leave a colour.
+const (
+	away  = 0.2  // that a pixel has to leave it to be asked
+	aside = 0.16 // how far from a direction it may lie, of its own way
+	smear = 0.34 // the same in packed pictures, in which colour runs over thin strokes
+)
+
+// A bit is small art that stands on one colour.
+type bit struct {
+	px  []int // its pixels with those around, in order
+	box image.Rectangle
+	on  int // the colour of the palette
+}
+
+// pieces finds the small art of a picture: those parts that differ from a plain colour all
+// round them. Of parts within parts the outer ones count.
+func (p *hues) pieces(cs []hue, noise float64) []bit {
+
+	if noise > noisy { // colour runs out of thin strokes, and makes one of many
+		p = p.lightly()
+		ls := make([]hue, len(cs))
+		for k, c := range cs {
+			ls[k] = c.lightly()
+		}
+		cs = ls
+	}
+	const much = 0.005 // of the picture, that a colour has on which art stands
+	near := make([]int16, len(p.v))
+	parallel.Each(p.h, func(y int) {
+		for i := y * p.w; i < (y+1)*p.w; i++ {
+			near[i] = none
+			for k := range cs {
+				if p.v[i].far2(cs[k]) <= (weak+noise)*(weak+noise) {
+					near[i] = int16(k)
+					break
+				}
+			}
+		}
+	})
+	count := make([]int, len(cs))
+	for _, k := range near {
+		if k != none {
+			count[k]++
+		}
+	}
+	var all []bit
+	for k := range cs {
+		if float64(count[k]) >= much*float64(len(p.v)) {
+			all = append(all, p.piecesOn(k, cs[k], near, noise)...)
+		}
+	}
+	if len(all) > maxSmall {
+		return nil // a pattern, and no lettering
+	}
+	slices.SortStableFunc(all, func(a, b bit) int { return cmp.Compare(len(b.px), len(a.px)) })
+	taken := make([]bool, len(p.v))
+	var out []bit
+	for _, s := range all {
+		if slices.ContainsFunc(s.px, func(i int) bool { return taken[i] && near[i] != int16(s.on) }) {
+			continue
+		}
+		for _, i := range s.px {
+			taken[i] = true
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// piecesOn are those on one colour.
+func (p *hues) piecesOn(k int, on hue, near []int16, noise float64) (out []bit) {
+	w, h := p.w, p.h
+	edge := strong + noise
+	seen := make([]bool, len(p.v))
+	var stack, px []int
+	for s := range p.v {
+		if seen[s] || near[s] == int16(k) {
+			continue
+		}
+		stack, px = append(stack[:0], s), px[:0]
+		seen[s] = true
+		box := image.Rect(s%w, s/w, s%w+1, s/w+1)
+		most, free := 0.0, true
+		for len(stack) > 0 {
+			i := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			x, y := i%w, i/w
+			if len(px) <= smallSide*smallLong {
+				px = append(px, i)
+			}
+			box = box.Union(image.Rect(x, y, x+1, y+1))
+			most = max(most, p.v[i].far2(on))
+			if x == 0 || y == 0 || x == w-1 || y == h-1 {
+				free = false
+			}
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					nx, ny := x+dx, y+dy
+					if nx >= 0 && ny >= 0 && nx < w && ny < h && !seen[ny*w+nx] && near[ny*w+nx] != int16(k) {
+						seen[ny*w+nx] = true
+						stack = append(stack, ny*w+nx)
+					}
+				}
+			}
+		}
+		if !free || most < edge*edge || float64(max(box.Dx(), box.Dy())) > part*float64(max(w, h)) || min(box.Dx(), box.Dy()) > smallSide || max(box.Dx(), box.Dy()) > smallLong {
+			continue
+		}
+		if slices.Sort(px); p.thick(px, on, most) >= thickest || !p.oneInk(px, on, noise) {
+			continue
+		}
+		out = append(out, bit{px: slices.Clone(px), box: box, on: k})
+	}
+	return out
+}
+
+// thick is the side of the largest square of pixels that have nearly the full colour of a
+// piece, whose pixels are in order; most is how far it goes, squared.
+func (p *hues) thick(px []int, on hue, most float64) (side int) {
+	const full = 0.75 // of the way
+	at := make(map[int]int, len(px))
+	for _, i := range px {
+		if p.v[i].far2(on) < full*full*most {
+			continue
+		}
+		n := 1 + min(at[i-1], at[i-p.w], at[i-p.w-1])
+		at[i] = n
+		side = max(side, n)
+	}
+	return side
+}
+
+// around is how far about its pixels a piece is taken out, px.
+const around = 2
+
+// without is the picture with pieces painted over by what they stand on.
+func (p *hues) without(ps []bit, cs []hue) *hues {
+	q := &hues{p.w, p.h, slices.Clone(p.v)}
+	for _, s := range ps {
+		for _, i := range s.px {
+			x, y := i%p.w, i/p.w
+			for v := max(0, y-around); v <= min(p.h-1, y+around); v++ {
+				for u := max(0, x-around); u <= min(p.w-1, x+around); u++ {
+					q.v[v*p.w+u] = cs[s.on]
+				}
+			}
+		}
+	}
+	return q
+}
+
+// rows joins pieces whose boxes, with some room, lie over each other: letters of a line are
+// traced together.
+func rows(ps []bit) (out [][]bit) {
+	of := make([]int, len(ps))
+	for i := range of {
+		of[i] = i
+	}
+	var root func(i int) int
+	root = func(i int) int {
+		if of[i] != i {
+			of[i] = root(of[i])
+		}
+		return of[i]
+	}
+	for i := range ps {
+		for j := range i {
+			if ps[i].on == ps[j].on && ps[i].box.Inset(-around-1).Overlaps(ps[j].box.Inset(-around-1)) {
+				of[root(i)] = root(j)
+			}
+		}
+	}
+	at := map[int]int{}
+	for i := range ps {
+		r := root(i)
+		k, ok := at[r]
+		if !ok {
+			k = len(out)
+			at[r] = k
+			out = append(out, nil)
+		}
+		out[k] = append(out[k], ps[i])
+	}
+	return out
+}
+
+// alone is a box of the picture that holds the pieces and nothing else.
+func (p *hues) alone(ps []bit, on hue) (q *hues, from image.Point) {
+	var box image.Rectangle
+	for _, s := range ps {
+		box = box.Union(s.box)
+	}
+	box = box.Inset(-around - 2).Intersect(image.Rect(0, 0, p.w, p.h))
+	q = &hues{box.Dx(), box.Dy(), make([]hue, box.Dx()*box.Dy())}
+	for i := range q.v {
+		q.v[i] = on
+	}
+	for _, s := range ps {
+		for _, i := range s.px {
+			x, y := i%p.w, i/p.w
+			for v := max(box.Min.Y, y-around); v < min(box.Max.Y, y+around+1); v++ {
+				for u := max(box.Min.X, x-around); u < min(box.Max.X, x+around+1); u++ {
+					q.v[(v-box.Min.Y)*q.w+u-box.Min.X] = p.v[v*p.w+u]
+				}
+			}
+		}
+	}
+	return q, box.Min
+}
+
+// inks are the colours in which small art on one colour is drawn: the directions in which
+// its pixels leave that colour, and how far they go at most. One of the palette's is taken
+// where it lies in that direction and about so far; the others, if more may be, are new.
+func inks(boxes []*hues, on hue, cs []hue, more bool, noise float64) (out []hue) {
+	const (
+		nearly = 0.72 // of the way of the palette's colour, that is enough for it
+		beyond = 1.3
+		most   = 4
+		few    = 0.04 // of the pixels that are asked make a direction
+	)
+	type way struct {
+		d    hue // as it is compared
+		sum  hue // of all that go it
+		over []float64
+	}
+	seen := compared(noise)
+	px := 0
+	for _, b := range boxes {
+		px += len(b.v)
+	}
+	stride := px/60_000 | 1
+	var all []hue
+	for _, b := range boxes {
+		for i := 0; i < len(b.v); i += stride {
+			if d := b.v[i].sub(on); d.dot(d) > away*away {
+				all = append(all, d)
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b hue) int { return cmp.Compare(b.dot(b), a.dot(a)) })
+	var ways []way
+	for _, d := range all {
+		e := seen(d)
+		best, off := -1, aside+noise
+		for i := range ways {
+			if v := turned(e, ways[i].d); v < off {
+				best, off = i, v
+			}
+		}
+		if best < 0 && len(ways) < 4*most {
+			ways, best = append(ways, way{d: unit(e)}), len(ways)
+		}
+		if best >= 0 {
+			w := &ways[best]
+			w.over = append(w.over, math.Sqrt(d.dot(d)))
+			for i := range d {
+				w.sum[i] += d[i]
+			}
+		}
+	}
+	slices.SortStableFunc(ways, func(a, b way) int { return cmp.Compare(len(b.over), len(a.over)) })
+	for _, w := range ways {
+		if len(out) == most || float64(len(w.over)) < few*float64(len(all)) {
+			break
+		}
+		far, d := w.over[len(w.over)/12], unit(w.sum) // they come the farthest first
+		at, off := -1, aside+noise
+		for k, c := range cs {
+			e := c.sub(on)
+			l := math.Sqrt(e.dot(e))
+			if l < away || far < nearly*l || far > beyond*l {
+				continue
+			}
+			if v := turned(seen(e), unit(seen(w.sum))); v < off {
+				at, off = k, v
+			}
+		}
+		switch {
+		case at >= 0 && !slices.Contains(out, cs[at]):
+			out = append(out, cs[at])
+		case at < 0 && more:
+			c := on
+			for i := range c {
+				c[i] = min(1, max(0, c[i]+d[i]*far))
+			}
+			for i := range 3 {
+				c[i] = min(c[i], c[3])
+			}
+			out = append(out, c)
+		case at < 0:
+			k := nearestTo(hue{on[0] + d[0]*far, on[1] + d[1]*far, on[2] + d[2]*far, on[3] + d[3]*far}, cs, on)
+			if k >= 0 && !slices.Contains(out, cs[k]) {
+				out = append(out, cs[k])
+			}
+		}
+	}
+	return out
+}
+
+// lift makes hairlines, whose darkest pixels are far from their ink, darker: a stroke that is
+// thinner than it can be drawn is better thin than gone. set begins with the colour below;
+// what reaches a part of the way to its ink is taken as far as strokes go, all about alike.
+func (p *hues) lift(set []hue) {
+	const (
+		goal  = 0.9  // of the way to the ink, to which hairlines are taken
+		least = 0.25 // of the way, from which there is a stroke at all
+		most  = 2.5  // times at most
+		reach = 2
+	)
+	on := set[0]
+	far := make([]float64, len(p.v)) // of the way to the ink in whose direction it lies
+	for i, c := range p.v {
+		for _, ink := range set[1:] {
+			t, off := c.along(on, ink)
+			if t > far[i] && off < 0.5*t*math.Sqrt(ink.far2(on)) {
+				far[i] = t
+			}
+		}
+	}
+	peak := p.highest(far, reach)
+	for i := range p.v {
+		if peak[i] < least || peak[i] >= goal {
+			continue
+		}
+		k := min(most, goal/peak[i])
+		for c := range 4 {
+			p.v[i][c] = min(1, max(0, on[c]+(p.v[i][c]-on[c])*k))
+		}
+	}
+}
+
+// highest is the largest value within r px of each pixel, upright and level.
+func (p *hues) highest(v []float64, r int) []float64 {
+	pass := func(in []float64, n, lines, step, next int) []float64 {
+		out := make([]float64, len(in))
+		for l := range lines {
+			for k := range n {
+				m := 0.0
+				for j := max(0, k-r); j <= min(n-1, k+r); j++ {
+					m = max(m, in[l*next+j*step])
+				}
+				out[l*next+k*step] = m
+			}
+		}
+		return out
+	}
+	return pass(pass(v, p.w, p.h, 1, p.w), p.h, p.w, p.w, 1)
+}
+
+// compared is how differences of hues are compared: packing takes colour from thin strokes.
+func compared(noise float64) func(d hue) hue {
+	if noise > noisy {
+		return hue.lightly
+	}
+	return func(d hue) hue { return d }
+}
+
+func unit(d hue) hue {
+	l := math.Sqrt(d.dot(d))
+	return hue{d[0] / l, d[1] / l, d[2] / l, d[3] / l}
+}
+
+// turned is by how much the direction of d differs from the unit u.
+func turned(d, u hue) float64 {
+	d = unit(d)
+	t := d.dot(u)
+	if t <= 0 {
+		return math.Inf(1)
+	}
+	return math.Sqrt(max(0, 1-t*t))
+}
+
+// oneInk reports whether a piece is drawn in one ink: nearly all of its pixels leave the
+// colour that it stands on in one direction.
+func (p *hues) oneInk(px []int, on hue, noise float64) bool {
+	const most = 0.92
+	var sum hue
+	var ds []hue
+	for _, i := range px {
+		if d := p.v[i].sub(on); d.dot(d) > away*away {
+			ds = append(ds, d)
+			for k := range d {
+				sum[k] += d[k]
+			}
+		}
+	}
+	if len(ds) == 0 {
+		return false
+	}
+	u := unit(sum)
+	n := 0
+	for _, d := range ds {
+		if turned(d, u) < slack(noise) {
+			n++
+		}
+	}
+	return float64(n) >= most*float64(len(ds))
+}
+
+// nearestTo is the colour nearest to c that is not on; -1 if there is none.
+func nearestTo(c hue, cs []hue, on hue) int {
+	best, least := -1, math.Inf(1)
+	for k := range cs {
+		if d := c.far2(cs[k]); cs[k] != on && d < least {
+			best, least = k, d
+		}
+	}
+	return best
+}
+
+// traceSmall traces pieces, row by row, and gives their regions. more says that colours may
+// be new.
+func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, noise float64, opt Options) ([]Region, error) {
+	lines := rows(ps)
+	boxes, from := make([]*hues, len(lines)), make([]image.Point, len(lines))
+	err := parallel.Do(ctx, len(lines), func(_ context.Context, i int) error {
+		b, at := p.alone(lines[i], cs[lines[i][0].on])
+		boxes[i], from[i] = b.enlarged(fine), at
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	palettes := map[int][]hue{}
+	for k := range cs {
+		var of []*hues
+		for i, l := range lines {
+			if l[0].on == k {
+				of = append(of, boxes[i])
+			}
+		}
+		if of != nil {
+			palettes[k] = append([]hue{cs[k]}, inks(of, cs[k], cs, more, noise)...)
+		}
+	}
+	found := make([][]Region, len(lines))
+	err = parallel.Do(ctx, len(lines), func(ctx context.Context, i int) error {
+		set := palettes[lines[i][0].on]
+		if len(set) < 2 {
+			return nil
+		}
+		boxes[i].lift(set)
+		m, err := boxes[i].labelled(ctx, set, noise, 3+int(9*opt.Smooth))
+		if err != nil {
+			return err
+		}
+		b := &borders{labels: m, ground: 0}
+		if err := b.walk(ctx); err != nil {
+			return err
+		}
+		for j := range b.arcs {
+			b.arcs[j].fit(tolerance(opt, noise))
+		}
+		found[i] = b.regions()
+		to := geom.Translate(float64(from[i].X), float64(from[i].Y)).Mul(geom.Scale(1.0/fine, 1.0/fine))
+		for j := range found[i] {
+			found[i][j].Path = found[i][j].Path.Transform(to)
+		}
+		return nil
+	})
+	return slices.Concat(found...), err
+}
+
+// with lays small art over regions. What has the colour of the ground, which is not painted,
+// is cut out of all that it lies in.
+func (t *Tracing) with(rs, small []Region) []Region {
+	for _, s := range small {
+		if !(t.Bare && s.Colour.A == 0 || t.Grounds && s.Colour == t.Ground) {
+			rs = append(rs, s)
+			continue
+		}
+		cuts := make([]geom.Path, len(rs))
+		for _, p := range s.Path.Subpaths() {
+			for i := range rs {
+				if rs[i].winds(p[0].End()) != 0 {
+					cuts[i] = append(cuts[i], p.Reverse()...)
+				}
+			}
+		}
+		for i, c := range cuts {
+			rs[i].Path = append(rs[i].Path, c...)
+		}
+	}
+	return rs
+}
+
+// winds is how often the region's path goes round a point.
+func (r *Region) winds(p geom.Point) (n int) {
+	r.Path.Flatten(0.1, func(a, b geom.Point) {
+		if (a.Y > p.Y) == (b.Y > p.Y) || p.X >= a.X+(p.Y-a.Y)/(b.Y-a.Y)*(b.X-a.X) {
+			return
+		}
+		if a.Y < b.Y {
+			n++
+		} else {
+			n--
+		}
+	})
+	return n
+}
+
+// slack is how far from a direction a hue may lie.
+func slack(noise float64) float64 {
+	if noise > noisy {
+		return smear
+	}
+	return aside
+}
