@@ -158,7 +158,9 @@ func newMasterPage(d header) masterPage {
 		}
 		for _, s := range f.Spots {
 			x.Rects = append(x.Rects, s.Place)
-			x.Places = append(x.Places, place{s, does(f.Code, s.Mend, false)})
+			if s.Mend != "" {
+				x.Places = append(x.Places, place{s, does(f.Code, s.Mend, false)})
+			}
 		}
 		p.Findings = append(p.Findings, x)
 		p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))

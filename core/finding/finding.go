@@ -52,6 +52,7 @@ const (
 	Page            Code = "page"             // the page became another
 	DetailLost      Code = "detail-lost"      // borders that a version in one ink melts
 	PictureTraced   Code = "picture-traced"   // a picture was traced for one ink
+	LettersLost     Code = "letters-lost"     // small parts that did not live through tracing
 	Traced          Code = "traced"           // the master is a picture that was traced into shapes
 	PartIdle        Code = "part-idle"        // a name for pieces that are not there
 	MendIdle        Code = "mend-idle"        // a mend that finds nothing to do
@@ -144,7 +145,7 @@ func (l List) Count(s Severity) int {
 func (l List) Unseen() (out List) {
 	for _, f := range l {
 		switch f.Code {
-		case Traced, PictureTraced, Repaired:
+		case Traced, LettersLost, PictureTraced, Repaired:
 			out = append(out, f)
 		case Unsupported, Unsafe, Overprint, InksMixed, EffectDropped, DetailLost:
 			if f.Severity != Note {

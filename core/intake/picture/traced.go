@@ -44,12 +44,18 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 		segments += len(r.Path)
 		paint(c, r.Path, colour.FromBytes(c[0], c[1], c[2]).Word())
 	}
-	off, err := difference(ctx, d, img)
+	got, err := raster.Render(ctx, d, raster.Fit(d.Page, t.W, t.H), t.W, t.H, raster.Options{})
 	if err != nil {
 		return nil, nil, err
 	}
+	parts, places, worst := lost(img, got)
+	held := ""
+	if parts > 0 {
+		held = fmt.Sprintf(", and of the worst of %s %.0f %% is there", count(parts, "small part"), 100*worst)
+	}
 	var fs finding.List
-	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*off), "", geom.Rect{})
+	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different%s", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*difference(img, got), held), "", geom.Rect{})
+	sayLost(&fs, parts, places, worst)
 	long := max(t.W, t.H)
 	if long < smallSide {
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
@@ -67,14 +73,9 @@ func count(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-// difference is the share of a picture's area that a drawing shows in another
-// colour, weighted by how much.
-func difference(ctx context.Context, d *drawing.Drawing, img *image.NRGBA) (float64, error) {
-	w, h := img.Rect.Dx(), img.Rect.Dy()
-	got, err := raster.Render(ctx, d, raster.Fit(d.Page, w, h), w, h, raster.Options{})
-	if err != nil {
-		return 0, err
-	}
+// difference is the share of a picture's area that another one, as large, shows in
+// another colour, weighted by how much.
+func difference(img, got *image.NRGBA) float64 {
 	off := 0.0
 	for i := 0; i < len(got.Pix); i += 4 {
 		p, q := img.Pix[i:i+4], got.Pix[i:i+4]
@@ -85,5 +86,5 @@ func difference(ctx context.Context, d *drawing.Drawing, img *image.NRGBA) (floa
 		}
 		off += float64(m) / 255
 	}
-	return off / float64(w*h), nil
+	return off / float64(img.Rect.Dx()*img.Rect.Dy())
 }

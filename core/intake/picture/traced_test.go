@@ -8,6 +8,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/geom"
+	"dyekit/core/raster"
 )
 
 // How much of a picture's area a drawing shows otherwise, by hand: red of 204 where
@@ -31,9 +32,13 @@ func TestDifference(t *testing.T) {
 		"half is not there":  {[]drawing.Node{half(0, 2, 1, 1)}, 0.5},
 		"all is half opaque": {[]drawing.Node{half(0, 4, 1, 0.6)}, 0.4},
 	} {
-		got, err := difference(t.Context(), &drawing.Drawing{Page: geom.Rect{X1: 4, Y1: 2}, Nodes: c.nodes}, img)
-		if err != nil || math.Abs(got-c.want) > 1e-6 {
-			t.Errorf("%s: %v, %v, want %v", name, got, err, c.want)
+		d := &drawing.Drawing{Page: geom.Rect{X1: 4, Y1: 2}, Nodes: c.nodes}
+		seen, err := raster.Render(t.Context(), d, raster.Fit(d.Page, 4, 2), 4, 2, raster.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := difference(img, seen); math.Abs(got-c.want) > 1e-6 {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
 		}
 	}
 }
