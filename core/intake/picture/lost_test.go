@@ -68,7 +68,10 @@ func TestLostParts(t *testing.T) {
 			}
 		}), 12},
 	} {
-		parts, places, worst := lost(img, c.got)
+		around := grounds(img)
+		all := small(img, around)
+		parts := len(all)
+		places, worst := lost(img, c.got, all, around)
 		if parts != 12 || len(places) != c.lost || (worst < lostUnder) != (c.lost > 0) {
 			t.Errorf("%s: %d parts, %d lost, want %d; the worst keeps %.2f", what, parts, len(places), c.lost, worst)
 		}
@@ -76,12 +79,46 @@ func TestLostParts(t *testing.T) {
 			t.Errorf("it was at %v", places[0])
 		}
 		var fs finding.List
-		sayLost(&fs, parts, places, worst)
+		sayLost(&fs, parts, places, worst, nil)
 		if (len(fs) == 1) != (c.lost > 0) || c.lost > 0 && (fs[0].Code != finding.LettersLost || len(fs[0].Spots) != c.lost || len(fs.Unseen()) != 1) {
 			t.Errorf("%s: %+v", what, fs)
 		}
 	}
-	if parts, places, _ := lost(bars(0), bars(0)); parts != 0 || places != nil {
-		t.Errorf("without small parts: %d, %v", parts, places)
+	if all := small(bars(0), grounds(bars(0))); all != nil {
+		t.Errorf("without small parts: %v", all)
+	}
+}
+
+// A line of letters is told if it is too low to be read, and only then: not what stands
+// apart, not a row of what is high enough, nor a few dots.
+func TestTinyLetters(t *testing.T) {
+	row := func(n, high, y, step int) (out []part) {
+		for i := range n {
+			out = append(out, part{box: image.Rect(10+step*i, y-high+i%2, 14+step*i, y), n: 10 + 3*(i%4)})
+		}
+		return out
+	}
+	alike := func(ps []part) []part {
+		for i := range ps {
+			ps[i].n = 20
+		}
+		return ps
+	}
+	for what, c := range map[string]struct {
+		parts []part
+		lines int
+	}{
+		"eight of five px": {row(8, 5, 50, 6), 1}, "two lines": {append(row(8, 5, 50, 6), row(7, 6, 70, 6)...), 2},
+		"of nine px": {row(8, 9, 50, 6), 0}, "four": {row(4, 5, 50, 6), 0}, "none": {nil, 0},
+		"beside high ones":  {append(row(5, 5, 50, 6), row(6, 20, 50, 20)...), 0},
+		"beads":             {alike(row(8, 5, 50, 6)), 0},
+		"one below another": {append(append(row(1, 5, 20, 6), row(1, 5, 40, 6)...), row(3, 5, 60, 6)...), 0},
+	} {
+		lines, n := tiny(c.parts)
+		var fs finding.List
+		sayTiny(&fs, lines, n)
+		if len(lines) != c.lines || (len(fs) == 1) != (c.lines > 0) {
+			t.Errorf("%s: %d lines of %d parts: %v", what, len(lines), n, fs)
+		}
 	}
 }

@@ -48,14 +48,18 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 	if err != nil {
 		return nil, nil, err
 	}
-	parts, places, worst := lost(img, got)
+	around := grounds(img)
+	parts := small(img, around)
+	places, worst := lost(img, got, parts, around)
 	held := ""
-	if parts > 0 {
-		held = fmt.Sprintf(", and of the worst of %s %.0f %% is there", count(parts, "small part"), 100*worst)
+	if len(parts) > 0 {
+		held = fmt.Sprintf(", and of the worst of %s %.0f %% is there", count(len(parts), "small part"), 100*worst)
 	}
 	var fs finding.List
 	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different%s", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*difference(img, got), held), "", geom.Rect{})
-	sayLost(&fs, parts, places, worst)
+	lines, in := tiny(parts)
+	sayLost(&fs, len(parts), places, worst, lines)
+	sayTiny(&fs, lines, in)
 	long := max(t.W, t.H)
 	if long < smallSide {
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
