@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"path/filepath"
@@ -164,5 +165,48 @@ func TestMasterWithoutScripts(t *testing.T) {
 	files["MASTER/original-con_.svg"] = []byte("another")
 	if _, err := Verify(t.Context(), files, nil); err == nil {
 		t.Error("a changed original is not found")
+	}
+}
+
+// A zip is saved where nothing is, and over another one only by force; a link and a folder
+// stay.
+func TestZipsAreNotOverwritten(t *testing.T) {
+	k := tinyKit(t)
+	var b bytes.Buffer
+	if err := k.Zip(t.Context(), &b); err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	at := filepath.Join(dir, "kit.zip")
+	save := func(path string, force bool) error { return SaveZip(t.Context(), b.Bytes(), path, force) }
+	if err := save(at, false); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(at, []byte("another"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := save(at, false); err == nil || !strings.Contains(err.Error(), "--force") {
+		t.Errorf("over another: %v", err)
+	}
+	if got, _ := os.ReadFile(at); string(got) != "another" {
+		t.Error("it was overwritten")
+	}
+	if err := save(at, true); err != nil {
+		t.Errorf("by force: %v", err)
+	}
+	if got, _ := os.ReadFile(at); !bytes.Equal(got, b.Bytes()) {
+		t.Error("by force it is another file")
+	}
+	folder, link := filepath.Join(dir, "folder.zip"), filepath.Join(dir, "link.zip")
+	if err := os.Mkdir(folder, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(at, link); err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range []string{folder, link} {
+		if err := save(p, true); err == nil {
+			t.Errorf("%s is written over", p)
+		}
 	}
 }

@@ -20,6 +20,8 @@ func TestFindingsBetweenShapes(t *testing.T) {
 	}{
 		{"art behind art", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/>` + disc, `<rect x="30" y="2" width="20" height="20" fill="red"/>` + disc},
 		{"behind translucent paint", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/>` + disc, `<rect x="30" y="30" width="20" height="20" fill="red"/><circle cx="50" cy="50" r="45" fill-opacity=".9"/>`},
+		{"behind blended paint", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/><g style="isolation:isolate">` + disc + `</g>`, `<rect x="30" y="30" width="20" height="20" fill="red"/><circle cx="50" cy="50" r="45" fill="#8cf" style="mix-blend-mode:multiply"/>`},
+		{"behind a faint group", "covered", `<rect x="30" y="30" width="20" height="20" fill="red"/><g opacity="1">` + disc + `</g>`, `<rect x="30" y="30" width="20" height="20" fill="red"/><g opacity=".8">` + disc + `</g>`},
 		{"white paint on ink", "white-paint", disc + `<path d="M30 30h40v9h-40z" fill="#fff"/>`, `<path d="M5 5h40v90h-40z"/><path d="M50 5h45v90h-45z" fill="#fff"/>`},
 		{"a hole as white paint", "white-paint", disc + `<path d="M30 30h40v9h-40z" fill="#fff"/>`, `<path fill-rule="evenodd" d="M5 5h90v90h-90zM30 30h40v9h-40z"/>`},
 		{"a place between two parts", "counter", `<path d="M5 5h60v20h-40v50h40v20h-60z"/><path d="M60 5h35v90h-35z"/>`, `<path d="M5 5h60v20h-40v50h40v20h-60z"/><path d="M70 5h25v90h-25z"/>`},

@@ -105,3 +105,23 @@ func TestIDsDiffer(t *testing.T) {
 		t.Errorf("ids %q and %q", a, b)
 	}
 }
+
+// Groups of one name are told apart by numbers, from the second on; each says its name.
+func TestGroupsOfOneName(t *testing.T) {
+	p := page(colour.Black)
+	p.Drawing.Nodes = nil
+	for _, part := range []string{"petal", "petal", "stem & leaf", "petal"} {
+		p.Drawing.Nodes = append(p.Drawing.Nodes, &drawing.Group{Alpha: 1, Part: part, Nodes: []drawing.Node{
+			&drawing.Shape{Path: geom.Box(geom.Rect{X0: 20, Y0: 70, X1: 200, Y1: 110}), Paint: drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}, Part: part}}})
+	}
+	b, err := export.Bytes(func(w io.Writer) error { return Encode(w, p, Options{Title: "x", Names: true}) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := string(b)
+	for _, want := range []string{`id="petal"`, `id="petal-2"`, `id="petal-3"`, "<title>stem &amp; leaf</title>"} {
+		if strings.Count(s, want) != 1 {
+			t.Errorf("%s is there %d times:\n%s", want, strings.Count(s, want), s)
+		}
+	}
+}
