@@ -22,6 +22,7 @@ func inks(boxes []*hues, on hue, cs []hue, more bool, noise float64) (out []hue)
 		beyond = 1.3
 		most   = 4
 		few    = 0.04 // of the pixels that are asked make a direction
+		ring   = 0.4  // of the longest way, that is none
 	)
 	type way struct {
 		d    hue // as it is compared
@@ -64,6 +65,10 @@ func inks(boxes []*hues, on hue, cs []hue, more bool, noise float64) (out []hue)
 		}
 	}
 	slices.SortStableFunc(ways, func(a, b way) int { return cmp.Compare(len(b.over), len(a.over)) })
+	longest := 0.0
+	for _, w := range ways {
+		longest = max(longest, w.over[0])
+	}
 	for _, w := range ways {
 		if len(out) == most || float64(len(w.over)) < few*float64(len(all)) {
 			break
@@ -83,6 +88,7 @@ func inks(boxes []*hues, on hue, cs []hue, more bool, noise float64) (out []hue)
 		switch {
 		case at >= 0 && !slices.Contains(out, cs[at]):
 			out = append(out, cs[at])
+		case at < 0 && far < ring*longest: // what packing throws to the other side of an edge
 		case at < 0 && more:
 			c := on
 			for i := range c {

@@ -148,7 +148,7 @@ func TestLettersLive(t *testing.T) {
 				continue // JPEG has no opacity
 			}
 			for _, cap := range []float64{9, 13, 18} {
-				half, most, all, sum := 0, 0, 0, 0.0
+				half, most, all, sum, segs := 0, 0, 0, 0.0, 0
 				worst, least := "", 1.0
 				for _, f := range some {
 					d, letters := lettered(t, f.name, f.weight, cap, s)
@@ -161,6 +161,7 @@ func TestLettersLive(t *testing.T) {
 						t.Fatal(err)
 					}
 					got := traced(tr)
+					segs += segments(got)
 					for i, l := range letters {
 						v := common(t, got, l, s)
 						all++
@@ -176,7 +177,7 @@ func TestLettersLive(t *testing.T) {
 						}
 					}
 				}
-				said := fmt.Sprintf("%s, packed %v, %2.0f px: of %d letters %d keep a half, %d three quarters, %.2f on the mean, the worst %.2f (%s)", s.name, packed, cap, all, half, most, sum/float64(all), least, worst)
+				said := fmt.Sprintf("%s, packed %v, %2.0f px: of %d letters %d keep a half, %d three quarters, %.2f on the mean, the worst %.2f (%s); %.0f curves and lines a letter", s.name, packed, cap, all, half, most, sum/float64(all), least, worst, float64(segs)/float64(all))
 				// What is reached today, as shares; where colours differ more than they
 				// lighten, packing takes most of what there is.
 				want := map[float64][2]float64{9: {1, 0.76}, 13: {1, 1}, 18: {1, 1}}

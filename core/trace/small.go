@@ -282,7 +282,29 @@ func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, no
 		}
 		return nil
 	})
-	return slices.Concat(found...), err
+	return merged(found), err
+}
+
+// merged makes one region of those of one colour that are painted at one turn of their row:
+// rows do not lie over each other.
+func merged(rows [][]Region) (out []Region) {
+	for turn := 0; ; turn++ {
+		from, any := len(out), false
+		for _, r := range rows {
+			if turn >= len(r) {
+				continue
+			}
+			any = true
+			if at := slices.IndexFunc(out[from:], func(o Region) bool { return o.Colour == r[turn].Colour }); at >= 0 {
+				out[from+at].Path = append(out[from+at].Path, r[turn].Path...)
+			} else {
+				out = append(out, r[turn])
+			}
+		}
+		if !any {
+			return out
+		}
+	}
 }
 
 // with lays small art over regions. What has the colour of the ground, which is not painted,
