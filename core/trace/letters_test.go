@@ -195,3 +195,35 @@ func TestLettersLive(t *testing.T) {
 		}
 	}
 }
+
+// A picture that is lettering and nothing else is traced too, and one whose letters are too
+// faint for any ink keeps what it had.
+func TestLetteringAlone(t *testing.T) {
+	d, letters := lettered(t, "Cabin", 600, 13, signs[0])
+	d.Nodes = append(d.Nodes[:1:1], d.Nodes[2:]...) // without the disc
+	img := render(t, d, int(d.Page.W()), int(d.Page.H()))
+	tr, err := trace.Trace(context.Background(), img, trace.Options{Smooth: 0.3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(tr.Regions) != 1 || !tr.Grounds {
+		t.Errorf("%d regions, a ground: %v", len(tr.Regions), tr.Grounds)
+	}
+	for i, l := range letters {
+		if v := common(t, traced(tr), l, signs[0]); v < 0.75 {
+			t.Errorf("%c keeps %.2f", capitals[i], v)
+		}
+	}
+	for _, colours := range []int{1, 2, 5} { // however many are asked for
+		tr, err := trace.Trace(context.Background(), img, trace.Options{Smooth: 0.3, Colours: colours})
+		if err != nil {
+			if colours > 1 {
+				t.Errorf("in %d colours: %v", colours, err)
+			}
+			continue
+		}
+		if v := common(t, traced(tr), letters[0], signs[0]); v < 0.75 {
+			t.Errorf("in %d colours %c keeps %.2f", colours, capitals[0], v)
+		}
+	}
+}

@@ -93,18 +93,16 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if !whole.hard(cs) {
 		small = whole.pieces(cs, noise)
 	}
-	var lettering []Region
+	lettering, small, err := whole.traceSmall(ctx, small, cs, opt.Colours == 0, noise, opt)
+	if err != nil {
+		return nil, err
+	}
 	if len(small) > 0 {
 		p = p.without(small, cs)
-		on := cs
 		if opt.Colours == 0 {
 			if plain := p.palette(0, noise); len(plain) > 0 {
 				cs = plain
 			}
-		}
-		var err error
-		if lettering, err = whole.traceSmall(ctx, small, on, opt.Colours == 0, noise, opt); err != nil {
-			return nil, err
 		}
 	}
 	m, err := p.labelled(ctx, cs, noise, speck)

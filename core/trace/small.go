@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"image"
+	"image/color"
 	"slices"
 
 	"dyekit/core/geom"
@@ -39,7 +40,6 @@ type bit struct {
 // pieces finds the small art of a picture: those parts that differ from a plain colour all
 // round them. Of parts within parts the outer ones count.
 func (p *hues) pieces(cs []hue, noise float64) []bit {
-
 	if noise > noisy { // colour runs out of thin strokes, and makes one of many
 		p = p.lightly()
 		ls := make([]hue, len(cs))
@@ -232,18 +232,19 @@ func (p *hues) alone(ps []bit, on hue) (q *hues, from image.Point) {
 	return q, box.Min
 }
 
-// traceSmall traces pieces, row by row, and gives their regions. more says that colours may
+// traceSmall traces pieces, row by row, and gives their regions and those pieces of which
+// something came: the others are left to what traces the rest. more says that colours may
 // be new.
-func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, noise float64, opt Options) ([]Region, error) {
+func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, noise float64, opt Options) (rs []Region, done []bit, err error) {
 	lines := rows(ps)
 	boxes, from := make([]*hues, len(lines)), make([]image.Point, len(lines))
-	err := parallel.Do(ctx, len(lines), func(_ context.Context, i int) error {
+	err = parallel.Do(ctx, len(lines), func(_ context.Context, i int) error {
 		b, at := p.alone(lines[i], cs[lines[i][0].on])
 		boxes[i], from[i] = b.enlarged(fine), at
 		return nil
 	})
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	palettes := map[int][]hue{}
 	for k := range cs {
@@ -282,7 +283,12 @@ func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, no
 		}
 		return nil
 	})
-	return merged(found), err
+	for i, l := range lines {
+		if len(found[i]) > 0 {
+			done = append(done, l...)
+		}
+	}
+	return merged(found), done, err
 }
 
 // merged makes one region of those of one colour that are painted at one turn of their row:
@@ -307,11 +313,16 @@ func merged(rows [][]Region) (out []Region) {
 	}
 }
 
-// with lays small art over regions. What has the colour of the ground, which is not painted,
-// is cut out of all that it lies in.
+// with lays small art over regions, in the colours that these have where they are about its
+// own. What has the colour of the ground, which is not painted, is cut out of all that it
+// lies in.
 func (t *Tracing) with(rs, small []Region) []Region {
+	large := len(rs)
 	for _, s := range small {
-		if !(t.Bare && s.Colour.A == 0 || t.Grounds && s.Colour == t.Ground) {
+		if !(t.Bare && s.Colour.A == 0 || t.Grounds && alikeBytes(s.Colour, t.Ground)) {
+			if i := slices.IndexFunc(rs[:large], func(r Region) bool { return alikeBytes(r.Colour, s.Colour) }); i >= 0 {
+				s.Colour = rs[i].Colour
+			}
 			rs = append(rs, s)
 			continue
 		}
@@ -328,6 +339,13 @@ func (t *Tracing) with(rs, small []Region) []Region {
 		}
 	}
 	return rs
+}
+
+// alikeBytes reports whether two colours are one but for how they were counted.
+func alikeBytes(a, b color.NRGBA) bool {
+	const slack = 6 // of 255
+	near := func(x, y uint8) bool { return max(x, y)-min(x, y) <= slack }
+	return near(a.R, b.R) && near(a.G, b.G) && near(a.B, b.B) && near(a.A, b.A)
 }
 
 // winds is how often the region's path goes round a point.
