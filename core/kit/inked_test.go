@@ -12,6 +12,7 @@ import (
 	cmyktiff "github.com/hhrutter/tiff"
 	"golang.org/x/image/tiff"
 
+	"dyekit/core/kit/outside"
 	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
 )
@@ -106,7 +107,7 @@ func TestPicturesKeepTheirInks(t *testing.T) {
 		"process inks": {"/DeviceCMYK", cmyk.String(), want},
 		"a plate":      {"[/Separation/Ember/DeviceCMYK " + tint + "]", one.String(), map[string][]uint8{"Ember": []byte(one.String()), "Cyan": make([]uint8, side*side)}},
 	} {
-		k := build(t, Input{Master: pdfOfPicture(side, c.space, c.data), MasterName: "x.pdf", Brand: "Pier", Recipe: recipe})
+		k := build(t, Input{Master: pdfOfPicture(side, c.space, c.data), MasterName: "x.pdf", Brand: "Pier", Recipe: recipe, Readers: outside.None})
 		if len(k.Files) != 5 || len(k.Failed) > 0 {
 			t.Fatalf("%s: %d files, %v %v", what, len(k.Files), k.Failed, k.Omitted)
 		}
@@ -158,7 +159,7 @@ func TestColoursKeepTheirPlates(t *testing.T) {
 	}
 	standards := []string{"pdfa2b", "pdfx1a", "pdfx4"}
 	for i, standard := range standards[:budget.Of(1, len(standards))] {
-		k := build(t, Input{Master: master, MasterName: "x.pdf", Brand: "Pier", Recipe: parse(t, strings.NewReplacer("STANDARD", standard, "LEVEL", fmt.Sprint(2+i%2)).Replace(recipe))})
+		k := build(t, Input{Master: master, MasterName: "x.pdf", Brand: "Pier", Recipe: parse(t, strings.NewReplacer("STANDARD", standard, "LEVEL", fmt.Sprint(2+i%2)).Replace(recipe)), Readers: outside.None})
 		if len(k.Files) != 6 || len(k.Failed) > 0 {
 			t.Fatalf("%s: %d files, %v %v", standard, len(k.Files), k.Failed, k.Omitted)
 		}
