@@ -1,7 +1,6 @@
 package trace
 
 import (
-	"cmp"
 	"math"
 	"slices"
 )
@@ -13,99 +12,118 @@ const (
 	smear = 0.34 // the same in packed pictures, in which colour runs over thin strokes
 )
 
-// inks are the colours in which small art on one colour is drawn: the directions in which
-// its pixels leave that colour, and how far they go at most. One of the palette's is taken
-// where it lies in that direction and about so far; the others, if more may be, are new.
-func inks(boxes []*hues, on hue, cs []hue, more bool, noise float64) (out []hue) {
-	const (
-		nearly = 0.72 // of the way of the palette's colour, that is enough for it
-		beyond = 1.3
-		most   = 4
-		few    = 0.04 // of the pixels that are asked make a direction
-		ring   = 0.4  // of the longest way, that is none
-	)
-	type way struct {
-		d    hue // as it is compared
-		sum  hue // of all that go it
-		over []float64
-	}
+// A way is a direction in which pieces leave the colour that they stand on.
+type way struct {
+	sum  hue          // of all pixels that go it
+	rows map[int]bool // of which pieces go it
+	ink  hue
+}
+
+// inks gives each row of pieces the colours that it is drawn in: the directions in which its
+// pieces leave the colour that they stand on, and how far their pixels go, enlarged, at
+// most. A piece has one ink: what packing throws about it is none. A plain colour of the
+// picture is taken where it lies in that direction and about so far; the others, if more
+// may be, are new.
+func (p *hues) inks(rows [][]bit, boxes []*hues, cs, plain []hue, more bool, noise float64) [][]hue {
+	out := make([][]hue, len(rows))
 	seen := compared(noise)
-	px := 0
-	for _, b := range boxes {
-		px += len(b.v)
-	}
-	stride := px/60_000 | 1
-	var all []hue
-	for _, b := range boxes {
-		for i := 0; i < len(b.v); i += stride {
-			if d := b.v[i].sub(on); d.dot(d) > away*away {
-				all = append(all, d)
+	for on := range cs {
+		var ways []*way
+		for i, row := range rows {
+			for _, s := range row {
+				if s.on != on {
+					continue
+				}
+				var sum hue
+				for _, j := range s.px {
+					if d := p.v[j].sub(cs[on]); d.dot(d) > away*away {
+						sum = sum.add(d)
+					}
+				}
+				if sum.dot(sum) == 0 {
+					continue
+				}
+				var to *way
+				off := aside + noise
+				for _, w := range ways {
+					if v := turned(seen(sum), unit(seen(w.sum))); v < off {
+						to, off = w, v
+					}
+				}
+				if to == nil {
+					to = &way{rows: map[int]bool{}}
+					ways = append(ways, to)
+				}
+				to.sum, to.rows[i] = to.sum.add(sum), true
 			}
 		}
-	}
-	slices.SortStableFunc(all, func(a, b hue) int { return cmp.Compare(b.dot(b), a.dot(a)) })
-	var ways []way
-	for _, d := range all {
-		e := seen(d)
-		best, off := -1, aside+noise
-		for i := range ways {
-			if v := turned(e, ways[i].d); v < off {
-				best, off = i, v
-			}
-		}
-		if best < 0 && len(ways) < 4*most {
-			ways, best = append(ways, way{d: unit(e)}), len(ways)
-		}
-		if best >= 0 {
-			w := &ways[best]
-			w.over = append(w.over, math.Sqrt(d.dot(d)))
-			for i := range d {
-				w.sum[i] += d[i]
-			}
-		}
-	}
-	slices.SortStableFunc(ways, func(a, b way) int { return cmp.Compare(len(b.over), len(a.over)) })
-	longest := 0.0
-	for _, w := range ways {
-		longest = max(longest, w.over[0])
-	}
-	for _, w := range ways {
-		if len(out) == most || float64(len(w.over)) < few*float64(len(all)) {
-			break
-		}
-		far, d := w.over[len(w.over)/12], unit(w.sum) // they come the farthest first
-		at, off := -1, aside+noise
-		for k, c := range cs {
-			e := c.sub(on)
-			l := math.Sqrt(e.dot(e))
-			if l < away || far < nearly*l || far > beyond*l {
+		for _, w := range ways {
+			if !w.dye(boxes, cs[on], plain, more, noise) {
 				continue
 			}
-			if v := turned(seen(e), unit(seen(w.sum))); v < off {
-				at, off = k, v
-			}
-		}
-		switch {
-		case at >= 0 && !slices.Contains(out, cs[at]):
-			out = append(out, cs[at])
-		case at < 0 && far < ring*longest: // what packing throws to the other side of an edge
-		case at < 0 && more:
-			c := on
-			for i := range c {
-				c[i] = min(1, max(0, c[i]+d[i]*far))
-			}
-			for i := range 3 {
-				c[i] = min(c[i], c[3])
-			}
-			out = append(out, c)
-		case at < 0:
-			k := nearestTo(hue{on[0] + d[0]*far, on[1] + d[1]*far, on[2] + d[2]*far, on[3] + d[3]*far}, cs, on)
-			if k >= 0 && !slices.Contains(out, cs[k]) {
-				out = append(out, cs[k])
+			for i := range rows {
+				if w.rows[i] && !slices.Contains(out[i], w.ink) {
+					out[i] = append(out[i], w.ink)
+				}
 			}
 		}
 	}
 	return out
+}
+
+// dye finds the ink at the end of a way; false if there is none.
+func (w *way) dye(boxes []*hues, on hue, cs []hue, more bool, noise float64) bool {
+	const (
+		nearly = 0.72 // of the way of the palette's colour, that is enough for it
+		beyond = 1.3
+		most   = 60_000 // px that are asked
+		top    = 12     // a part of them goes farther than the ink
+	)
+	seen, d := compared(noise), unit(w.sum)
+	px := 0
+	for i, b := range boxes {
+		if w.rows[i] {
+			px += len(b.v)
+		}
+	}
+	var over []float64
+	for i, b := range boxes {
+		for j := 0; w.rows[i] && j < len(b.v); j += px/most | 1 {
+			if e := b.v[j].sub(on); e.dot(e) > away*away && turned(seen(e), unit(seen(w.sum))) < 2*slack(noise) {
+				over = append(over, e.dot(d))
+			}
+		}
+	}
+	if len(over) == 0 {
+		return false
+	}
+	slices.Sort(over)
+	far := over[len(over)-1-len(over)/top]
+	at, off := -1, slack(noise)
+	for k, c := range cs {
+		e := c.sub(on)
+		l := math.Sqrt(e.dot(e))
+		if l < away || far < nearly*l || far > beyond*l {
+			continue
+		}
+		if v := turned(seen(e), unit(seen(w.sum))); v < off {
+			at, off = k, v
+		}
+	}
+	end := on
+	for i := range end {
+		end[i] = min(1, max(0, on[i]+d[i]*far))
+	}
+	for i := range 3 {
+		end[i] = min(end[i], end[3])
+	}
+	if at < 0 && !more {
+		at = nearestTo(end, cs, on)
+	}
+	if w.ink = end; at >= 0 {
+		w.ink = cs[at]
+	}
+	return at >= 0 || more
 }
 
 // lift makes hairlines, whose darkest pixels are far from their ink, darker: a stroke that is

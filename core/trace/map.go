@@ -93,17 +93,20 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if !whole.hard(cs) {
 		small = whole.pieces(cs, noise)
 	}
-	lettering, small, err := whole.traceSmall(ctx, small, cs, opt.Colours == 0, noise, opt)
+	plain := cs // without those of small art, whose strokes have none of their own
+	if len(small) > 0 && opt.Colours == 0 {
+		if c := p.without(small, cs).palette(0, noise); len(c) > 0 {
+			plain = c
+		}
+	}
+	lettering, done, err := whole.traceSmall(ctx, small, cs, plain, opt.Colours == 0, noise, opt)
 	if err != nil {
 		return nil, err
 	}
-	if len(small) > 0 {
-		p = p.without(small, cs)
-		if opt.Colours == 0 {
-			if plain := p.palette(0, noise); len(plain) > 0 {
-				cs = plain
-			}
-		}
+	if len(done) > 0 {
+		if p = p.without(done, cs); len(done) == len(small) {
+			cs = plain
+		} // else the rest needs its colours
 	}
 	m, err := p.labelled(ctx, cs, noise, speck)
 	if err != nil {

@@ -16,6 +16,8 @@ type hue [4]float64
 
 func (a hue) sub(b hue) hue { return hue{a[0] - b[0], a[1] - b[1], a[2] - b[2], a[3] - b[3]} }
 
+func (a hue) add(b hue) hue { return hue{a[0] + b[0], a[1] + b[1], a[2] + b[2], a[3] + b[3]} }
+
 func (a hue) dot(b hue) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] + a[3]*b[3] }
 
 func (a hue) far(b hue) float64 { return math.Sqrt(a.far2(b)) }

@@ -233,9 +233,9 @@ func (p *hues) alone(ps []bit, on hue) (q *hues, from image.Point) {
 }
 
 // traceSmall traces pieces, row by row, and gives their regions and those pieces of which
-// something came: the others are left to what traces the rest. more says that colours may
-// be new.
-func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, noise float64, opt Options) (rs []Region, done []bit, err error) {
+// something came: the others are left to what traces the rest. They stand on colours of cs,
+// and are drawn in those of plain or, if more may be, in new ones.
+func (p *hues) traceSmall(ctx context.Context, ps []bit, cs, plain []hue, more bool, noise float64, opt Options) (rs []Region, done []bit, err error) {
 	lines := rows(ps)
 	boxes, from := make([]*hues, len(lines)), make([]image.Point, len(lines))
 	err = parallel.Do(ctx, len(lines), func(_ context.Context, i int) error {
@@ -246,24 +246,13 @@ func (p *hues) traceSmall(ctx context.Context, ps []bit, cs []hue, more bool, no
 	if err != nil {
 		return nil, nil, err
 	}
-	palettes := map[int][]hue{}
-	for k := range cs {
-		var of []*hues
-		for i, l := range lines {
-			if l[0].on == k {
-				of = append(of, boxes[i])
-			}
-		}
-		if of != nil {
-			palettes[k] = append([]hue{cs[k]}, inks(of, cs[k], cs, more, noise)...)
-		}
-	}
+	inks := p.inks(lines, boxes, cs, plain, more, noise)
 	found := make([][]Region, len(lines))
 	err = parallel.Do(ctx, len(lines), func(ctx context.Context, i int) error {
-		set := palettes[lines[i][0].on]
-		if len(set) < 2 {
+		if len(inks[i]) == 0 {
 			return nil
 		}
+		set := append([]hue{cs[lines[i][0].on]}, inks[i]...)
 		boxes[i].lift(set)
 		m, err := boxes[i].labelled(ctx, set, noise, 3+int(9*opt.Smooth))
 		if err != nil {
