@@ -21,10 +21,10 @@ type way struct {
 
 // inks gives each row of pieces the colours that it is drawn in: the directions in which its
 // pieces leave the colour that they stand on, and how far their pixels go, enlarged, at
-// most. A piece has one ink: what packing throws about it is none. A plain colour of the
-// picture is taken where it lies in that direction and about so far; the others, if more
+// most. A piece has one ink: what packing throws about it is none. One that is known
+// is taken where it lies in that direction and about so far; the others, if more
 // may be, are new.
-func (p *hues) inks(rows [][]bit, boxes []*hues, cs, plain []hue, more bool, noise float64) [][]hue {
+func (p *hues) inks(rows [][]bit, boxes []*hues, cs, known []hue, more bool, noise float64) [][]hue {
 	out := make([][]hue, len(rows))
 	seen := compared(noise)
 	for on := range cs {
@@ -58,7 +58,7 @@ func (p *hues) inks(rows [][]bit, boxes []*hues, cs, plain []hue, more bool, noi
 			}
 		}
 		for _, w := range ways {
-			if !w.dye(boxes, cs[on], plain, more, noise) {
+			if !w.dye(boxes, cs[on], known, more, noise) {
 				continue
 			}
 			for i := range rows {

@@ -99,7 +99,11 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 			plain = c
 		}
 	}
-	lettering, done, err := whole.traceSmall(ctx, small, cs, plain, opt.Colours == 0, noise, opt)
+	known := plain
+	if noise <= noisy { // of a clean picture they are right too
+		known = slices.Concat(plain, cs)
+	}
+	lettering, done, err := whole.traceSmall(ctx, small, cs, known, opt.Colours == 0, noise, opt)
 	if err != nil {
 		return nil, err
 	}

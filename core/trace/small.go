@@ -234,8 +234,8 @@ func (p *hues) alone(ps []bit, on hue) (q *hues, from image.Point) {
 
 // traceSmall traces pieces, row by row, and gives their regions and those pieces of which
 // something came: the others are left to what traces the rest. They stand on colours of cs,
-// and are drawn in those of plain or, if more may be, in new ones.
-func (p *hues) traceSmall(ctx context.Context, ps []bit, cs, plain []hue, more bool, noise float64, opt Options) (rs []Region, done []bit, err error) {
+// and are drawn in those that are known or, if more may be, in new ones.
+func (p *hues) traceSmall(ctx context.Context, ps []bit, cs, known []hue, more bool, noise float64, opt Options) (rs []Region, done []bit, err error) {
 	lines := rows(ps)
 	boxes, from := make([]*hues, len(lines)), make([]image.Point, len(lines))
 	err = parallel.Do(ctx, len(lines), func(_ context.Context, i int) error {
@@ -246,7 +246,7 @@ func (p *hues) traceSmall(ctx context.Context, ps []bit, cs, plain []hue, more b
 	if err != nil {
 		return nil, nil, err
 	}
-	inks := p.inks(lines, boxes, cs, plain, more, noise)
+	inks := p.inks(lines, boxes, cs, known, more, noise)
 	found := make([][]Region, len(lines))
 	err = parallel.Do(ctx, len(lines), func(ctx context.Context, i int) error {
 		if len(inks[i]) == 0 {
