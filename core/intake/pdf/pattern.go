@@ -22,8 +22,6 @@ func (m *machine) layPattern(in drawing.Region, p paint, alpha float64, origin d
 		if isStream && !m.unread(aTiling, s.dict) {
 			m.tile(in, s, own, p, alpha)
 		}
-	default:
-		m.cannot("a pattern of an unknown type")
 	case 2:
 		if m.unread(aShaded, d) {
 			return
@@ -34,6 +32,8 @@ func (m *machine) layPattern(in drawing.Region, p paint, alpha float64, origin d
 			return
 		}
 		m.layShading(in, sh, own, alpha, origin)
+	default:
+		m.cannot("a pattern of an unknown type")
 	}
 }
 
