@@ -26,11 +26,11 @@ test test-all mutants: export GOGC = 400
 test test-all mutants: export GOMEMLIMIT = 3GiB
 
 # Those that take longest go first, so that the end does not wait for one alone, and
-# vet looks at what is compiled anyway. More than two tests of a package go beside each
-# other: those of the screens wait for the browser most of the time.
+# vet looks at what is compiled anyway. Three packages go beside each other on two cores, and
+# more than two tests of each: those of the screens wait for the browser most of the time.
 test:
 	@sh scripts/need.sh $(NEED_TEST)
-	$(GO) test -vet=all -parallel 4 -timeout 30m ./web ./core/kit ./studio ./cmd/dyekit ./...
+	$(GO) test -vet=all -p 3 -parallel 4 -timeout 30m ./web ./core/kit ./studio ./cmd/dyekit ./...
 
 # All that test takes a part of: what a release runs.
 test-all:
