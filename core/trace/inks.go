@@ -208,9 +208,7 @@ func (p *hues) oneInk(px []int, on hue, noise float64) bool {
 	for _, i := range px {
 		if d := p.v[i].sub(on); d.dot(d) > away*away {
 			ds = append(ds, d)
-			for k := range d {
-				sum[k] += d[k]
-			}
+			sum = sum.add(d)
 		}
 	}
 	if len(ds) == 0 {

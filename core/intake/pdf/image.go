@@ -352,10 +352,10 @@ func (m *machine) coloured(raw *samples, cs *space, decode []float64, s *stream)
 			}
 		}
 		var c px
-		k0 := cs.colour(w)
-		c.shown[0], c.shown[1], c.shown[2] = k0.RGB.Bytes()
+		drawn := cs.colour(w)
+		c.shown[0], c.shown[1], c.shown[2] = drawn.RGB.Bytes()
 		c.shown[3] = 255
-		c.build = inks.of(k0)
+		c.build = inks.of(drawn)
 		if keyed {
 			inside := true
 			for j := range v {
