@@ -41,6 +41,9 @@ func (f *file) functionAt(o any, depth int) (*function, error) {
 	if d == nil || !ok || len(domain) < 2 || len(domain)%2 != 0 || len(domain) > 64 {
 		return nil, errors.New("a function has no domain")
 	}
+	if n := f.unlisted(aFunction, d); n != "" {
+		return nil, fmt.Errorf("a function asks for %q, which is not known", "/"+plateName(n))
+	}
 	fn := &function{in: len(domain) / 2, domain: domain}
 	var err error
 	switch f.number(d["FunctionType"], -1) {

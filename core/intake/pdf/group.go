@@ -215,7 +215,7 @@ func (m *machine) object(o any) {
 	before := m.layer
 	defer func() { m.layer = before }()
 	if oc := s.dict["OC"]; oc != nil {
-		label, prints := m.layers.state(m.file, oc)
+		label, prints := m.layerState(oc)
 		if !prints {
 			m.left(label)
 			return

@@ -1,6 +1,8 @@
 package pdf
 
 import (
+	"slices"
+
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
@@ -23,6 +25,11 @@ func (r *reader) readLayers() {
 	r.layers.off = map[ref]bool{}
 	d := f.dict(props["D"])
 	groups := f.array(props["OCGs"])
+	r.unread(someLayers, props)
+	r.unread(aSetting, d)
+	for _, o := range groups {
+		r.unread(aLayer, f.dict(o))
+	}
 	if f.name(d["BaseState"]) == "OFF" {
 		for _, o := range groups {
 			if id, ok := o.(ref); ok {
@@ -53,18 +60,43 @@ func (r *reader) readLayers() {
 				delete(r.layers.off, id) // hidden on screens alone
 			}
 		}
+		if !meant(f.intents(f.dict(o)["Intent"]), f.intents(d["Intent"])) {
+			delete(r.layers.off, id)
+		}
 	}
 }
 
-// state tells the name of a layer, or of a membership of several, and whether
+// intents are what a layer, or a setting of layers, is for: View where nothing is said.
+func (f *file) intents(o any) (out []name) {
+	if n := f.name(o); n != "" {
+		return []name{n}
+	}
+	for _, x := range f.array(o) {
+		out = append(out, f.name(x))
+	}
+	if out == nil {
+		out = []name{"View"}
+	}
+	return out
+}
+
+// meant reports whether a layer hides anything under a setting: one that is for nothing that
+// the setting is for never does (section 8.11.2.3).
+func meant(layer, setting []name) bool {
+	return slices.Contains(setting, "All") || slices.ContainsFunc(layer, func(n name) bool { return slices.Contains(setting, n) })
+}
+
+// layerState tells the name of a layer, or of a membership of several, and whether
 // it prints.
-func (l layers) state(f *file, o any) (label string, prints bool) {
+func (r *reader) layerState(o any) (label string, prints bool) {
+	f, l := r.file, r.layers
 	d := f.dict(o)
 	label = decodeText(textOf(f, d["Name"]))
 	if f.name(d["Type"]) != "OCMD" {
 		id, _ := o.(ref)
 		return label, !l.off[id]
 	}
+	r.unread(aMember, d)
 	var members array
 	switch f.get(d["OCGs"]).(type) {
 	case array:
@@ -148,7 +180,7 @@ func (m *machine) begin(op string, args []any) {
 	k := mark{layer: m.layer}
 	if op == "BDC" && len(args) == 2 && args[0] == name("OC") {
 		if o := m.resourceRaw("Properties", args[1]); o != nil {
-			label, prints := m.layers.state(m.file, o)
+			label, prints := m.layerState(o)
 			if !prints {
 				m.left(label)
 				k.hidden = true

@@ -54,17 +54,14 @@ func (r *reader) outlined(data []byte, opt Options, _ *drawing.Drawing, doc *Doc
 	if again.needs != "" {
 		again.cannot("what is left of the page's " + again.needs)
 	}
-	again.findings = append(r.kept(), again.findings...)
-	return finish(again, d, doc)
-}
-
-// kept are the findings that only the file as it came can tell.
-func (r *reader) kept() (out finding.List) {
-	for _, f := range r.findings {
-		switch f.Code {
-		case finding.LiveText, finding.MissingFont, finding.Unsafe, finding.Repaired, finding.Hidden:
-			out = append(out, f)
+	// What the file says as it came counts whatever the other program made of it, which drops
+	// in silence what it does not know.
+	all := r.findings
+	for _, x := range again.findings {
+		for _, part := range append(x.Parts, "")[:max(1, len(x.Parts))] {
+			all.Add(x.Code, x.Severity, x.Message, part, x.Place)
 		}
 	}
-	return out
+	again.findings = all
+	return finish(again, d, doc)
 }

@@ -65,6 +65,14 @@ const (
 	aTiling  kind = "a pattern"
 	aShaded  kind = "a pattern of colours"
 	aShading kind = "a field of colours"
+
+	aFunction   kind = "a function"
+	aFont       kind = "a font"
+	aDescriptor kind = "the description of a font"
+	aLayer      kind = "a layer"
+	aMember     kind = "a membership of layers"
+	someLayers  kind = "the list of layers"
+	aSetting    kind = "the setting of layers"
 )
 
 // packed are the keys of every stream (7.3.8.2). What is in another file is never fetched.
@@ -98,6 +106,20 @@ var keys = map[kind]map[name]fate{
 	// 8.7.4.5: AntiAlias is how finely a device draws.
 	aShading: listed("ShadingType "+packed, "ColorSpace Background BBox Function Domain Matrix Coords Extend BitsPerCoordinate BitsPerComponent BitsPerFlag VerticesPerRow Decode",
 		"AntiAlias Name Type", "F FFilter FDecodeParms"),
+	// 7.10: Order asks for samples to be joined by curves, which readers join by lines.
+	aFunction: listed("FunctionType "+packed, "Domain Range Size BitsPerSample Encode Decode C0 C1 N Functions Bounds", "Order Type", "F FFilter FDecodeParms"),
+	// 9.6 to 9.8: ghostscript sets text and reads all of this; what is looked for here is whether
+	// the outlines are inside.
+	aFont: listed("Type Subtype", "BaseFont FirstChar LastChar Widths FontDescriptor Encoding FontBBox FontMatrix CharProcs Resources DescendantFonts CIDSystemInfo DW W DW2 W2 CIDToGIDMap",
+		"Name ToUnicode Metadata AF OrigName", ""),
+	aDescriptor: listed("Type", "FontName Flags FontBBox FontFile FontFile2 FontFile3 MissingWidth",
+		"FontFamily FontStretch FontWeight ItalicAngle Ascent Descent Leading CapHeight XHeight StemV StemH AvgWidth MaxWidth CharSet Style Lang FD CIDSet YHeight", ""), // YHeight is a slip of one writer
+	// 8.11: what a window lists, locks or joins is for people at one, and so is a layer that shows at
+	// some sizes, in some languages or to some people, which no event of printing asks for.
+	aLayer:     listed("Type", "Name Intent Usage", "", ""),
+	aMember:    listed("Type", "OCGs P VE", "Name", ""),
+	someLayers: listed("", "OCGs D", "Configs", ""),
+	aSetting:   listed("Type", "BaseState ON OFF Intent AS", "Name Creator Order ListMode RBGroups Locked", ""),
 }
 
 // listed makes a list of keys: what a dictionary is, what is drawn, what is seen by nobody,
@@ -118,20 +140,25 @@ var private = regexp.MustCompile(`^(XX|[A-Za-z0-9]+[_.:])`)
 
 // unread reports whether a dictionary asks for what is not drawn here, and says so.
 func (r *reader) unread(k kind, d dict) bool {
-	var first name
+	n := r.file.unlisted(k, d)
+	if n != "" {
+		r.cannot(fmt.Sprintf("what %q asks for in %s", "/"+plateName(n), k))
+	}
+	return n != ""
+}
+
+// unlisted is the first key of a dictionary that asks for what is not drawn here, or none.
+func (f *file) unlisted(k kind, d dict) (first name) {
 	for n, o := range d {
-		f := keys[k][n]
-		if f == drawn || f == inert || f == unknown && private.MatchString(string(n)) || first != "" && n > first {
+		is := keys[k][n]
+		if is == drawn || is == inert || is == unknown && private.MatchString(string(n)) || first != "" && n > first {
 			continue
 		}
-		if r.file.get(o) != nil { // a null entry is none (7.3.7)
+		if f.get(o) != nil { // a null entry is none (7.3.7)
 			first = n
 		}
 	}
-	if first != "" {
-		r.cannot(fmt.Sprintf("what %q asks for in %s", "/"+plateName(first), k))
-	}
-	return first != ""
+	return first
 }
 
 // unknownOperator stops at an operator that there is none of, but where a writer says that

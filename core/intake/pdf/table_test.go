@@ -17,7 +17,8 @@ func TestTableIsWhole(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	kinds := map[string]kind{"state": aState, "mask": aMask, "picture": aPicture, "form": aForm, "group": aGroup, "page": aPage, "tiling": aTiling, "shaded": aShaded, "shading": aShading}
+	kinds := map[string]kind{"state": aState, "mask": aMask, "picture": aPicture, "form": aForm, "group": aGroup, "page": aPage, "tiling": aTiling, "shaded": aShaded, "shading": aShading,
+		"function": aFunction, "font": aFont, "descriptor": aDescriptor, "layer": aLayer, "member": aMember, "layers": someLayers, "setting": aSetting}
 	ops, all := map[string]bool{}, 0
 	for line := range strings.Lines(string(b)) {
 		f := strings.Fields(line)
@@ -91,6 +92,8 @@ func TestWhatIsNotListedStops(t *testing.T) {
 		"TR2 turned round":            {"/ExtGState<</G<</TR/Identity/TR2 " + fmt.Sprintf(half, "1", "0") + ">>>>", "/G gs" + paint, "tones"},
 		"a mask without shapes":       {"/ExtGState<</G<</SMask<</S/Alpha>>>>>>", "/G gs" + paint, "soft mask"},
 		"a pattern of no type":        {"/Pattern<</P<</PatternType 7>>>>", "/Pattern cs /P scn 10 10 80 60 re f 1 0 0 rg" + paint, "pattern"},
+		"a function's unknown key":    {"/ExtGState<</G<</TR<</FunctionType 2/Domain[0 1]/N 1/Wobble 3>>>>>>", "/G gs" + paint, "transfer"},
+		"a font's unknown key":        {"/Font<</F<</Type/Font/Subtype/Type3/FontBBox[0 0 9 9]/FontMatrix[.1 0 0 .1 0 0]/CharProcs<<>>/Encoding<<>>/Melt 2>>>>", "BT /F 9 Tf (a) Tj ET" + paint, `"/Melt"`},
 		"a pattern's state":           {"/Pattern<</P<</PatternType 2/Shading<</ShadingType 2/ColorSpace/DeviceGray/Coords[0 0 9 9]/Function" + fmt.Sprintf(half, "1", "0") + ">>/ExtGState<</ca .5>>>>>>", "/Pattern cs /P scn 10 10 80 60 re f" + paint, `"/ExtGState"`},
 	} {
 		page, fs := mustRead(t, (&doc{}).file("", "/Resources<<"+c.res+">>", c.content), Options{})
@@ -123,6 +126,27 @@ func TestWhatIsLackingIsSaid(t *testing.T) {
 		}
 		if !strings.Contains(said, want) || want == "" && said != "" {
 			t.Errorf("page %d: %q, want %q", page+1, said, want)
+		}
+	}
+}
+
+// A layer that is for nothing that its setting is for hides nothing (section 8.11.2.3), and
+// what is not known of layers stops.
+func TestIntents(t *testing.T) {
+	for of, shown := range map[string]bool{"": false, "/Intent/View": false, "/Intent/Design": true, "/Intent[/Design/View]": false} {
+		d := &doc{}
+		off := d.add("<</Type/OCG/Name(Off)" + of + ">>")
+		page, _ := mustRead(t, d.file("/OCProperties<</OCGs["+off+"]/D<</OFF["+off+"]>>>>", "/Resources<</Properties<</M "+off+">>>>", "0 1 0 rg 0 0 9 9 re f /OC /M BDC 1 0 0 rg 20 20 9 9 re f EMC"), Options{})
+		if got := len(page.Nodes) == 2; got != shown {
+			t.Errorf("%q: shown %v, want %v", of, got, shown)
+		}
+	}
+	for _, odd := range []string{"/OCProperties<</OCGs[OFF]/D<<>>/Shy 1>>", "/OCProperties<</OCGs[OFF]/D<</Shy 1>>>>", "/OCProperties<</OCGs[<</Type/OCG/Name(x)/Shy 1>>]/D<<>>>>"} {
+		d := &doc{}
+		off := d.add("<</Type/OCG/Name(Off)>>")
+		_, fs := mustRead(t, d.file(strings.ReplaceAll(odd, "OFF", off), "", "0 0 9 9 re f"), Options{})
+		if f, stop := fs.Stopping(); !stop || !strings.Contains(f.Message, "/Shy") {
+			t.Errorf("%s: %v %q", odd, stop, f.Message)
 		}
 	}
 }

@@ -50,6 +50,7 @@ func (m *machine) shows() {
 	if _, known := m.fonts[full]; known {
 		return
 	}
+	m.fontKeys(m.font)
 	inside := m.file.embedded(m.font)
 	// Of a composite font that is not inside, nobody knows which glyph a number means.
 	if !inside && m.find != nil && m.file.name(m.font["Subtype"]) != "Type0" {
@@ -65,6 +66,17 @@ func (m *machine) shows() {
 		return
 	}
 	m.findings.Add(finding.LiveText, finding.Mended, "live text was turned into shapes by the fonts inside the PDF, so that no printer needs them", m.layer, geom.Rect{})
+}
+
+// fontKeys stops at what is not known of a font, and of those that it is made of.
+func (m *machine) fontKeys(font dict) {
+	m.unread(aFont, font)
+	m.unread(aDescriptor, m.file.dict(font["FontDescriptor"]))
+	if of := m.file.array(font["DescendantFonts"]); len(of) > 0 {
+		d := m.file.dict(of[0])
+		m.unread(aFont, d)
+		m.unread(aDescriptor, m.file.dict(d["FontDescriptor"]))
+	}
 }
 
 // fontName is a font's name without the letters that mark a part of one.
