@@ -5,7 +5,7 @@ GO ?= go
 # Gin's MessagePack, which nothing here speaks, takes half a minute to compile.
 export GOFLAGS ?= -tags=nomsgpack
 NEED_DEMO = mariadbd:mariadb-server gs:ghostscript pdftocairo:poppler-utils rsvg-convert:librsvg2-bin
-NEED_TEST = $(NEED_DEMO) jpegtran:libjpeg-turbo-progs chromium-headless-shell:chromium-headless-shell pngcheck:pngcheck tiffinfo:libtiff-tools dwebp:webp qpdf:qpdf mutool:mupdf-tools exiftool:libimage-exiftool-perl xmllint:libxml2-utils transicc:liblcms2-utils \
+NEED_TEST = $(NEED_DEMO) jpegtran:libjpeg-turbo-progs chromium-headless-shell:chromium-headless-shell pngcheck:pngcheck tiffinfo:libtiff-tools dwebp:webp qpdf:qpdf mutool:mupdf-tools exiftool:libimage-exiftool-perl xmllint:libxml2-utils transicc:liblcms2-utils potrace:potrace \
   /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests \
   /usr/share/fonts/truetype/roboto/unhinted:fonts-roboto-unhinted /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf:fonts-dejavu-core hb-shape:libharfbuzz-bin /usr/share/fonts/truetype/noto/NotoNastaliqUrdu-Regular.ttf:fonts-noto-core
 

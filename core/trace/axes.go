@@ -8,7 +8,7 @@ import (
 
 // symmetric fits the borders of art that is the same on both sides of an axis, or
 // when it is turned; false if it is neither, and nothing is fitted.
-func (b *borders) symmetric(tol float64) bool {
+func (b *borders) symmetric(tol bound) bool {
 	if len(b.arcs) > mostPieces {
 		return false
 	}

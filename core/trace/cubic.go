@@ -9,7 +9,7 @@ import (
 // one fits a cubic that leaves along u and arrives against v (P. J. Schneider,
 // "An algorithm for automatically fitting digitized curves", Graphics Gems,
 // 1990).
-func one(ps []geom.Point, u, v geom.Point, tol float64) (c geom.Curve, ok bool) {
+func one(ps []geom.Point, u, v geom.Point, tol bound) (c geom.Curve, ok bool) {
 	n := len(ps)
 	if n == 2 {
 		a, b := ps[0], ps[1]
@@ -22,12 +22,12 @@ func one(ps []geom.Point, u, v geom.Point, tol float64) (c geom.Curve, ok bool) 
 	}
 	for range 6 {
 		c = least(ps, ts, u, v)
-		off := furthest(c, ps, ts)
-		if off <= tol {
+		off := furthest(c, ps, ts, tol.few)
+		if off <= tol.off {
 			// Handles longer than the border itself make loops between its points.
 			return c, c.B.Sub(c.A).Len() <= 0.75*whole && c.C.Sub(c.D).Len() <= 0.75*whole
 		}
-		if off > 5*tol {
+		if off > 5*tol.off+1 {
 			return c, false
 		}
 		for i, p := range ps {
@@ -79,9 +79,22 @@ func least(ps []geom.Point, ts []float64, u, v geom.Point) geom.Curve {
 	return geom.Curve{Op: geom.CubeTo, A: a, B: a.Add(u.Mul(h0)), C: d.Add(v.Mul(h1)), D: d}
 }
 
-func furthest(c geom.Curve, ps []geom.Point, ts []float64) (off float64) {
-	for i, p := range ps {
-		off = max(off, c.At(ts[i]).Sub(p).Len())
+// furthest is how far a cubic lies from the points, a few together.
+func furthest(c geom.Curve, ps []geom.Point, ts []float64, few int) (off float64) {
+	var ring [2*together + 1]geom.Point
+	some := ring[:2*few+1]
+	var sum geom.Point
+	n := len(ps)
+	for i := range n + few {
+		k := i % len(some)
+		sum, some[k] = sum.Sub(some[k]), geom.Point{}
+		if i < n {
+			some[k] = c.At(ts[i]).Sub(ps[i])
+			sum = sum.Add(some[k])
+		}
+		if i >= few {
+			off = max(off, sum.Len()/float64(min(i, n-1)-max(0, i-2*few)+1))
+		}
 	}
 	return off
 }

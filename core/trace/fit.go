@@ -1,7 +1,9 @@
 package trace
 
 import (
+	"cmp"
 	"math"
+	"slices"
 	"sort"
 
 	"dyekit/core/geom"
@@ -13,18 +15,21 @@ const (
 )
 
 // fit gives an arc its curves.
-func (a *arc) fit(tol float64) {
-	if a.from.node >= 0 {
+func (a *arc) fit(tol bound) {
+	switch {
+	case a.oval != nil:
+		a.path = a.oval.path()
+	case a.from.node >= 0:
 		l := &line{ps: a.ps}
 		l.fit(tol, &a.path)
-		return
+	default:
+		fit(a.ps, tol, &a.path)
 	}
-	fit(a.ps, tol, &a.path)
 }
 
 // fit appends a closed polygon as curves: an ellipse if it is one, or pieces
 // between corners.
-func fit(poly []geom.Point, tol float64, out *geom.Path) {
+func fit(poly []geom.Point, tol bound, out *geom.Path) {
 	if e, ok := ellipse(poly, tol); ok {
 		*out = append(*out, e...)
 		return
@@ -32,55 +37,6 @@ func fit(poly []geom.Point, tol float64, out *geom.Path) {
 	l := &line{ps: poly, ring: true}
 	l.fit(tol, out)
 	out.Close()
-}
-
-// ellipse tells whether a polygon is a circle or an upright ellipse, by its
-// moments: those of an ellipse are a quarter of its half axes squared.
-func ellipse(poly []geom.Point, tol float64) (geom.Path, bool) {
-	if len(poly) < 8 {
-		return nil, false
-	}
-	o := poly[0]
-	var area, mx, my, xx, yy, xy float64
-	for i, p := range poly {
-		p, q := p.Sub(o), poly[(i+1)%len(poly)].Sub(o)
-		c := p.Cross(q)
-		area += c / 2
-		mx += (p.X + q.X) * c / 6
-		my += (p.Y + q.Y) * c / 6
-		xx += (p.X*p.X + p.X*q.X + q.X*q.X) * c / 12
-		yy += (p.Y*p.Y + p.Y*q.Y + q.Y*q.Y) * c / 12
-		xy += (p.X*q.Y + 2*p.X*p.Y + 2*q.X*q.Y + q.X*p.Y) * c / 24
-	}
-	if math.Abs(area) < 6 {
-		return nil, false
-	}
-	mx, my = mx/area, my/area
-	xx, yy, xy = xx/area-mx*mx, yy/area-my*my, xy/area-mx*my
-	if !(xx > 0 && yy > 0) {
-		return nil, false
-	}
-	rx, ry := 2*math.Sqrt(xx), 2*math.Sqrt(yy)
-	const round = 0.02 // of the radius, or a third of a pixel
-	if math.Abs(rx-ry) < max(round*max(rx, ry), 0.3) {
-		rx = (rx + ry) / 2
-		ry = rx
-	} else if math.Abs(xy) > 0.01*math.Sqrt(xx*yy) {
-		return nil, false // it is turned
-	}
-	centre := o.Add(geom.Pt(mx, my))
-	slack := max(0.22, 0.8*tol)
-	for _, p := range poly {
-		d := p.Sub(centre)
-		if off := math.Abs(math.Hypot(d.X/rx, d.Y/ry)-1) * min(rx, ry); off > slack {
-			return nil, false
-		}
-	}
-	e := geom.Ellipse(centre, rx, ry)
-	if area*e.Area() < 0 {
-		e = e.Reverse()
-	}
-	return e, true
 }
 
 // A line is a border: a ring, or a stretch with two ends.
@@ -215,19 +171,22 @@ type run struct {
 }
 
 // fit cuts the border at its corners and appends curves, beginning with MoveTo.
-func (l *line) fit(tol float64, out *geom.Path) {
+func (l *line) fit(tol bound, out *geom.Path) {
 	l.measure()
 	cs := l.corners()
 	if l.ring && len(cs) == 0 {
 		// Round all the way: begin where it is straightest, with the same
 		// direction at both ends.
 		k := l.straightest()
-		n := len(l.ps)
-		ring := make([]geom.Point, 0, n+1)
-		for i := range n + 1 {
-			ring = append(ring, l.ps[(k+i)%n])
-		}
+		ring := l.from(k)
 		d := l.at(k + 2).Sub(l.at(k - 2)).Unit()
+		if ss := straights(ring, tol); len(ss) > 0 { // or where a straight stretch begins
+			s := slices.MaxFunc(ss, func(a, b rule) int { return cmp.Compare(a.to-a.from, b.to-b.from) })
+			ring = l.from(k + s.from)
+			ring[0] = s.foot(ring[0])
+			ring[len(ring)-1] = ring[0]
+			d = s.d
+		}
 		out.MoveTo(ring[0])
 		smooth(ring, d, d.Mul(-1), tol, out)
 		return
@@ -272,7 +231,7 @@ func (l *line) fit(tol float64, out *geom.Path) {
 
 // line tells whether a run is straight but for its cut corners, and where the
 // line lies; one that is almost upright or level is.
-func (r *run) line(tol float64) {
+func (r *run) line(tol bound) {
 	n := len(r.ps)
 	a, b := r.ps[0], r.ps[n-1]
 	var mean geom.Point
@@ -305,13 +264,23 @@ func (r *run) line(tol float64) {
 	} else if math.Abs(d.Y) < near && long > 4 {
 		d = geom.Pt(math.Copysign(1, d.X), 0)
 	}
-	slack := max(0.16, 0.8*tol)
+	slack := max(0.16, 0.8*tol.off)
 	for _, p := range in {
 		if math.Abs(d.Cross(p.Sub(mean))) > slack {
 			return
 		}
 	}
 	r.straight, r.p, r.d = true, mean, d
+}
+
+// from is a ring from point k on, back to it.
+func (l *line) from(k int) []geom.Point {
+	n := len(l.ps)
+	out := make([]geom.Point, 0, n+1)
+	for i := range n + 1 {
+		out = append(out, l.ps[(k+i)%n])
+	}
+	return out
 }
 
 // straightest is the point of a ring around which it bends least.
@@ -343,10 +312,30 @@ func ahead(ps []geom.Point) geom.Point {
 	return ps[len(ps)-1].Sub(ps[0]).Unit()
 }
 
-// smooth fits points without corners: as few cubics as reach along them within
-// tol, each as long as it can be, and straight lines where there are long ones.
-// u and v are the directions at the ends, both into the border.
-func smooth(ps []geom.Point, u, v geom.Point, tol float64, out *geom.Path) {
+// smooth fits points without corners: lines where they are straight, and between them as few
+// cubics as reach along them within tol. u and v are the directions at the ends, both into
+// the border.
+func smooth(ps []geom.Point, u, v geom.Point, tol bound, out *geom.Path) {
+	from := 0
+	ps = slices.Clone(ps)
+	for _, s := range straights(ps, tol) {
+		if s.from > 0 {
+			ps[s.from] = s.foot(ps[s.from])
+			curved(ps[from:s.from+1], u, s.d.Mul(-1), tol, out)
+		}
+		if s.to < len(ps)-1 {
+			ps[s.to] = s.foot(ps[s.to])
+		}
+		out.LineTo(ps[s.to])
+		from, u = s.to, s.d
+	}
+	if from < len(ps)-1 {
+		curved(ps[from:], u, v, tol, out)
+	}
+}
+
+// curved fits points that are nowhere straight for long.
+func curved(ps []geom.Point, u, v geom.Point, tol bound, out *geom.Path) {
 	n := len(ps)
 	for from := 0; from < n-1; {
 		dir := u
@@ -354,12 +343,7 @@ func smooth(ps []geom.Point, u, v geom.Point, tol float64, out *geom.Path) {
 			dir = tangent(ps, from)
 		}
 		to, c := longest(ps, from, dir, v, tol)
-		if s := straightFrom(ps, from, tol); s > from+2 && ps[s].Sub(ps[from]).Len() > max(8, 0.55*ps[to].Sub(ps[from]).Len()) {
-			out.LineTo(ps[s])
-			from = s
-			continue
-		}
-		if flat(c, 0.5*tol) {
+		if flat(c, 0.5*tol.off) {
 			out.LineTo(c.D)
 		} else {
 			out.CubeTo(c.B, c.C, c.D)
@@ -382,7 +366,7 @@ func tangent(ps []geom.Point, i int) geom.Point {
 }
 
 // longest finds how far one cubic goes from a point.
-func longest(ps []geom.Point, from int, u, v geom.Point, tol float64) (to int, c geom.Curve) {
+func longest(ps []geom.Point, from int, u, v geom.Point, tol bound) (to int, c geom.Curve) {
 	n := len(ps)
 	try := func(to int) (geom.Curve, bool) {
 		w := v
@@ -413,34 +397,14 @@ func longest(ps []geom.Point, from int, u, v geom.Point, tol float64) (to int, c
 			hi = mid
 		}
 	}
+	// A small rest is worth a little of the bound.
+	const rest, more = 0.25, 1.4
+	if float64(n-1-lo) < rest*float64(n-1-from) {
+		if c, ok := one(ps[from:], u, v, bound{more * tol.off, tol.few}); ok {
+			return n - 1, c
+		}
+	}
 	return lo, c
-}
-
-// straightFrom is how far the border is straight from a point.
-func straightFrom(ps []geom.Point, from int, tol float64) int {
-	slack := max(0.1, 0.5*tol)
-	ok := func(to int) bool {
-		d := ps[to].Sub(ps[from]).Unit()
-		for _, p := range ps[from : to+1] {
-			if math.Abs(d.Cross(p.Sub(ps[from]))) > slack {
-				return false
-			}
-		}
-		return true
-	}
-	lo, step := from+1, 4
-	for lo+step < len(ps) && ok(lo+step) {
-		lo += step
-		step *= 2
-	}
-	for hi := min(len(ps), lo+step+1); hi-lo > 1; {
-		if mid := (lo + hi) / 2; ok(mid) {
-			lo = mid
-		} else {
-			hi = mid
-		}
-	}
-	return lo
 }
 
 // flat reports whether a cubic is as good as a line.

@@ -52,6 +52,7 @@ type arc struct {
 	right    int16 // the colour on the side to which x turns into y
 	left     int16
 	from, to end
+	oval     *oval     // that it is, or nil
 	path     geom.Path // fitted, beginning with MoveTo
 }
 
@@ -126,7 +127,8 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if err := b.walk(ctx); err != nil {
 		return nil, err
 	}
-	tol := tolerance(opt, t.Noise)
+	tol := b.tolerance(opt)
+	b.leeway = b.wavers(opt)
 	if m.hard() {
 		// Steps of whole pixels: the border runs through their middles.
 		for i := range b.arcs {
@@ -134,9 +136,10 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 				b.arcs[i].soften()
 			}
 		}
-		tol = max(tol, 0.45)
+		tol.off = max(tol.off, 0.45)
 	}
 	if !b.symmetric(tol) {
+		b.concentric(tol)
 		err = parallel.Do(ctx, len(b.arcs), func(_ context.Context, i int) error {
 			b.arcs[i].fit(tol)
 			return nil
@@ -148,15 +151,6 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	t.Edge = m.edge()
 	t.Regions = t.with(b.regions(), lettering)
 	return t, nil
-}
-
-// tolerance is how far a curve may lie from the border that it follows, px.
-func tolerance(opt Options, noise float64) float64 {
-	tol := 0.20 + 0.5*opt.Smooth
-	if noise > noisy {
-		tol += 0.25 // its borders waver
-	}
-	return tol
 }
 
 // labelled labels the pixels, of a packed picture by what packing leaves of them.
@@ -238,6 +232,7 @@ type borders struct {
 	*labels
 	ground int16
 	arcs   []arc
+	leeway float64 // px by which art that is symmetric may seem not to be
 	nodes  [][]int // of each meeting: the arc and side of each spoke, 2·arc + 0 or 1
 }
 

@@ -74,11 +74,11 @@ type rim struct {
 
 // mirrored fits the borders of art that has axes through one of some places; false
 // if it has none, and nothing is fitted.
-func (b *borders) mirrored(tol float64, middles []geom.Point) bool {
+func (b *borders) mirrored(tol bound, middles []geom.Point) bool {
 	return slices.ContainsFunc(b.axes(middles), func(m mirrors) bool { return b.mirror(m, tol) })
 }
 
-func (b *borders) mirror(m mirrors, tol float64) bool {
+func (b *borders) mirror(m mirrors, tol bound) bool {
 	r := &reflection{mirrors: m, b: b, tol: tol, paths: make([]geom.Path, len(b.arcs))}
 	if !r.meetings() || !r.rounds() || !r.cutAll() || !r.pair() {
 		return false
@@ -95,7 +95,7 @@ func (b *borders) mirror(m mirrors, tol float64) bool {
 type reflection struct {
 	mirrors
 	b      *borders
-	tol    float64
+	tol    bound
 	at     []geom.Point // of the meetings
 	paths  []geom.Path  // of the arcs
 	pieces []*piece
@@ -116,7 +116,7 @@ func (r *reflection) settle(spots []*spot, p, size geom.Point) (int, []*spot) {
 	q := r.flip(p, fx, fy)
 	onX, onY := r.byX && math.Abs(q.X-r.x) < onAxis, r.byY && math.Abs(q.Y-r.y) < onAxis
 	for i, s := range spots {
-		if s.sum.Mul(1/float64(s.n)).Sub(q).Len() < endsOff+r.tol && s.r.Sub(size).Len() < bordersOff+r.tol && s.onX == onX && s.onY == onY {
+		if s.sum.Mul(1/float64(s.n)).Sub(q).Len() < endsOff+r.b.leeway && s.r.Sub(size).Len() < bordersOff+r.b.leeway && s.onX == onX && s.onY == onY {
 			s.sum = s.sum.Add(q)
 			s.n++
 			return i, spots
@@ -357,7 +357,7 @@ func (r *reflection) pair() bool {
 		p.group = len(r.groups)
 		g := []*piece{p}
 		for _, q := range r.pieces[i+1:] {
-			if q.group < 0 && p.image(q, r.tol) && !slices.ContainsFunc(g, func(o *piece) bool { return o.fx == q.fx && o.fy == q.fy }) {
+			if q.group < 0 && p.image(q, r.b.leeway) && !slices.ContainsFunc(g, func(o *piece) bool { return o.fx == q.fx && o.fy == q.fy }) {
 				q.group = p.group
 				g = append(g, q)
 			}
@@ -371,20 +371,20 @@ func (r *reflection) pair() bool {
 }
 
 // image reports whether q lies where p does, and which way it runs.
-func (p *piece) image(q *piece, tol float64) bool {
+func (p *piece) image(q *piece, leeway float64) bool {
 	if p.ring != q.ring {
 		return false
 	}
 	pa, pb, qa, qb := p.in[0], p.in[len(p.in)-1], q.in[0], q.in[len(q.in)-1]
 	switch {
-	case p.left == q.left && p.right == q.right && (p.ring || pa.Sub(qa).Len() < endsOff+tol && pb.Sub(qb).Len() < endsOff+tol):
+	case p.left == q.left && p.right == q.right && (p.ring || pa.Sub(qa).Len() < endsOff+leeway && pb.Sub(qb).Len() < endsOff+leeway):
 		q.turned = false
-	case p.left == q.right && p.right == q.left && (p.ring || pa.Sub(qb).Len() < endsOff+tol && pb.Sub(qa).Len() < endsOff+tol):
+	case p.left == q.right && p.right == q.left && (p.ring || pa.Sub(qb).Len() < endsOff+leeway && pb.Sub(qa).Len() < endsOff+leeway):
 		q.turned = true
 	default:
 		return false
 	}
-	return along(p.in, q.in, p.ring, bordersOff+tol) && along(q.in, p.in, p.ring, bordersOff+tol)
+	return along(p.in, q.in, p.ring, bordersOff+leeway) && along(q.in, p.in, p.ring, bordersOff+leeway)
 }
 
 // along reports whether points lie beside a border, off px at most.

@@ -128,9 +128,10 @@ func TestAsymmetryIsKept(t *testing.T) {
 	}
 	left, right := math.Inf(1), math.Inf(-1)
 	for _, r := range tr.Regions {
-		r.Path.Flatten(0.05, func(a, _ geom.Point) {
-			if a.Y > 122 && a.Y < 124 {
-				left, right = min(left, a.X), max(right, a.X)
+		r.Path.Flatten(0.05, func(a, b geom.Point) {
+			if (a.Y > 123) != (b.Y > 123) {
+				x := a.Lerp(b, (123-a.Y)/(b.Y-a.Y)).X
+				left, right = min(left, x), max(right, x)
 			}
 		})
 	}

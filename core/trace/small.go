@@ -262,8 +262,9 @@ func (p *hues) traceSmall(ctx context.Context, ps []bit, cs, known []hue, more b
 		if err := b.walk(ctx); err != nil {
 			return err
 		}
+		tol := finely(opt, noise)
 		for j := range b.arcs {
-			b.arcs[j].fit(tolerance(opt, noise))
+			b.arcs[j].fit(tol)
 		}
 		found[i] = b.regions()
 		to := geom.Translate(float64(from[i].X), float64(from[i].Y)).Mul(geom.Scale(1.0/fine, 1.0/fine))

@@ -39,7 +39,7 @@ func (f *Field) Contours(level, tol float64) geom.Path {
 			a += p.Cross(poly[(i+1)%len(poly)]) / 2
 		}
 		if math.Abs(a) >= MinArea {
-			fit(poly, tol, &out)
+			fit(poly, bound{off: tol}, &out)
 		}
 	}
 	return out

@@ -73,7 +73,7 @@ func TestRoundOrNot(t *testing.T) {
 		rx, ry, turn float64
 		ok, round    bool
 	}{{20, 20.2, 0, true, true}, {20.3, 20.1, 0.7, true, true}, {30, 20, 0, true, false}, {20, 30, 0, true, false}, {30, 20, 0.5, false, false}} {
-		p, ok := ellipse(ring(c.rx, c.ry, c.turn), 0.3)
+		p, ok := ellipse(ring(c.rx, c.ry, c.turn), bound{off: 0.3})
 		if ok != c.ok {
 			t.Errorf("%+v: %v", c, ok)
 			continue

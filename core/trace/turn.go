@@ -26,14 +26,14 @@ type turning struct {
 	c     geom.Point
 	n     int
 	b     *borders
-	tol   float64
+	tol   bound
 	at    []geom.Point // of the meetings
 	paths []geom.Path  // of the arcs
 }
 
 // turned fits the borders of art that can be turned about one of some places; false
 // if it cannot, and nothing is fitted.
-func (b *borders) turned(tol float64, middles []geom.Point) bool {
+func (b *borders) turned(tol bound, middles []geom.Point) bool {
 	for n := mostTurns; n > 1; n-- {
 		for _, c := range middles {
 			t := &turning{c: c, n: n, b: b, tol: tol, paths: make([]geom.Path, len(b.arcs))}
@@ -69,7 +69,7 @@ func (t *turning) mean(ps []geom.Point) (m geom.Point) {
 func (t *turning) images(i, places int, at func(int) (geom.Point, bool)) (all []int, ok bool) {
 	p, _ := at(i)
 	all = append(all, i)
-	off := endsOff + t.tol
+	off := endsOff + t.b.leeway
 	if p.Sub(t.c).Len() < 2*blurred {
 		off *= 2
 	}
@@ -100,7 +100,7 @@ func (t *turning) meetings() bool {
 			continue
 		}
 		all, ok := t.images(i, len(old), func(j int) (geom.Point, bool) { return old[j], !done[j] })
-		if !ok && !middle && p.Sub(t.c).Len() < endsOff+t.tol {
+		if !ok && !middle && p.Sub(t.c).Len() < endsOff+t.b.leeway {
 			t.at[i], done[i], middle = t.c, true, true
 			continue
 		}
@@ -150,7 +150,7 @@ func (t *turning) round(i int) bool {
 		return false
 	}
 	box := e.Bounds()
-	if box.Centre().Sub(t.c).Len() > endsOff+t.tol || math.Abs(box.W()-box.H()) > 2*(bordersOff+t.tol) {
+	if box.Centre().Sub(t.c).Len() > endsOff+t.b.leeway || math.Abs(box.W()-box.H()) > 2*(bordersOff+t.b.leeway) {
 		return false
 	}
 	r := (box.W() + box.H()) / 4
@@ -253,7 +253,7 @@ func (t *turning) beside(ps, border []geom.Point, ring bool) bool {
 			clear = append(clear, p)
 		}
 	}
-	return along(clear, border, ring, bordersOff+t.tol)
+	return along(clear, border, ring, bordersOff+t.b.leeway)
 }
 
 // through fits an arc that leads through the middle: its first half, and that again.
