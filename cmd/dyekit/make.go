@@ -53,7 +53,7 @@ func (m *making) master(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&m.brand, "brand", "", "name of the brand, for file names (the master's file name)")
 	f.StringArrayVar(&m.fonts, "fonts", nil, "a font file or a folder of fonts for live text; may be given again")
-	f.StringArrayVar(&m.mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
+	f.StringArrayVar(&m.mends, "mend", nil, "what to mend in the master: \"sheet N\" (a page of several), \"box bleed\" (or trim, art, crop, media), \"trace 4 0.3\" (a picture into shapes: colours or auto, smooth from 0 to 1), \"set X0 Y0 X1 Y1 X Y #colour {…}\" (words of a traced picture set anew; see docs/recipe.md), \"backing\", \"covered\", \"open\", \"page X0 Y0 X1 Y1\", \"fill X Y #colour\", \"join #keep #other\", \"thicken PX\"; may be given again")
 	f.StringVar(&m.password, "password", "", passwordHelp)
 	f.StringVar(&m.passwordFile, "password-file", "", "a file that holds the password, where other users of the machine do not see it")
 	f.IntVar(&m.page, "page", 0, "which page of a master with several; as --mend \"sheet N\"")

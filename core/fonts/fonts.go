@@ -42,6 +42,9 @@ type Face struct {
 	setters         *setters
 }
 
+// Varies reports whether the face has a range of weights.
+func (f *Face) Varies() bool { return f.weights }
+
 // A Style is what is asked of a family. The zero values of Weight and Width
 // stand for 400 and 100.
 type Style struct {

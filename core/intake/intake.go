@@ -105,7 +105,8 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	m.name(opt.Parts)
 	for _, x := range reading {
 		_, _, traces := x.Trace()
-		if x.Box() != "" && kind.Key != "pdf" || x.Sheet() > 0 && !kind.Paged || traces && kind.Vector {
+		_, sets := x.Words()
+		if sets && !(m.Picture && m.Kind.Vector) || x.Box() != "" && kind.Key != "pdf" || x.Sheet() > 0 && !kind.Paged || traces && kind.Vector {
 			m.idle(x)
 		}
 	}
@@ -290,6 +291,13 @@ func readPicture(ctx context.Context, data []byte, opt Options) (source, error) 
 	for _, m := range opt.Mends {
 		if colours, smooth, ok := m.Trace(); ok {
 			mend, o.Trace = m, &trace.Options{Colours: colours, Smooth: smooth}
+		}
+		if s, ok := m.Words(); ok {
+			p, err := s.Path(opt.Fonts)
+			if err != nil {
+				return source{}, fmt.Errorf("the words %q cannot be set: %w", s.Line.Text, err)
+			}
+			o.Words = append(o.Words, picture.Words{Box: s.Box, Path: p, Ink: s.Ink, Text: s.Line.Text, Font: s.Line.Font, Mend: string(m)})
 		}
 	}
 	d, fs, err := picture.Read(ctx, data, o)

@@ -13,6 +13,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/lettering"
 	"dyekit/core/planar"
 	"dyekit/core/trace"
 )
@@ -24,6 +25,10 @@ import (
 //	box bleed               of a page with several boxes this one is the page
 //	trace 5 0.3             the picture is traced into shapes of 5 colours, or of
 //	                        as many as there are ("auto"), smooth from 0 to 1
+//	set 9 80 90 94 10.2 91.5 #203040 {"text":"EST. 1904","font":"Cabin","size":9}
+//	                        what stands in the box is taken away before the
+//	                        picture is traced, and the words are set there,
+//	                        from that place on the base line on
 //	page 0 0 400 300        the page becomes this box: left, top, right, bottom
 //	covered                 what lies wholly behind other paint is taken away
 //	backing                 the rectangle behind the art is taken away
@@ -41,20 +46,20 @@ const DropBacking Mend = "backing"
 
 // verbs in the order in which mends are carried out, whatever the order in
 // which they were taken: each sees what the earlier ones left.
-var verbs = []string{"sheet", "box", "trace", "page", "covered", "backing", "fill", "open", "join", "thicken"}
+var verbs = []string{"sheet", "box", "trace", lettering.Verb, "page", "covered", "backing", "fill", "open", "join", "thicken"}
 
 // Early reports whether a mend is carried out before the master is checked:
 // the page decides what is checked at all.
 func (m Mend) Early() bool { return m.verb() == "page" }
 
 // Sole reports whether of two such mends only the later counts.
-func (m Mend) Sole() bool { return m.Early() || m.Reading() }
+func (m Mend) Sole() bool { return m.Early() || m.Reading() && m.verb() != lettering.Verb }
 
 // Reading reports whether a mend says how the file is read in the first place:
 // its reader carries it out.
 func (m Mend) Reading() bool {
 	switch m.verb() {
-	case "sheet", "box", "trace":
+	case "sheet", "box", "trace", lettering.Verb:
 		return true
 	}
 	return false
@@ -129,6 +134,15 @@ func (m Mend) Trace() (colours int, smooth float64, ok bool) {
 	return colours, smooth, err == nil && smooth >= 0 && smooth <= 1
 }
 
+// Words returns what a mend sets anew in a picture; ok is false if it sets nothing.
+func (m Mend) Words() (s lettering.Setting, ok bool) {
+	if m.verb() != lettering.Verb {
+		return s, false
+	}
+	s, err := lettering.Parse(string(m))
+	return s, err == nil
+}
+
 // Check reports what is wrong with a mend whatever the drawing.
 func (m Mend) Check() error {
 	_, args, _ := strings.Cut(string(m), " ")
@@ -149,6 +163,9 @@ func (m Mend) Check() error {
 		if _, _, ok := m.Trace(); ok {
 			return nil
 		}
+	case lettering.Verb:
+		_, err := lettering.Parse(string(m))
+		return err
 	case "page":
 		if v, ok := numbers(args, 4); ok && v[2] > v[0] && v[3] > v[1] {
 			return nil
@@ -174,7 +191,7 @@ func (m Mend) Check() error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, trace COLOURS|auto SMOOTH, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, trace COLOURS|auto SMOOTH, set X0 Y0 X1 Y1 X Y #rrggbb {words}, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
 }
 
 // farthest bounds the numbers of a mend, in page units.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"image"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
@@ -23,6 +24,16 @@ const MaxReduced = 80_000_000
 type Options struct {
 	Sheet int // from 1, in files with several; 0 stands for the first
 	Trace *trace.Options
+	Words []Words // that are set anew in what is traced
+}
+
+// Words take the place of what a box of the picture holds.
+type Words struct {
+	Box        geom.Rect // px
+	Path       geom.Path // as they are set, px of the picture
+	Ink        colour.RGB
+	Text, Font string
+	Mend       string // that sets them
 }
 
 // Read takes a picture as a master: one page unit for each pixel. That it is only
@@ -34,7 +45,7 @@ func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, find
 		return nil, nil, err
 	}
 	if opt.Trace != nil {
-		return traced(ctx, img, *opt.Trace)
+		return traced(ctx, img, opt)
 	}
 	w, h := float64(img.Bounds().Dx()), float64(img.Bounds().Dy())
 	page := geom.Rect{X1: w, Y1: h}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -21,8 +22,12 @@ const (
 )
 
 // traced makes shapes of a picture, and says how near they come.
-func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.Drawing, finding.List, error) {
-	t, err := trace.Trace(ctx, img, opt)
+func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawing, finding.List, error) {
+	bare, set := img, finding.List(nil)
+	if len(opt.Words) > 0 {
+		bare, set = without(img, opt.Words)
+	}
+	t, err := trace.Trace(ctx, bare, *opt.Trace)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -44,6 +49,10 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 		segments += len(r.Path)
 		paint(c, r.Path, colour.FromBytes(c[0], c[1], c[2]).Word())
 	}
+	for _, w := range opt.Words {
+		d.Nodes = append(d.Nodes, &drawing.Shape{Path: w.Path, Paint: drawing.Solid{Colour: colour.Screen(w.Ink), Alpha: 1}, Part: "words", Origin: drawing.Lettered})
+		d.Set = append(d.Set, w.Font)
+	}
 	got, err := raster.Render(ctx, d, raster.Fit(d.Page, t.W, t.H), t.W, t.H, raster.Options{})
 	if err != nil {
 		return nil, nil, err
@@ -57,7 +66,10 @@ func traced(ctx context.Context, img *image.NRGBA, opt trace.Options) (*drawing.
 	}
 	var fs finding.List
 	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different%s", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*difference(img, got), held), "", geom.Rect{})
-	lines, in := tiny(parts)
+	fs = append(fs, set...)
+	lines, in := tiny(slices.DeleteFunc(slices.Clone(parts), func(p part) bool {
+		return slices.ContainsFunc(opt.Words, func(w Words) bool { return w.holds(p) })
+	}))
 	sayLost(&fs, len(parts), places, worst, lines)
 	sayTiny(&fs, lines, in)
 	long := max(t.W, t.H)

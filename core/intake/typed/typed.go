@@ -332,6 +332,15 @@ func (l Line) size() float64 {
 	return l.Size
 }
 
+// Check reports what is wrong with a line by itself, in a sentence.
+func (l Line) Check() error { return l.check(0) }
+
+// Outline is the line as a path, in px, about a base line that begins at 0, 0.
+func (l Line) Outline(have *fonts.Set) (geom.Path, error) {
+	s, err := l.set(0, have, l.size())
+	return s.path, err
+}
+
 // set makes outlines of a line.
 func (l Line) set(year int, have *fonts.Set, size float64) (set, error) {
 	letters := l.words(year)
