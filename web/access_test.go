@@ -129,6 +129,7 @@ var everyRoute = map[studio.Role]string{
 		GET /marks/:id/tone/:n
 		GET /marks/:id/trace
 		GET /marks/:id/trace.png
+		GET /marks/:id/words.png
 		GET /marks/:id/typed
 		GET /marks/:id/versions
 		GET /marks/:id/weight

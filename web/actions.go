@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/gin-gonic/gin"
@@ -85,6 +86,10 @@ func (s *Server) addFont(c *gin.Context) error {
 	}
 	if err != nil {
 		return s.again(c, "master", err, nil)
+	}
+	if back, err := url.ParseQuery(c.PostForm("trace")); err == nil && len(back) > 0 { // it is for words that are set anew
+		c.Redirect(http.StatusSeeOther, markURL(n, "trace")+"?"+back.Encode())
+		return nil
 	}
 	c.Redirect(http.StatusSeeOther, markURL(n, "master"))
 	return nil

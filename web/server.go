@@ -154,6 +154,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/marks/:id/trace", s.on(s.tracing))
 	r.POST("/marks/:id/trace", s.on(s.keepTracing))
 	r.GET("/marks/:id/trace.png", s.on(s.tracingPicture))
+	r.GET("/marks/:id/words.png", s.on(s.wordsPicture))
 	r.POST("/marks/:id/candidates", s.on(s.spread))
 	r.POST("/marks/:id/who", s.on(s.setPerson))
 	r.POST("/candidates", s.on(s.takeCandidates))

@@ -197,7 +197,7 @@ func TestPictureIsTraced(t *testing.T) {
 	tab.Until(`document.querySelector(".figures").textContent.includes("of 2 colours,")`)
 	tab.Eval(`(() => { const i = document.querySelector("input[name=colours]"); i.value = ""; i.dispatchEvent(new Event("change", {bubbles: true})); return ""; })()`)
 	tab.Until(`document.querySelector(".figures").textContent.includes("3 shapes of 3 colours")`)
-	tab.Click("#outcome button.is-primary")
+	tab.Click("#keep .is-primary")
 	tab.At("/master")
 	if s := text(tab, ".findings"); !strings.Contains(s, "The picture was traced into 3 shapes") {
 		t.Errorf("it is found: %s", s)

@@ -12,6 +12,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/kit"
+	"dyekit/core/lettering"
 	"dyekit/core/recipe"
 	"dyekit/studio"
 	"dyekit/studio/preview"
@@ -177,6 +178,8 @@ func breaks(path string) template.HTML {
 // funcs are the words templates may use.
 var funcs = template.FuncMap{
 	"asset":    asset,
+	"place":    lettering.Place,
+	"slots":    func(names ...string) []string { return names },
 	"weight":   kit.Weight,
 	"ratio":    ratio,
 	"sentence": sentence,

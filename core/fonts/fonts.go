@@ -121,6 +121,13 @@ func (s *Set) Families() []string {
 	return out
 }
 
+// Ships reports whether a family of the set is one that comes with Dye Kit, and no file that
+// was added took its place.
+func (s *Set) Ships(family string) bool {
+	i := slices.IndexFunc(s.faces(), func(f *Face) bool { return strings.EqualFold(f.Family, family) })
+	return i >= len(s.added)
+}
+
 // Clone returns a set that can be added to without changing s.
 func (s *Set) Clone() *Set { return &Set{added: slices.Clone(s.added), shipped: s.shipped} }
 

@@ -39,6 +39,11 @@ func (s Setting) String() string {
 	return strings.Join([]string{Verb, n(s.Box.X0), n(s.Box.Y0), n(s.Box.X1), n(s.Box.Y1), n(s.At.X), n(s.At.Y), s.Ink.Hex(), string(line)}, " ")
 }
 
+// Place is a setting of no words yet, as a mend: it names a box alone.
+func Place(box geom.Rect) string {
+	return Setting{Box: box, Line: typed.Line{Text: "?", Font: "?"}}.String()
+}
+
 // farthest bounds places, px.
 const farthest = 1e5
 

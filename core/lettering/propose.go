@@ -126,28 +126,9 @@ type pixels struct {
 // read unmixes the pixels of a box.
 func read(img *image.NRGBA, box image.Rectangle) (*pixels, error) {
 	p := &pixels{from: box.Min, w: box.Dx(), h: box.Dy(), v: make([]float64, box.Dx()*box.Dy())}
-	at := func(x, y int) (c [3]float64) { // on white, as it is seen
-		b := img.Pix[img.PixOffset(box.Min.X+x, box.Min.Y+y):]
-		a := float64(b[3]) / 255
-		for k := range 3 {
-			c[k] = float64(b[k])/255*a + 1 - a
-		}
-		return c
-	}
-	var rim [3][]float64
-	for y := range p.h {
-		for x := range p.w {
-			if x == 0 || y == 0 || x == p.w-1 || y == p.h-1 {
-				for k, v := range at(x, y) {
-					rim[k] = append(rim[k], v)
-				}
-			}
-		}
-	}
-	for k := range rim {
-		slices.Sort(rim[k])
-		p.on[k] = rim[k][len(rim[k])/2]
-	}
+	at := func(x, y int) [3]float64 { return seen(img.Pix[img.PixOffset(box.Min.X+x, box.Min.Y+y):]) }
+	rim, _ := Rim(img, box)
+	p.on = seen(rim[:])
 	// The way to the ink: the mean of what leaves the ground, the more the farther.
 	const some = 0.12
 	for y := range p.h {
@@ -182,6 +163,15 @@ func read(img *image.NRGBA, box image.Rectangle) (*pixels, error) {
 		return nil, errors.New("nothing stands in the box: draw it round the words")
 	}
 	return p, nil
+}
+
+// seen is a stored pixel as it is seen on white.
+func seen(b []uint8) (c [3]float64) {
+	a := float64(b[3]) / 255
+	for k := range 3 {
+		c[k] = float64(b[k])/255*a + 1 - a
+	}
+	return c
 }
 
 // extent is where ink is, to a part of a pixel: a row at the edge has a part of what the

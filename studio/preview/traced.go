@@ -2,8 +2,10 @@ package preview
 
 import (
 	"context"
+	"fmt"
 
 	"dyekit/core/finding"
+	"dyekit/core/geom"
 	"dyekit/core/preflight"
 	"dyekit/studio/decision"
 )
@@ -15,6 +17,12 @@ type Tracing struct {
 	Findings finding.List
 	Kept     bool   // it is the way in which the master is traced
 	Name     string // of what it looks like
+	// Lost are the lines of letters that did not come through, px of the picture.
+	Lost []geom.Rect
+	// Ground says, of a plain ground behind the art, what taking it away does; Bare that
+	// it is taken away.
+	Ground string
+	Bare   bool
 }
 
 // Mend is the mend that keeps it.
@@ -38,16 +46,29 @@ func (w *Snapshot) Trace(ctx context.Context, colours int, smooth float64) (*Tra
 	}
 	t := &Tracing{Colours: colours, Smooth: smooth, Kept: kept, Name: src.name}
 	for _, f := range src.master.Findings {
-		if f.Code == finding.Traced {
+		switch f.Code {
+		case finding.Traced, finding.LettersLost:
 			t.Findings = append(t.Findings, f)
+			if f.Code == finding.LettersLost {
+				for _, s := range f.Spots {
+					t.Lost = joined(t.Lost, s.Place)
+				}
+			}
+		case finding.Backing:
+			if f.Mend == string(preflight.DropBacking) {
+				t.Ground, t.Bare = f.Message, f.Severity == finding.Mended
+			}
 		}
 	}
 	return t, nil
 }
 
-// TracingPicture draws the master traced in one way, or as the picture it is if
-// smooth is below 0.
-func (w *Snapshot) TracingPicture(ctx context.Context, colours int, smooth float64, width, height int) ([]byte, error) {
+// Closely is how many times larger than its pixels a tracing is looked at.
+const Closely = 8
+
+// TracingPicture draws the master traced in one way, or as the picture it is if smooth is
+// below 0: all of it as large as fits, or what is near a pixel eight times larger.
+func (w *Snapshot) TracingPicture(ctx context.Context, colours int, smooth float64, near *[2]int, width, height int) ([]byte, error) {
 	d := w.Decisions
 	if smooth >= 0 {
 		m := preflight.Trace(colours, smooth)
@@ -62,7 +83,15 @@ func (w *Snapshot) TracingPicture(ctx context.Context, colours int, smooth float
 	if err != nil {
 		return nil, err
 	}
-	return w.picture(ctx, src.name+" traced", src.master.Drawing, src.master.Drawing.Page, width, height, nil)
+	page, what := src.master.Drawing.Page, src.name+" traced"
+	if near != nil {
+		x, y := float64(near[0]), float64(near[1])
+		dx, dy := min(page.W(), float64(width)/Closely)/2, min(page.H(), float64(height)/Closely)/2
+		x, y = min(max(x, page.X0+dx), page.X1-dx), min(max(y, page.Y0+dy), page.Y1-dy)
+		page = geom.Rect{X0: x - dx, Y0: y - dy, X1: x + dx, Y1: y + dy}
+		what = fmt.Sprintf("%s near %v", what, page)
+	}
+	return w.picture(ctx, what, src.master.Drawing, page, width, height, nil)
 }
 
 // untraced are the decisions without a tracing.

@@ -151,15 +151,60 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // A tracing is made anew when a choice changes; the choices stay as they are.
+  // A tracing is made anew when a choice changes; the choices stay as they are. A box that is
+  // drawn on the picture is where words are set anew.
   Alpine.data("tracing", () => ({
     plain: false,
+    drawn: false,
+    init() { this.boxes(); },
     async again() {
       const query = new URLSearchParams(new FormData(this.$refs.form));
       const answer = await fetch("?" + query);
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-      this.$exchange(page, ["#outcome", ".smooth .mono"]);
+      this.$exchange(page, ["#outcome", ".smooth .mono", "#keep", "#anew"]);
       history.replaceState(null, "", "?" + query);
+      this.boxes();
+    },
+    boxes() {
+      const slide = this.$root.querySelector(".slide");
+      if (!slide) return; // there is no tracing
+      const rect = slide.querySelector(".asked");
+      slide.addEventListener("pointerdown", (e) => {
+        if (e.button) return;
+        e.preventDefault();
+        slide.setPointerCapture(e.pointerId);
+        const box = slide.getBoundingClientRect();
+        const [w, h] = [Number(slide.dataset.w), Number(slide.dataset.h)];
+        const at = (m) => [
+          Math.min(w, Math.max(0, ((m.clientX - box.left) / box.width) * w)),
+          Math.min(h, Math.max(0, ((m.clientY - box.top) / box.height) * h)),
+        ];
+        const from = at(e);
+        let sides = null;
+        const move = (m) => {
+          const to = at(m);
+          sides = [Math.floor(Math.min(from[0], to[0])), Math.floor(Math.min(from[1], to[1])), Math.ceil(Math.max(from[0], to[0])), Math.ceil(Math.max(from[1], to[1]))];
+          for (const [k, v] of [["x", sides[0]], ["y", sides[1]], ["width", sides[2] - sides[0]], ["height", sides[3] - sides[1]]]) rect.setAttribute(k, v);
+        };
+        slide.addEventListener("pointermove", move);
+        slide.addEventListener("pointerup", () => {
+          slide.removeEventListener("pointermove", move);
+          if (!sides || sides[2] - sides[0] < 3) { // a place is pointed at
+            for (const img of this.$root.querySelectorAll(".near img")) {
+              const url = new URL(img.src);
+              url.searchParams.set("x", Math.round(from[0]));
+              url.searchParams.set("y", Math.round(from[1]));
+              img.src = url;
+            }
+            return;
+          }
+          this.drawn = true;
+          const form = this.$root.querySelector(".try");
+          ["x0", "y0", "x1", "y1"].forEach((k, i) => { form.elements[k].value = sides[i]; });
+          form.scrollIntoView({ block: "nearest" });
+          form.elements.words.focus();
+        }, { once: true });
+      });
     },
   }));
 

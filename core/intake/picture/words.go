@@ -7,10 +7,8 @@ import (
 
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/lettering"
 )
-
-// uneven is how far, of 255, the ground round words may differ from itself.
-const uneven = 40
 
 // holds reports whether a part of the picture is one of the letters that are set anew.
 func (w Words) holds(p part) bool {
@@ -31,23 +29,7 @@ func without(img *image.NRGBA, words []Words) (*image.NRGBA, finding.List) {
 			fs = append(fs, finding.Finding{Code: finding.MendIdle, Severity: finding.Warn, Message: fmt.Sprintf("the words %q are set beside the picture, which is smaller now: take them out, or set them anew", w.Text), Mend: w.Mend, Place: w.Box})
 			continue
 		}
-		var rim [4][]uint8
-		for y := box.Min.Y; y < box.Max.Y; y++ {
-			for x := box.Min.X; x < box.Max.X; x++ {
-				if x == box.Min.X || y == box.Min.Y || x == box.Max.X-1 || y == box.Max.Y-1 {
-					for k, v := range img.Pix[img.PixOffset(x, y):][:4] {
-						rim[k] = append(rim[k], v)
-					}
-				}
-			}
-		}
-		var on [4]uint8
-		even := true
-		for k, v := range rim {
-			slices.Sort(v)
-			on[k] = v[len(v)/2]
-			even = even && v[len(v)*19/20]-v[len(v)/20] <= uneven
-		}
+		on, even := lettering.Rim(img, box)
 		for y := box.Min.Y; y < box.Max.Y; y++ {
 			for x := box.Min.X; x < box.Max.X; x++ {
 				copy(out.Pix[out.PixOffset(x, y):], on[:])
