@@ -93,47 +93,86 @@ func (p *hues) pieces(cs []hue, noise float64) []bit {
 
 // piecesOn are those on one colour.
 func (p *hues) piecesOn(k int, on hue, near []int16, noise float64) (out []bit) {
-	w, h := p.w, p.h
 	edge := strong + noise
-	seen := make([]bool, len(p.v))
-	var stack, px []int
-	for s := range p.v {
-		if seen[s] || near[s] == int16(k) {
+	for _, c := range p.islands(int16(k), near) {
+		long, short := max(c.box.Dx(), c.box.Dy()), min(c.box.Dx(), c.box.Dy())
+		if c.box.Min.X == 0 || c.box.Min.Y == 0 || c.box.Max.X == p.w || c.box.Max.Y == p.h || float64(long) > part*float64(max(p.w, p.h)) || short > smallSide || long > smallLong {
 			continue
 		}
-		stack, px = append(stack[:0], s), px[:0]
-		seen[s] = true
-		box := image.Rect(s%w, s/w, s%w+1, s/w+1)
-		most, free := 0.0, true
-		for len(stack) > 0 {
-			i := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			x, y := i%w, i/w
-			if len(px) <= smallSide*smallLong {
+		var px []int
+		most := 0.0
+		for _, r := range c.runs {
+			for i := r.from; i < r.to; i++ {
 				px = append(px, i)
+				most = max(most, p.v[i].far2(on))
 			}
-			box = box.Union(image.Rect(x, y, x+1, y+1))
-			most = max(most, p.v[i].far2(on))
-			if x == 0 || y == 0 || x == w-1 || y == h-1 {
-				free = false
+		}
+		if most < edge*edge || p.thick(px, on, most) >= thickest || !p.oneInk(px, on, noise) {
+			continue
+		}
+		out = append(out, bit{px: px, box: c.box, on: k})
+	}
+	return out
+}
+
+// An island is pixels that hang together and are not of one colour, as runs along rows, in
+// order.
+type island struct {
+	runs []span
+	box  image.Rectangle
+}
+
+// A span is pixels of one row, by their numbers in the picture.
+type span struct{ from, to int }
+
+// islands are the pixels that are not of colour k, joined where they touch, at corners too.
+func (p *hues) islands(k int16, near []int16) (out []island) {
+	var runs []span
+	var of []int // the run that each is joined to
+	root := func(i int) int {
+		for of[i] != i {
+			of[i] = of[of[i]]
+			i = of[i]
+		}
+		return i
+	}
+	above, first := 0, 0 // where the runs of the row before begin and end
+	for y := range p.h {
+		start := len(runs)
+		for i, end := y*p.w, (y+1)*p.w; i < end; i++ {
+			if near[i] == k {
+				continue
 			}
-			for dy := -1; dy <= 1; dy++ {
-				for dx := -1; dx <= 1; dx++ {
-					nx, ny := x+dx, y+dy
-					if nx >= 0 && ny >= 0 && nx < w && ny < h && !seen[ny*w+nx] && near[ny*w+nx] != int16(k) {
-						seen[ny*w+nx] = true
-						stack = append(stack, ny*w+nx)
-					}
+			r := span{i, i + 1}
+			for r.to < end && near[r.to] != k {
+				r.to++
+			}
+			n := len(runs)
+			runs, of = append(runs, r), append(of, n)
+			for above < first && runs[above].to+p.w < r.from {
+				above++
+			}
+			for a := above; a < first && runs[a].from+p.w <= r.to; a++ {
+				if x, y := root(a), root(n); x < y { // the first stays, so that the order does
+					of[y] = x
+				} else {
+					of[x] = y
 				}
 			}
+			i = r.to
 		}
-		if !free || most < edge*edge || float64(max(box.Dx(), box.Dy())) > part*float64(max(w, h)) || min(box.Dx(), box.Dy()) > smallSide || max(box.Dx(), box.Dy()) > smallLong {
-			continue
+		above, first = start, len(runs)
+	}
+	at := make([]int, len(runs))
+	for n, r := range runs {
+		x := root(n)
+		if x == n {
+			at[n] = len(out)
+			out = append(out, island{})
 		}
-		if slices.Sort(px); p.thick(px, on, most) >= thickest || !p.oneInk(px, on, noise) {
-			continue
-		}
-		out = append(out, bit{px: slices.Clone(px), box: box, on: k})
+		c := &out[at[x]]
+		c.runs = append(c.runs, r)
+		c.box = c.box.Union(image.Rect(r.from%p.w, r.from/p.w, (r.to-1)%p.w+1, r.from/p.w+1))
 	}
 	return out
 }
