@@ -11,6 +11,7 @@ import (
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
 	"dyekit/core/version"
+	"dyekit/studio/preview"
 	"dyekit/studio/queue"
 )
 
@@ -194,5 +195,49 @@ func TestInks(t *testing.T) {
 	}
 	if w := work(t, s, a.ID); w.Name != before.Name {
 		t.Error("after undo the build is another")
+	}
+}
+
+// A colour that comes near an ink, as a worn picture's does, is asked about; made that ink, it
+// is painted in it. One that is far from all is its own.
+func TestColoursNearAnInk(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	art := func(c string) []byte {
+		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 40"><path fill="` + c + `" d="M0 0h40v40H0z"/><path fill="#2050c0" d="M50 0h40v40H50z"/></svg>`)
+	}
+	m, err := s.TakeIn(t.Context(), Taking{Client: "Vat Nine", Mark: "Worn", Filename: "a.svg", Data: art("#bd7f3c")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	build := [4]float64{10, 60, 100, 0}
+	if err := s.SetInk(t.Context(), m.ID, version.InkMapping{Ink: version.Ink{Name: "Amber", RGB: "#cf7a22", CMYK: &build}, Drawn: "#cf7a22"}); err != nil {
+		t.Fatal(err)
+	}
+	look := func() map[string]preview.Swatch {
+		t.Helper()
+		m, err := s.Mark(t.Context(), m.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		w, err := s.Snapshot(t.Context(), m)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := map[string]preview.Swatch{}
+		for _, k := range w.Swatches() {
+			out[k.Colour.RGB.Hex()] = k
+		}
+		return out
+	}
+	worn, other := look()["#bd7f3c"], look()["#2050c0"]
+	if worn.Near == nil || worn.Near.Name != "Amber" || worn.Off < 2 || worn.Off > 10 || other.Near != nil {
+		t.Fatalf("near: %+v, %.1f off, and blue %+v", worn.Near, worn.Off, other.Near)
+	}
+	if err := s.Decide(t.Context(), m.ID, "made it Amber", func(d *Decisions) error { d.Mend(worn.Mend(), true); return nil }); err != nil {
+		t.Fatal(err)
+	}
+	if k := look()["#cf7a22"]; k.Ink == nil || k.Ink.Name != "Amber" || k.Near != nil {
+		t.Errorf("made the ink: %+v", k)
 	}
 }

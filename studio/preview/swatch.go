@@ -16,9 +16,13 @@ const Graphics = 3.0
 // A Swatch is a colour of the master as it is printed and seen.
 type Swatch struct {
 	preflight.Tone
-	Name  string              // of the brand's ink, of the plate, or in words
-	Ink   *version.InkMapping // the brand's ink for it, or nil
-	Twin  *version.InkMapping // the same ink for other paper, or nil
+	Name string              // of the brand's ink, of the plate, or in words
+	Ink  *version.InkMapping // the brand's ink for it, or nil
+	Twin *version.InkMapping // the same ink for other paper, or nil
+	// Near is the brand's ink that a colour comes near which has none, as those of a worn
+	// picture do, or nil; Off is by how much, ΔE00.
+	Near  *version.InkMapping
+	Off   float64
 	Print colour.Printed
 	On    string // the press that it is printed by
 	Total float64
@@ -55,6 +59,9 @@ func (w *Snapshot) Swatches() (out []Swatch) {
 				}
 			}
 		}
+		if k.Ink == nil && t.Colour.Spot == "" && !t.Gradient {
+			k.Near, k.Off = nearInk(t.Colour.RGB, w.Plan.Inks)
+		}
 		k.Print, k.On = press.Print(t.Colour), press.Name
 		k.Total = k.Print.Build.Total()
 		for i, g := range w.Grounds()[:len(k.Stands)] {
@@ -63,6 +70,27 @@ func (w *Snapshot) Swatches() (out []Swatch) {
 		out = append(out, k)
 	}
 	return out
+}
+
+// nearest is how far, in ΔE00, a colour may be from an ink to be asked whether it is that
+// one: what scanning and packing change.
+const nearest = 10
+
+// nearInk is the ink that a colour comes nearest; nil if to none.
+func nearInk(c colour.RGB, inks []version.InkMapping) (near *version.InkMapping, off float64) {
+	off = nearest
+	for _, x := range inks {
+		drawn, err := colour.ParseHex(x.Drawn)
+		if d := colour.Difference(c.Lab(), drawn.Lab()); err == nil && d < off {
+			near, off = &x, d
+		}
+	}
+	return near, off
+}
+
+// Mend is the mend that makes a colour the ink that it comes near.
+func (k Swatch) Mend() preflight.Mend {
+	return preflight.Mend("join " + k.Near.Drawn + " " + k.Colour.RGB.Hex())
 }
 
 // Pairs is how the first n colours of the master stand on each other: a row for
