@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	"image/draw"
 	_ "image/gif" // formats that Decode knows
 	_ "image/jpeg"
@@ -147,11 +148,11 @@ func meanInks(c *image.CMYK, to image.Rectangle) *image.CMYK {
 	return out
 }
 
-// decodePage is Decode of one page of several, from 1, and the process inks that its
-// pixels are declared in; nil for those of a screen.
-func decodePage(data []byte, page int) (*image.NRGBA, *drawing.Inks, error) {
+// decodePage is Decode of one page of several, from 1, with the process inks that its
+// pixels are declared in, nil for those of a screen, and whether it had 16 bits a channel.
+func decodePage(data []byte, page int) (*image.NRGBA, *drawing.Inks, bool, error) {
 	if n := Pages(data); page > n {
-		return nil, nil, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
+		return nil, nil, false, fmt.Errorf("the file has %d pages; there is no page %d", n, page)
 	}
 	if page > 1 {
 		t := tags.Read(data)
@@ -159,20 +160,20 @@ func decodePage(data []byte, page int) (*image.NRGBA, *drawing.Inks, error) {
 	}
 	img, err := Samples(data)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, false, err
 	}
 	m := ReadMeta(data)
 	shown := Turned(seen(img, m), m.Turn)
 	c, ok := img.(*image.CMYK)
 	if !ok {
-		return shown, nil, nil
+		return shown, nil, deep(img), nil
 	}
 	// Four channels are turned as a picture with opacity is.
 	as := image.NewNRGBA(image.Rect(0, 0, c.Rect.Dx(), c.Rect.Dy()))
 	for y := range c.Rect.Dy() {
 		copy(as.Pix[y*as.Stride:], c.Pix[y*c.Stride:][:4*c.Rect.Dx()])
 	}
-	return shown, &drawing.Inks{Pix: Turned(as, m.Turn).Pix}, nil
+	return shown, &drawing.Inks{Pix: Turned(as, m.Turn).Pix}, false, nil
 }
 
 func decode(data []byte) (img image.Image, err error) {
@@ -204,7 +205,7 @@ func seen(img image.Image, m Meta) *image.NRGBA {
 	if c, ok := img.(*image.CMYK); ok {
 		return pressed(c, m.Profile)
 	}
-	out, ok := img.(*image.NRGBA)
+	out, ok := shallow(img)
 	if !ok || b.Min != (image.Point{}) || out.Stride != 4*b.Dx() {
 		out = image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
 		draw.Draw(out, out.Rect, img, b.Min, draw.Src)
@@ -231,6 +232,42 @@ func seen(img image.Image, m Meta) *image.NRGBA {
 		copy(out.Pix[i:], v[:])
 	}
 	return out
+}
+
+// deep reports whether samples have 16 bits a channel.
+func deep(img image.Image) bool {
+	switch img.(type) {
+	case *image.NRGBA64, *image.RGBA64, *image.Gray16:
+		return true
+	}
+	return false
+}
+
+// shallow gives samples 8 bits a channel, those of 16 rounded to the nearest; false if they are
+// of some other kind.
+func shallow(img image.Image) (*image.NRGBA, bool) {
+	if n, ok := img.(*image.NRGBA); ok {
+		return n, true
+	}
+	if !deep(img) {
+		return nil, false
+	}
+	b := img.Bounds()
+	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+	near := func(v uint16) uint8 { return uint8((uint32(v)*255 + 32767) / 65535) }
+	for y := range b.Dy() {
+		for x := range b.Dx() {
+			var c color.NRGBA64
+			switch img := img.(type) {
+			case *image.NRGBA64:
+				c = img.NRGBA64At(b.Min.X+x, b.Min.Y+y)
+			default:
+				c = color.NRGBA64Model.Convert(img.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA64)
+			}
+			copy(out.Pix[out.PixOffset(x, y):], []uint8{near(c.R), near(c.G), near(c.B), near(c.A)})
+		}
+	}
+	return out, true
 }
 
 // pressed shows process inks as the press of the profile prints them, or offset

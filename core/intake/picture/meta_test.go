@@ -162,14 +162,14 @@ func TestTIFF(t *testing.T) {
 		if n := Pages(data); n != 2 {
 			t.Errorf("%s: %d pages", how, n)
 		}
-		img, _, err := decodePage(data, 1)
+		img, _, _, err := decodePage(data, 1)
 		if err != nil || !bytes.Equal(img.Pix, corners().Pix) {
 			t.Errorf("%s: %v", how, err)
 		}
-		if img, _, err = decodePage(data, 2); err != nil || img.Rect.Dx() != 3 || img.NRGBAAt(1, 1).R != 0x40 {
+		if img, _, _, err = decodePage(data, 2); err != nil || img.Rect.Dx() != 3 || img.NRGBAAt(1, 1).R != 0x40 {
 			t.Errorf("%s, page 2: %v", how, err)
 		}
-		if _, _, err := decodePage(data, 3); err == nil {
+		if _, _, _, err := decodePage(data, 3); err == nil {
 			t.Errorf("%s has a page 3", how)
 		}
 	}

@@ -40,7 +40,7 @@ type Words struct {
 // pixels is a finding; so is a plain ground that fills its corners. If it is to be
 // traced, the drawing is made of shapes.
 func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
-	img, inks, err := decodePage(data, max(opt.Sheet, 1))
+	img, inks, fine, err := decodePage(data, max(opt.Sheet, 1))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -56,6 +56,9 @@ func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, find
 	fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("the master is a picture of %.0f × %.0f px: it cannot be enlarged past that; one-ink versions are traced from it", w, h), "picture", page)
 	if w*h <= trace.MaxTraced {
 		fs[0].Mend = traceAsIs
+	}
+	if fine {
+		fs.Add(finding.RasterInside, finding.Note, "the picture has 16 bits a channel: files are drawn with 8, rounded to the nearest, which is as fine as screens and presses show", "picture", page)
 	}
 	if inks != nil {
 		fs.Add(finding.InksMixed, finding.Note, "the picture is in process inks: screens show it as the press of its profile prints it, and print files keep its builds", "picture", page)

@@ -23,6 +23,27 @@ func plain(w, h int, c color.Color) *image.NRGBA {
 	return img
 }
 
+// Samples of 16 bits become the nearest of 8, also where they let through, and it is said.
+func TestSixteenBits(t *testing.T) {
+	deep := image.NewNRGBA64(image.Rect(0, 0, 4, 1))
+	for x, c := range []color.NRGBA64{{128, 129, 0xffff, 0xffff}, {0x8080, 0x80ff, 0x8101, 0xffff}, {0xff7f, 0xff80, 0, 0x4040}, {}} {
+		deep.SetNRGBA64(x, 0, c)
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, deep); err != nil {
+		t.Fatal(err)
+	}
+	img, err := Decode(b.Bytes())
+	// PNG (third edition), 13.12: sample depth is scaled by floor(v · 255 / 65535 + ½).
+	if want := []uint8{0, 1, 255, 255, 128, 128, 129, 255, 255, 255, 0, 64, 0, 0, 0, 0}; err != nil || !bytes.Equal(img.Pix, want) {
+		t.Errorf("%v, %v, want %v", img.Pix, err, want)
+	}
+	_, fs, err := Read(t.Context(), b.Bytes(), Options{})
+	if err != nil || len(fs) < 2 || !strings.Contains(fs[1].Message, "16 bits") {
+		t.Errorf("%v, %v", fs, err)
+	}
+}
+
 func TestKinds(t *testing.T) {
 	src := plain(6, 4, color.NRGBA{200, 40, 40, 255})
 	var p, j, g bytes.Buffer
