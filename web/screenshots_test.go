@@ -80,19 +80,19 @@ func TestScreenshots(t *testing.T) {
 		t.Fatal(err)
 	}
 	white := colour.White
-	img, err := raster.Render(t.Context(), master.Drawing, raster.Fit(master.Drawing.Page, 500, 500), 500, 500, raster.Options{Ground: &white})
+	img, err := raster.Render(t.Context(), master.Drawing, raster.Fit(master.Drawing.Page, 180, 192), 180, 192, raster.Options{Ground: &white})
 	if err != nil {
 		t.Fatal(err)
 	}
 	var worn bytes.Buffer
-	if err := jpeg.Encode(&worn, img, &jpeg.Options{Quality: 60}); err != nil {
+	if err := jpeg.Encode(&worn, img, &jpeg.Options{Quality: 90}); err != nil {
 		t.Fatal(err)
 	}
 	old, err := s.TakeIn(t.Context(), studio.Taking{Client: "Odd Kettle Teahouse", Mark: "from the old website", Filename: "kettle.jpg", Data: worn.Bytes()})
 	if err != nil {
 		t.Fatal(err)
 	}
-	shoot("tracing", markURL(old.ID, "trace"))
+	shoot("tracing", markURL(old.ID, "trace")+"?"+url.Values{"x0": {"26"}, "y0": {"172"}, "x1": {"152"}, "y1": {"189"}, "words": {"TEAHOUSE · EST. 1987"}}.Encode())
 	shoot("typed", "/typed?"+url.Values{"text1": {"Odd Kettle"}, "font1": {"Alfa Slab One"}, "text2": {"tea house since {year}"}, "year": {"1987"}, "font2": {"Cabin"}, "case2": {"upper"}, "fit2": {"on"}, "between": {"rule"}, "ink": {"#206047"}, "client": {"Odd Kettle Teahouse"}, "mark": {"Words"}}.Encode())
 	for _, c := range []string{"#2c5282", "#a3322b", "#206047"} {
 		art := strings.ReplaceAll(string(data), "#cf7a22", c)
