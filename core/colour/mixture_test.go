@@ -86,3 +86,14 @@ func TestSharesOfPlates(t *testing.T) {
 		t.Errorf("%v", s)
 	}
 }
+
+// Of the four process plates each takes its own share of a build, and of a plate that is not
+// there nothing.
+func TestProcessPlatesOfABuild(t *testing.T) {
+	c := Colour{Build: CMYK{C: 10, M: 20, Y: 30, K: 40}, Built: true}
+	for plate, want := range map[string]float64{"Cyan": 0.1, "Magenta": 0.2, "Yellow": 0.3, "Black": 0.4, "Vat Plum": 0} {
+		if got := c.Of(plate); math.Abs(got-want) > 1e-12 {
+			t.Errorf("%s: %v, want %v", plate, got, want)
+		}
+	}
+}

@@ -230,7 +230,10 @@ func (j *job) snippet(brand string, files []File) string {
 	high := max(1, int(usual*box.H()/box.W()+0.5))
 	if len(png) > 0 {
 		i := slices.IndexFunc(png, func(f File) bool { return f.WidthPx >= usual })
-		f := png[max(0, i)]
+		if i < 0 {
+			i = len(png) - 1 // the widest there is
+		}
+		f := png[i]
 		fmt.Fprintf(&b, "  <img src=\"%s\" srcset=\"%s\" sizes=\"%dpx\" width=\"%d\" height=\"%d\" alt=\"%s\">\n", esc(f.Path), set(png), usual, usual, high, esc(brand))
 	} else {
 		fmt.Fprintf(&b, "  <img src=\"%s\" width=\"%d\" height=\"%d\" alt=\"%s\">\n", esc(curves[0].Path), usual, high, esc(brand))

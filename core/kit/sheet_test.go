@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"image"
+	gopng "image/png"
 	"io"
 	"math"
 	"os"
@@ -242,7 +244,7 @@ func TestBesides(t *testing.T) {
 	}
 	// The snippet names files that are there, and the brand.
 	snippet := string(a["web-snippet.html"])
-	for _, want := range []string{"SVG/ada-co_colour.svg", `media="(prefers-color-scheme: dark)"`, "SVG/ada-co_white.svg", "150w", `alt="Ada &amp; Co"`} {
+	for _, want := range []string{"SVG/ada-co_colour.svg", `media="(prefers-color-scheme: dark)"`, "SVG/ada-co_white.svg", "150w", `<img src="PNG/ada-co_colour_300.png"`, `alt="Ada &amp; Co"`} {
 		if !strings.Contains(snippet, want) {
 			t.Errorf("the snippet has no %s:\n%s", want, snippet)
 		}
@@ -350,5 +352,34 @@ func TestSheetsOfEffects(t *testing.T) {
 				t.Errorf("%s, %s: %.1f %% of the page differ from ours", name, what, 100*off)
 			}
 		}
+	}
+}
+
+// A page as a picture has the pixels that its inches ask for; work that nobody waits for ends.
+func TestSheetAsAPicture(t *testing.T) {
+	p := planOf(t, twoInks, sheetRecipe)
+	r, _ := recipe.Parse([]byte(sheetRecipe))
+	c, err := p.Sheet(t.Context(), "Ada", "", r, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := sheet.Pages(c, sheet.Layout{Paper: "letter", One: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := SheetPNG(t.Context(), &b, s.Pages[0], 40); err != nil {
+		t.Fatal(err)
+	}
+	w, h := s.Pages[0].Frame.Points()
+	got, err := gopng.DecodeConfig(&b)
+	b.Reset()
+	if err != nil || math.Abs(float64(got.Width)-w*40/72) > 1 || math.Abs(float64(got.Height)-h*40/72) > 1 {
+		t.Errorf("%d × %d px of %.0f × %.0f pt, %v", got.Width, got.Height, w, h, err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if err := SheetPNG(ctx, &b, s.Pages[0], 40); !errors.Is(err, context.Canceled) || b.Len() > 0 {
+		t.Errorf("nobody waits: %v, and %d bytes", err, b.Len())
 	}
 }
