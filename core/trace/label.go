@@ -14,6 +14,7 @@ type labels struct {
 	cs     []hue // the colours, as pixels are compared with them
 	paints []hue // the same, as they are painted
 	l      []int16
+	blends map[int16]*blend // of those labels whose areas are ramps
 }
 
 // none marks pixels that are not decided yet.
@@ -264,7 +265,7 @@ const rings = 12
 // border of their colours runs, from 0 to 1. Where the whole of a soft edge is
 // seen along the line, its sum tells exactly.
 func (m *labels) place(x, y, dx, dy int) float64 {
-	a, b := m.cs[m.at(x, y)], m.cs[m.at(x+dx, y+dy)]
+	a, b := m.hue(x, y), m.hue(x+dx, y+dy)
 	la, lb := m.at(x, y), m.at(x+dx, y+dy)
 	t := func(k int) float64 {
 		v, _ := m.p.v[(y+k*dy)*m.p.w+x+k*dx].along(a, b)

@@ -43,6 +43,7 @@ type Tracing struct {
 type Region struct {
 	Colour color.NRGBA
 	Path   geom.Path // outer contours with positive area, holes negative
+	Ramp   *Ramp     // that it is painted with, whose mean Colour is; nil for plain ones
 }
 
 // An arc is a stretch of border between two places where more than two colours
@@ -116,6 +117,9 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	m, err := p.labelled(ctx, cs, noise, speck)
 	if err != nil {
 		return nil, err
+	}
+	if opt.Colours == 0 {
+		m.ramps(p, noise)
 	}
 	ground := m.ground()
 	t.Bare = ground >= 0 && cs[ground][3] < 0.04

@@ -39,6 +39,17 @@ func traced(t *trace.Tracing) *drawing.Drawing {
 		regions = append([]trace.Region{{Colour: t.Ground, Path: geom.Box(d.Page)}}, regions...)
 	}
 	for _, r := range regions {
+		if r.Ramp != nil {
+			g := &drawing.Gradient{P1: geom.Pt(1, 0), To: r.Ramp.To}
+			if g.Radial = r.Ramp.Radial; g.Radial {
+				g.P1, g.R1 = geom.Point{}, 1
+			}
+			for _, s := range r.Ramp.Stops {
+				g.Stops = append(g.Stops, drawing.Stop{At: s.At, Colour: colour.Screen(colour.FromBytes(s.Colour.R, s.Colour.G, s.Colour.B)), Alpha: 1})
+			}
+			d.Nodes = append(d.Nodes, &drawing.Shape{Path: r.Path, Paint: g})
+			continue
+		}
 		c := r.Colour
 		d.Nodes = append(d.Nodes, &drawing.Shape{Path: r.Path, Paint: drawing.Solid{Colour: colour.Screen(colour.FromBytes(c.R, c.G, c.B)), Alpha: float64(c.A) / 255}})
 	}

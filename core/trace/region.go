@@ -80,7 +80,11 @@ func (b *borders) regions() []Region {
 			r.Path = append(r.Path, l.path...)
 			continue
 		}
-		out = append(out, Region{b.colour(l.k), slices.Clone(l.path)})
+		r := Region{Colour: b.colour(l.k), Path: slices.Clone(l.path)}
+		if x := b.blends[l.k]; x != nil {
+			r.Ramp = x.Ramp
+		}
+		out = append(out, r)
 	}
 	return out
 }

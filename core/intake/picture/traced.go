@@ -42,8 +42,14 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 		paint([4]uint8{t.Ground.R, t.Ground.G, t.Ground.B, 255}, geom.Box(page), "ground")
 		colours[[4]uint8{t.Ground.R, t.Ground.G, t.Ground.B, 255}] = true
 	}
-	segments := 0
+	segments, blends := 0, 0
 	for _, r := range t.Regions {
+		if r.Ramp != nil {
+			blends++
+			segments += len(r.Path)
+			d.Nodes = append(d.Nodes, &drawing.Shape{Path: r.Path, Paint: blend(r.Ramp), Part: "gradient"})
+			continue
+		}
 		c := [4]uint8{r.Colour.R, r.Colour.G, r.Colour.B, r.Colour.A}
 		colours[c] = true
 		segments += len(r.Path)
@@ -61,8 +67,11 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 	parts := small(img, around)
 	places, worst := lost(img, got, parts, around)
 	held := ""
+	if blends > 0 {
+		held = fmt.Sprintf("; %s became what they were drawn as", count(blends, "gradient"))
+	}
 	if len(parts) > 0 {
-		held = fmt.Sprintf(", and of the worst of %s %.0f %% is there", count(len(parts), "small part"), 100*worst)
+		held += fmt.Sprintf(", and of the worst of %s %.0f %% is there", count(len(parts), "small part"), 100*worst)
 	}
 	var fs finding.List
 	fs.Add(finding.Traced, finding.Mended, fmt.Sprintf("the picture was traced into %s of %s, %d curves and lines in all; %.1f %% of its area looks different%s", count(len(t.Regions), "shape"), count(len(colours), "colour"), segments, 100*difference(img, got), held), "", geom.Rect{})
@@ -80,6 +89,18 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture is blurred: its edges take %.1f px, and corners and fine forms are lost in them", w), "", geom.Rect{})
 	}
 	return d, fs, nil
+}
+
+// blend is a ramp as it is painted.
+func blend(r *trace.Ramp) *drawing.Gradient {
+	g := &drawing.Gradient{P1: geom.Pt(1, 0), To: r.To}
+	if r.Radial {
+		g.Radial, g.P1, g.R1 = true, geom.Point{}, 1
+	}
+	for _, s := range r.Stops {
+		g.Stops = append(g.Stops, drawing.Stop{At: s.At, Colour: colour.Screen(colour.FromBytes(s.Colour.R, s.Colour.G, s.Colour.B)), Alpha: 1})
+	}
+	return g
 }
 
 func count(n int, what string) string {
