@@ -178,40 +178,33 @@ func (p *hues) grown(m []bool, r int) []bool {
 func (p *hues) calm() *hues {
 	out := &hues{p.w, p.h, make([]hue, len(p.v))}
 	parallel.Each(p.h, func(y int) {
-		for x := range p.w {
-			var around [9]hue
-			n := 0
-			for dy := -1; dy <= 1; dy++ {
-				for dx := -1; dx <= 1; dx++ {
-					nx, ny := min(p.w-1, max(0, x+dx)), min(p.h-1, max(0, y+dy))
-					around[n] = p.v[ny*p.w+nx]
-					n++
-				}
-			}
+		// Of three pixels above one another the least, the middle and the most, of each column:
+		// the median of nine is that of the most of the least, the middle of the middles and
+		// the least of the most (A. W. Paeth, "Median Finding on a 3 × 3 Grid", Graphics Gems,
+		// 1990, sorts columns in the same way).
+		sorted := make([][3]hue, p.w)
+		above, row, below := p.v[max(0, y-1)*p.w:], p.v[y*p.w:], p.v[min(p.h-1, y+1)*p.w:]
+		for x := range sorted {
 			for c := range 4 {
-				var v [9]float64
-				for i := range v {
-					v[i] = around[i][c]
-				}
-				out.v[y*p.w+x][c] = median(v)
+				a, b, d := above[x][c], row[x][c], below[x][c]
+				a, b = min(a, b), max(a, b)
+				b, d = min(b, d), max(b, d)
+				a, b = min(a, b), max(a, b)
+				sorted[x][0][c], sorted[x][1][c], sorted[x][2][c] = a, b, d
+			}
+		}
+		for x := range sorted {
+			l, m, r := &sorted[max(0, x-1)], &sorted[x], &sorted[min(p.w-1, x+1)]
+			v := &out.v[y*p.w+x]
+			for c := range 4 {
+				v[c] = middle3(max(l[0][c], m[0][c], r[0][c]), middle3(l[1][c], m[1][c], r[1][c]), min(l[2][c], m[2][c], r[2][c]))
 			}
 		}
 	})
 	return out
 }
 
-// median is the middle of nine, by a network of exchanges (J. L. Smith,
-// "Implementing median filters in XC4000E FPGAs", Xcell 23, 1996).
-func median(v [9]float64) float64 {
-	for _, e := range [19][2]uint8{
-		{1, 2}, {4, 5}, {7, 8}, {0, 1}, {3, 4}, {6, 7}, {1, 2}, {4, 5}, {7, 8}, {0, 3},
-		{5, 8}, {4, 7}, {3, 6}, {1, 4}, {2, 5}, {4, 7}, {4, 2}, {6, 4}, {4, 2},
-	} {
-		a, b := v[e[0]], v[e[1]]
-		v[e[0]], v[e[1]] = min(a, b), max(a, b)
-	}
-	return v[4]
-}
+func middle3(a, b, c float64) float64 { return max(min(a, b), min(max(a, b), c)) }
 
 // Of the palette.
 const (
