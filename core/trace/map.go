@@ -72,6 +72,9 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if w > MaxTraced/h {
 		return nil, fmt.Errorf("a picture of %d × %d px is too large to be traced: at most %d megapixels", w, h, MaxTraced/1_000_000)
 	}
+	if w > maxWhole/h {
+		return halfTraced(ctx, img, opt)
+	}
 	p := huesOf(img)
 	whole := p // small art suffers from what takes noise away
 	t := &Tracing{W: w, H: h, Noise: p.noise()}

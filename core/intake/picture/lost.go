@@ -9,6 +9,7 @@ import (
 
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 )
 
 // Small parts of a picture, as letters and fine lines are, are held to what became of them
@@ -160,23 +161,32 @@ func grounds(img *image.NRGBA) [][4]uint8 {
 		sum [4]int
 	}
 	bins := make([]map[[4]uint8]heap, bw*bh)
-	for i := range bins {
-		bins[i] = map[[4]uint8]heap{}
-	}
-	for y := range h {
-		for x := range w {
-			p := img.Pix[4*(y*w+x):][:4]
-			b := bins[y/block*bw+x/block]
-			e := b[kind(p)]
-			e.n++
-			for k, v := range p {
-				e.sum[k] += int(v)
+	parallel.Each(bh, func(by int) {
+		for bx := range bw {
+			b := map[[4]uint8]heap{}
+			var last [4]uint8 // most pixels are as the one before: they are put in together
+			var e heap
+			for y := by * block; y < min(h, (by+1)*block); y++ {
+				for x := bx * block; x < min(w, (bx+1)*block); x++ {
+					p := img.Pix[4*(y*w+x):][:4]
+					if k := kind(p); k != last || e.n == 0 {
+						if e.n > 0 {
+							b[last] = e
+						}
+						last, e = k, b[k]
+					}
+					e.n++
+					for k, v := range p {
+						e.sum[k] += int(v)
+					}
+				}
 			}
-			b[kind(p)] = e
+			b[last] = e
+			bins[by*bw+bx] = b
 		}
-	}
+	})
 	common := make([][4]uint8, bw*bh)
-	for y := range bh {
+	parallel.Each(bh, func(y int) {
 		for x := range bw {
 			all := map[[4]uint8]heap{}
 			for v := max(0, y-1); v <= min(bh-1, y+1); v++ {
@@ -202,11 +212,13 @@ func grounds(img *image.NRGBA) [][4]uint8 {
 				common[y*bw+x][i] = uint8(top.sum[i] / max(1, top.n))
 			}
 		}
-	}
+	})
 	out := make([][4]uint8, w*h)
-	for i := range out {
-		out[i] = common[i/w/block*bw+i%w/block]
-	}
+	parallel.Each(h, func(y int) {
+		for x := range w {
+			out[y*w+x] = common[y/block*bw+x/block]
+		}
+	})
 	return out
 }
 
@@ -214,9 +226,11 @@ func grounds(img *image.NRGBA) [][4]uint8 {
 func small(img *image.NRGBA, around [][4]uint8) (out []part) {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	off := make([]bool, w*h)
-	for i := range off {
-		off[i] = differs(img.Pix[4*i:], around[i]) >= apart
-	}
+	parallel.Each(h, func(y int) {
+		for i := y * w; i < (y+1)*w; i++ {
+			off[i] = differs(img.Pix[4*i:], around[i]) >= apart
+		}
+	})
 	seen := make([]bool, w*h)
 	var stack []int
 	for s := range off {
