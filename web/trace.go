@@ -142,10 +142,10 @@ func (s *Server) fitWords(c *gin.Context, w *studio.Snapshot, p *tracePage) erro
 	}
 	p.Words, p.Again = c.Query("words"), c.Request.URL.RawQuery
 	p.Try = lettering.Place(r)
-	if strings.TrimSpace(p.Words) == "" {
+	if strings.TrimSpace(p.Words) == "" || p.T == nil {
 		return nil
 	}
-	fits, err := w.Words(c.Request.Context(), r, strings.TrimSpace(p.Words))
+	fits, err := w.Words(c.Request.Context(), p.T, r, strings.TrimSpace(p.Words))
 	if err != nil && c.Request.Context().Err() != nil {
 		return err
 	}

@@ -130,7 +130,7 @@ func TestWordsThatCannotBeSet(t *testing.T) {
 		"?x0=a&y0=b&x1=c&y1=d":                       "lies beside the picture",
 		"?x0=2&y0=2&x1=9&y1=9&words=a":               "Nothing stands in the box",
 		"?x0=2&y0=98&x1=200&y1=100&words=a":          "too small",
-		"?x0=30&y0=95&x1=200&y1=110&words=%E4%B8%AD": "has no letter",
+		"?x0=30&y0=95&x1=200&y1=110&words=%E4%B8%AD": "No font at hand has",
 		"?x0=30&y0=95&x1=200&y1=110":                 "What it reads",
 	} {
 		if body := string(fetch(t, srv.URL+markURL(m.ID, "trace")+query, http.StatusOK)); !strings.Contains(body, want) {

@@ -119,11 +119,12 @@ func TestSettingsInWords(t *testing.T) {
 
 // What cannot be fitted is said.
 func TestNothingToFit(t *testing.T) {
-	img := image.NewNRGBA(image.Rect(0, 0, 60, 40))
+	img := image.NewNRGBA(image.Rect(0, 0, 400, 400))
 	for want, c := range map[string]struct {
 		box   image.Rectangle
 		words string
 	}{
+		"too large":      {image.Rect(0, 0, 301, 200), "a"},
 		"too small":      {image.Rect(1, 1, 30, 3), "a"},
 		"nothing stands": {image.Rect(1, 1, 30, 30), "a"},
 		"nothing to set": {image.Rect(1, 1, 30, 30), " "},

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"image"
 	"math"
 	"slices"
@@ -27,11 +28,11 @@ type Proposal struct {
 
 // Limits of a box.
 const (
-	MaxBox   = 400_000 // px of a box
-	MinBox   = 4       // px of its shorter side
-	offered  = 6       // proposals
-	finalist = 6       // that are fitted to the end
-	alike    = 2       // proposals of one family
+	MaxBox   = 60_000 // px of a box: fitting draws it some hundred times
+	MinBox   = 4      // px of its shorter side
+	offered  = 6      // proposals
+	finalist = 6      // that are fitted to the end
+	alike    = 2      // proposals of one family
 )
 
 // weights that are tried of fonts that have a range; of those that come out alike the first
@@ -72,16 +73,12 @@ func Propose(ctx context.Context, img *image.NRGBA, box image.Rectangle, words s
 		}
 	}
 	each := func(cs []*candidate, f func(*candidate) error) ([]*candidate, error) {
-		var first error
 		err := parallel.Do(ctx, len(cs), func(ctx context.Context, i int) error {
 			cs[i].ctx = ctx
 			if err := f(cs[i]); ctx.Err() != nil {
 				return ctx.Err()
 			} else if err != nil { // this font has not got a letter
 				cs[i].left = math.Inf(1)
-				if i == 0 {
-					first = err
-				}
 			}
 			return nil
 		})
@@ -91,7 +88,7 @@ func Propose(ctx context.Context, img *image.NRGBA, box image.Rectangle, words s
 		cs = slices.DeleteFunc(slices.Clone(cs), func(c *candidate) bool { return math.IsInf(c.left, 1) })
 		slices.SortStableFunc(cs, func(a, b *candidate) int { return cmp.Compare(a.left, b.left) })
 		if len(cs) == 0 {
-			return nil, first
+			return nil, fmt.Errorf("no font at hand has all the letters of %q: add the font that it was set in", words)
 		}
 		// Weights beyond a font's range are its last one again.
 		return slices.CompactFunc(cs, func(a, b *candidate) bool { return a.line.Font == b.line.Font && a.left == b.left }), nil

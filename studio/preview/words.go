@@ -58,9 +58,9 @@ func (w *Snapshot) PictureSize() (width, height int) {
 	return int(p.W()), int(p.H())
 }
 
-// Words fits the fonts at hand to what stands in a box of the picture, px, in the ink of the
+// Words fits the fonts at hand to what stands in a box of the picture, px, in the ink of a
 // tracing that comes near.
-func (w *Snapshot) Words(ctx context.Context, box geom.Rect, words string) ([]lettering.Proposal, error) {
+func (w *Snapshot) Words(ctx context.Context, t *Tracing, box geom.Rect, words string) ([]lettering.Proposal, error) {
 	img, err := w.pixels(ctx)
 	if err != nil {
 		return nil, err
@@ -73,7 +73,9 @@ func (w *Snapshot) Words(ctx context.Context, box geom.Rect, words string) ([]le
 	if err != nil {
 		return nil, err
 	}
-	src, err := w.table.source(ctx, w.Subject, w.Decisions)
+	d := w.Decisions
+	d.Mend(t.Mend(), true)
+	src, err := w.table.source(ctx, w.Subject, d)
 	if err != nil {
 		return nil, err
 	}
