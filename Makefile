@@ -52,7 +52,7 @@ bench:
 	@test -d .cache/node_modules/bootstrap-icons || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2 flag-icons@7.5.0 @svg-maps/world@2.0.0 @svg-maps/usa.counties@2.0.0 bootstrap-icons@1.11.3
 	@$(GO) build -o bin/dyekit ./cmd/dyekit
 	$(GO) test ./core/planar ./core/raster ./core/version ./core/preflight -run XXX -bench . -benchtime 3x
-	$(GO) test ./core/intake ./core/trace -run XXX -bench "Masters|Trac" -benchtime 1x
+	$(GO) test ./core/intake ./core/intake/picture ./core/trace -run XXX -bench "Masters|Trac" -benchtime 1x
 	$(GO) test ./core/photomark/... ./core/board -run XXX -bench . -benchtime 5x
 	$(GO) test ./core/kit -run XXX -bench Sheet -benchtime 5x
 	$(GO) test ./web -run XXX -bench . -benchtime 10x

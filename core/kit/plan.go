@@ -323,9 +323,6 @@ func sharpest(d *drawing.Drawing, f frame.Frame) int {
 // limits returns the widths, in px, up to which the pictures that most of the
 // art consists of are sharp, and those that are a part of it; 0 for none.
 func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
-	if !d.Has().Pictures {
-		return 0, 0
-	}
 	all := d.Bounds().Area()
 	lower := func(to *int, k float64) {
 		if n := int(k + 0.5); *to == 0 || n < *to {

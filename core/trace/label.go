@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"dyekit/core/island"
 	"dyekit/core/parallel"
 )
 
@@ -64,17 +65,9 @@ func (m *labels) at(x, y int) int16 {
 // colours which lie on either side.
 func (m *labels) thinEdges() {
 	w, h := m.p.w, m.p.h
-	core := make([]bool, len(m.l)) // a 2 × 2 square of one colour
-	for y := range h - 1 {
-		for x := range w - 1 {
-			i := y*w + x
-			if l := m.l[i]; l != none && m.l[i+1] == l && m.l[i+w] == l && m.l[i+w+1] == l {
-				core[i], core[i+1], core[i+w], core[i+w+1] = true, true, true, true
-			}
-		}
-	}
-	var gone []int
-	for y := range h {
+	core := m.core()
+	gone := make([][]int, h) // of each row
+	parallel.Each(h, func(y int) {
 		for x := range w {
 			i := y*w + x
 			own := m.l[i]
@@ -102,99 +95,102 @@ func (m *labels) thinEdges() {
 			for a := range n {
 				for b := range a {
 					if t, off := m.p.v[i].along(m.cs[around[a]], m.cs[around[b]]); off < unmixed && t > 0.05 && t < 0.95 {
-						gone = append(gone, i)
+						gone[y] = append(gone[y], i)
 					}
 				}
 			}
 		}
-	}
-	for _, i := range gone {
+	})
+	for _, i := range slices.Concat(gone...) {
 		m.l[i] = none
 	}
+}
+
+// core marks the pixels of squares of two by two of one colour.
+func (m *labels) core() []bool {
+	w := m.p.w
+	return squares(w, m.p.h, func(i int) bool {
+		l := m.l[i]
+		return l != none && m.l[i+1] == l && m.l[i+w] == l && m.l[i+w+1] == l
+	})
 }
 
 // fill decides the pixels of edges: of the colours around, the two that mix to
 // the pixel best, and of these the nearer.
 func (m *labels) fill() {
+	from := slices.Clone(m.l)
+	parallel.Each(m.p.h, func(y int) {
+		for x := range m.p.w {
+			if i := y*m.p.w + x; from[i] == none {
+				m.l[i] = m.nearest(x, y, from)
+			}
+		}
+	})
+}
+
+// nearest is the colour that a pixel of an edge belongs to, by those around that are decided.
+func (m *labels) nearest(x, y int, from []int16) int16 {
 	w := m.p.w
-	from := append([]int16(nil), m.l...)
-	for i, l := range from {
-		if l != none {
-			continue
-		}
-		x, y := i%w, i/w
-		c := m.p.v[i]
-		var around [25]int16
-		n := 0
-		for dy := -2; dy <= 2; dy++ {
-			for dx := -2; dx <= 2; dx++ {
-				if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < m.p.h {
-					if l := from[ny*w+nx]; l != none && !slices.Contains(around[:n], l) {
-						around[n] = l
-						n++
-					}
+	c := m.p.v[y*w+x]
+	var around [25]int16
+	n := 0
+	for dy := -2; dy <= 2; dy++ {
+		for dx := -2; dx <= 2; dx++ {
+			if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < m.p.h {
+				if l := from[ny*w+nx]; l != none && !slices.Contains(around[:n], l) {
+					around[n] = l
+					n++
 				}
 			}
 		}
-		best, least := none, math.Inf(1)
-		try := func(a, b int16, fine float64) {
-			t, off := c.along(m.cs[a], m.cs[b])
-			if off *= fine; off < least-1e-9 {
-				least, best = off, int(a)
-				if t > 0.5 {
-					best = int(b)
-				}
-			}
-		}
-		for a := range n {
-			for b := range a {
-				try(around[a], around[b], 1)
-			}
-		}
-		if least > unmixed { // a colour that stands nowhere plain nearby
-			for a := range n {
-				for b := range m.cs {
-					try(around[a], int16(b), 1.2)
-				}
-			}
-		}
-		if least > 2*unmixed {
-			for k := range m.cs {
-				if d := c.far(m.cs[k]); d < least {
-					least, best = d, k
-				}
-			}
-		}
-		m.l[i] = int16(max(best, 0))
 	}
+	best, least := none, math.Inf(1)
+	try := func(a, b int16, fine float64) {
+		t, off := c.along(m.cs[a], m.cs[b])
+		if off *= fine; off < least-1e-9 {
+			least, best = off, int(a)
+			if t > 0.5 {
+				best = int(b)
+			}
+		}
+	}
+	for a := range n {
+		for b := range a {
+			try(around[a], around[b], 1)
+		}
+	}
+	if least > unmixed { // a colour that stands nowhere plain nearby
+		for a := range n {
+			for b := range m.cs {
+				try(around[a], int16(b), 1.2)
+			}
+		}
+	}
+	if least > 2*unmixed {
+		for k := range m.cs {
+			if d := c.far(m.cs[k]); d < least {
+				least, best = d, k
+			}
+		}
+	}
+	return int16(max(best, 0))
 }
 
 // specks gives pieces of fewer pixels than a speck to the neighbour that surrounds
 // them most; in noise also larger ones that hardly differ from it.
 func (m *labels) specks(speck int, noise float64) {
 	w, h := m.p.w, m.p.h
-	seen := make([]bool, len(m.l))
-	var stack, piece []int
-	for s := range m.l {
-		if seen[s] {
+	for _, piece := range island.Find(w, m.l, none, false) {
+		if piece.N >= speck && (noise == 0 || piece.N >= rings*speck) {
 			continue
 		}
-		own := m.l[s]
-		stack, piece = append(stack[:0], s), piece[:0]
-		seen[s] = true
+		px := piece.Pixels()
+		own := m.l[px[0]]
 		beside := map[int16]int{}
-		for len(stack) > 0 {
-			i := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			piece = append(piece, i)
+		for _, i := range px {
 			take := func(j int, within bool) {
-				switch {
-				case !within:
-				case m.l[j] != own:
+				if within && m.l[j] != own {
 					beside[m.l[j]]++
-				case !seen[j]:
-					seen[j] = true
-					stack = append(stack, j)
 				}
 			}
 			x := i % w
@@ -202,9 +198,6 @@ func (m *labels) specks(speck int, noise float64) {
 			take(i-1, x > 0)
 			take(i+w, i+w < w*h)
 			take(i-w, i >= w)
-		}
-		if len(piece) >= speck && (noise == 0 || len(piece) >= rings*speck) {
-			continue
 		}
 		best, most := own, 0
 		for l := range m.cs { // in order: equal inputs, equal outcome
@@ -219,10 +212,10 @@ func (m *labels) specks(speck int, noise float64) {
 		switch {
 		case mixed != none:
 			best = mixed
-		case len(piece) >= speck && m.cs[best].far(m.cs[own]) > 0.1+3*noise:
+		case piece.N >= speck && m.cs[best].far(m.cs[own]) > 0.1+3*noise:
 			continue
 		}
-		for _, i := range piece {
+		for _, i := range px {
 			m.l[i] = best
 		}
 	}

@@ -85,7 +85,11 @@ func Trace(ctx context.Context, img *image.NRGBA, opt Options) (*Tracing, error)
 	if t.Noise > 2*grain {
 		p = p.calm()
 	}
-	noise := min(0.08, max(p.noise(), 0.5*t.Noise)) // what is left of it
+	left := t.Noise
+	if p != whole {
+		left = p.noise()
+	}
+	noise := min(0.08, max(left, 0.5*t.Noise))
 	cs := p.palette(min(opt.Colours, MaxColour), noise)
 	if len(cs) < 2 {
 		return nil, errors.New("the picture is of one colour: there is nothing to trace")
@@ -275,6 +279,8 @@ func (b *borders) crossing(s side) geom.Point {
 
 // A cell is the square between the middles of four pixels, by its left top one.
 // Its sides are counted clockwise from the top.
+type cell struct{ x, y int }
+
 func sidesOf(x, y int) [4]side {
 	return [4]side{{x, y, false}, {x + 1, y, true}, {x, y + 1, false}, {x, y, true}}
 }
@@ -283,7 +289,6 @@ func sidesOf(x, y int) [4]side {
 // all the way round.
 func (b *borders) walk(ctx context.Context) error {
 	w, h := b.p.w, b.p.h
-	type cell struct{ x, y int }
 	meet := map[cell]int{} // number of the meeting
 	var where []cell
 	crossed := func(s side) bool {
@@ -300,20 +305,15 @@ func (b *borders) walk(ctx context.Context) error {
 		}
 		return out
 	}
-	for y := -1; y < h; y++ {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		for x := -1; x < w; x++ {
-			a, c, d, e := b.lab(x, y), b.lab(x+1, y), b.lab(x+1, y+1), b.lab(x, y+1)
-			if a == c && c == d && d == e {
-				continue
-			}
-			n := len(open(cell{x, y}))
-			if n == 3 || n == 4 && !(a == d && c == e) {
-				meet[cell{x, y}] = len(where)
-				where = append(where, cell{x, y})
-			}
+	cells := b.cells()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	for _, c := range cells {
+		n := len(open(c))
+		if n == 3 || n == 4 && !(b.lab(c.x, c.y) == b.lab(c.x+1, c.y+1) && b.lab(c.x+1, c.y) == b.lab(c.x, c.y+1)) {
+			meet[c] = len(where)
+			where = append(where, c)
 		}
 	}
 	b.nodes = make([][]int, len(where))
@@ -344,13 +344,20 @@ func (b *borders) walk(ctx context.Context) error {
 		}
 		return cell{c.x - 1, c.y}, 1
 	}
-	done := map[side]bool{}
+	done := make([]bool, 2*(w+1)*(h+1))
+	number := func(s side) int {
+		n := 2 * ((s.y+1)*(w+1) + s.x + 1)
+		if s.down {
+			n++
+		}
+		return n
+	}
 	// follow goes out of a cell by a side until it comes to a meeting or back.
 	follow := func(c cell, k int, a *arc) {
 		first := sidesOf(c.x, c.y)[k]
 		a.left, a.right = b.besides(first, k)
 		for s := first; ; {
-			done[s] = true
+			done[number(s)] = true
 			a.ps = append(a.ps, b.crossing(s))
 			var in int
 			c, in = beyond(c, k)
@@ -406,22 +413,37 @@ func (b *borders) walk(ctx context.Context) error {
 			}
 		}
 	}
-	for y := -1; y < h; y++ {
-		for x := -1; x < w; x++ {
-			for k, s := range sidesOf(x, y) {
-				if k > 1 || !crossed(s) || done[s] {
-					continue
-				}
-				a := arc{from: end{-1, 0}, to: end{-1, 0}}
-				follow(cell{x, y}, k, &a)
-				b.arcs = append(b.arcs, a)
-				if len(b.arcs) > maxArcs {
-					return fmt.Errorf("the picture falls into more than %d pieces: it is no drawing", maxArcs)
-				}
+	for _, c := range cells {
+		for k, s := range sidesOf(c.x, c.y) {
+			if k > 1 || !crossed(s) || done[number(s)] {
+				continue
+			}
+			a := arc{from: end{-1, 0}, to: end{-1, 0}}
+			follow(c, k, &a)
+			b.arcs = append(b.arcs, a)
+			if len(b.arcs) > maxArcs {
+				return fmt.Errorf("the picture falls into more than %d pieces: it is no drawing", maxArcs)
 			}
 		}
 	}
 	return nil
+}
+
+// cells are those through which borders run, row by row.
+func (b *borders) cells() []cell {
+	rows := make([][]cell, b.p.h+1)
+	parallel.Each(len(rows), func(i int) {
+		y := i - 1
+		a, c := b.lab(-1, y), b.lab(-1, y+1) // to the left
+		for x := -1; x < b.p.w; x++ {
+			d, e := b.lab(x+1, y), b.lab(x+1, y+1)
+			if a != c || d != e || a != d {
+				rows[i] = append(rows[i], cell{x, y})
+			}
+			a, c = d, e
+		}
+	})
+	return slices.Concat(rows...)
 }
 
 // besides are the colours on either side of a border that leaves a cell by its

@@ -49,13 +49,13 @@ type hues struct {
 func huesOf(img *image.NRGBA) *hues {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	p := &hues{w, h, make([]hue, w*h)}
-	for y := range h {
+	parallel.Each(h, func(y int) {
 		for x := range w {
 			c := img.Pix[img.PixOffset(img.Rect.Min.X+x, img.Rect.Min.Y+y):]
 			a := float64(c[3]) / 255
 			p.v[y*w+x] = hue{float64(c[0]) / 255 * a, float64(c[1]) / 255 * a, float64(c[2]) / 255 * a, a}
 		}
-	}
+	})
 	return p
 }
 
@@ -101,14 +101,24 @@ func (p *hues) step(x, y int) float64 {
 // plain marks the pixels that are one of a square of two by two that differ by at
 // most slack: a row of pixels along an edge is none.
 func (p *hues) plain(slack float64) []bool {
-	out := make([]bool, len(p.v))
-	for y := range p.h - 1 {
-		for x := range p.w - 1 {
-			i := y*p.w + x
-			c := p.v[i]
-			if c.far2(p.v[i+1]) <= slack*slack && c.far2(p.v[i+p.w]) <= slack*slack && c.far2(p.v[i+p.w+1]) <= slack*slack {
-				out[i], out[i+1], out[i+p.w], out[i+p.w+1] = true, true, true, true
-			}
+	return squares(p.w, p.h, func(i int) bool {
+		c := p.v[i]
+		return c.far2(p.v[i+1]) <= slack*slack && c.far2(p.v[i+p.w]) <= slack*slack && c.far2(p.v[i+p.w+1]) <= slack*slack
+	})
+}
+
+// squares marks the pixels of all squares of two by two that are of a kind, each told by its
+// left top pixel.
+func squares(w, h int, are func(i int) bool) []bool {
+	first, out := make([]bool, w*h), make([]bool, w*h)
+	parallel.Each(h-1, func(y int) {
+		for i := y * w; i < (y+1)*w-1; i++ {
+			first[i] = are(i)
+		}
+	})
+	for i, is := range first {
+		if is {
+			out[i], out[i+1], out[i+w], out[i+w+1] = true, true, true, true
 		}
 	}
 	return out
@@ -156,22 +166,30 @@ func (p *hues) noise() float64 {
 
 // grown marks what lies within r px of what is marked, upright and level.
 func (p *hues) grown(m []bool, r int) []bool {
-	pass := func(in []bool, n, lines, step, next int) []bool {
-		out := make([]bool, len(in))
-		for l := range lines {
-			last := -2 * r
-			for k := range n + r {
-				if k < n && in[l*next+k*step] {
-					last = k
-				}
-				if at := k - r; at >= 0 && k-last <= 2*r {
-					out[l*next+at*step] = true
+	level, out := make([]bool, len(m)), make([]bool, len(m))
+	parallel.Each(p.h, func(y int) {
+		in, to := m[y*p.w:(y+1)*p.w], level[y*p.w:]
+		last := -2*r - 1
+		for k := range p.w + r {
+			if k < p.w && in[k] {
+				last = k
+			}
+			if k >= r && k-last <= 2*r {
+				to[k-r] = true
+			}
+		}
+	})
+	parallel.Each(p.h, func(y int) {
+		to := out[y*p.w : (y+1)*p.w]
+		for v := max(0, y-r); v <= min(p.h-1, y+r); v++ {
+			for x, is := range level[v*p.w : (v+1)*p.w] {
+				if is {
+					to[x] = true
 				}
 			}
 		}
-		return out
-	}
-	return pass(pass(m, p.w, p.h, 1, p.w), p.h, p.w, p.w, 1)
+	})
+	return out
 }
 
 // calm takes noise away: each channel becomes the median of the pixels around.
@@ -231,12 +249,16 @@ func (h heap) mean() hue {
 func (p *hues) palette(want int, noise float64) []hue {
 	flat := 0.03 + 2*noise
 	bins := map[[4]uint8]*heap{}
+	var last [4]uint8 // most pixels are as the one before
+	var b *heap
 	put := func(c hue) {
 		k := [4]uint8{uint8(c[0] * 31.99), uint8(c[1] * 31.99), uint8(c[2] * 31.99), uint8(c[3] * 31.99)}
-		b := bins[k]
-		if b == nil {
-			b = &heap{}
-			bins[k] = b
+		if b == nil || k != last {
+			if b = bins[k]; b == nil {
+				b = &heap{}
+				bins[k] = b
+			}
+			last = k
 		}
 		for i := range c {
 			b.sum[i] += c[i]

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"dyekit/core/geom"
+	"dyekit/core/island"
 )
 
 // A loop is one contour of a colour.
@@ -91,30 +92,14 @@ func (b *borders) regions() []Region {
 
 // grounds are places of the ground, one of each piece of it.
 func (b *borders) grounds() (out []geom.Point) {
-	w, h := b.p.w, b.p.h
-	seen := make([]bool, len(b.l))
-	var stack []int
-	for s, l := range b.l {
-		if l != b.ground || seen[s] {
-			continue
-		}
-		out = append(out, geom.Pt(float64(s%w)+0.5, float64(s/w)+0.5))
-		seen[s] = true
-		for stack = append(stack[:0], s); len(stack) > 0; {
-			i := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			take := func(j int, within bool) {
-				if within && b.l[j] == b.ground && !seen[j] {
-					seen[j] = true
-					stack = append(stack, j)
-				}
-			}
-			x := i % w
-			take(i+1, x+1 < w)
-			take(i-1, x > 0)
-			take(i+w, i+w < w*h)
-			take(i-w, i >= w)
-		}
+	w := b.p.w
+	on := make([]bool, len(b.l))
+	for i, l := range b.l {
+		on[i] = l == b.ground
+	}
+	for _, l := range island.Find(w, on, false, false) {
+		i := l.Runs[0].From
+		out = append(out, geom.Pt(float64(i%w)+0.5, float64(i/w)+0.5))
 	}
 	return out
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"dyekit/core/geom"
+	"dyekit/core/island"
 	"dyekit/core/parallel"
 )
 
@@ -94,85 +95,25 @@ func (p *hues) pieces(cs []hue, noise float64) []bit {
 // piecesOn are those on one colour.
 func (p *hues) piecesOn(k int, on hue, near []int16, noise float64) (out []bit) {
 	edge := strong + noise
-	for _, c := range p.islands(int16(k), near) {
-		long, short := max(c.box.Dx(), c.box.Dy()), min(c.box.Dx(), c.box.Dy())
-		if c.box.Min.X == 0 || c.box.Min.Y == 0 || c.box.Max.X == p.w || c.box.Max.Y == p.h || float64(long) > part*float64(max(p.w, p.h)) || short > smallSide || long > smallLong {
+	other := make([]bool, len(near))
+	parallel.Each(p.h, func(y int) {
+		for i := y * p.w; i < (y+1)*p.w; i++ {
+			other[i] = near[i] != int16(k)
+		}
+	})
+	for _, c := range island.Find(p.w, other, false, true) {
+		long, short := max(c.Box.Dx(), c.Box.Dy()), min(c.Box.Dx(), c.Box.Dy())
+		if c.Box.Min.X == 0 || c.Box.Min.Y == 0 || c.Box.Max.X == p.w || c.Box.Max.Y == p.h || float64(long) > part*float64(max(p.w, p.h)) || short > smallSide || long > smallLong {
 			continue
 		}
-		var px []int
-		most := 0.0
-		for _, r := range c.runs {
-			for i := r.from; i < r.to; i++ {
-				px = append(px, i)
-				most = max(most, p.v[i].far2(on))
-			}
+		px, most := c.Pixels(), 0.0
+		for _, i := range px {
+			most = max(most, p.v[i].far2(on))
 		}
 		if most < edge*edge || p.thick(px, on, most) >= thickest || !p.oneInk(px, on, noise) {
 			continue
 		}
-		out = append(out, bit{px: px, box: c.box, on: k})
-	}
-	return out
-}
-
-// An island is pixels that hang together and are not of one colour, as runs along rows, in
-// order.
-type island struct {
-	runs []span
-	box  image.Rectangle
-}
-
-// A span is pixels of one row, by their numbers in the picture.
-type span struct{ from, to int }
-
-// islands are the pixels that are not of colour k, joined where they touch, at corners too.
-func (p *hues) islands(k int16, near []int16) (out []island) {
-	var runs []span
-	var of []int // the run that each is joined to
-	root := func(i int) int {
-		for of[i] != i {
-			of[i] = of[of[i]]
-			i = of[i]
-		}
-		return i
-	}
-	above, first := 0, 0 // where the runs of the row before begin and end
-	for y := range p.h {
-		start := len(runs)
-		for i, end := y*p.w, (y+1)*p.w; i < end; i++ {
-			if near[i] == k {
-				continue
-			}
-			r := span{i, i + 1}
-			for r.to < end && near[r.to] != k {
-				r.to++
-			}
-			n := len(runs)
-			runs, of = append(runs, r), append(of, n)
-			for above < first && runs[above].to+p.w < r.from {
-				above++
-			}
-			for a := above; a < first && runs[a].from+p.w <= r.to; a++ {
-				if x, y := root(a), root(n); x < y { // the first stays, so that the order does
-					of[y] = x
-				} else {
-					of[x] = y
-				}
-			}
-			i = r.to
-		}
-		above, first = start, len(runs)
-	}
-	at := make([]int, len(runs))
-	for n, r := range runs {
-		x := root(n)
-		if x == n {
-			at[n] = len(out)
-			out = append(out, island{})
-		}
-		c := &out[at[x]]
-		c.runs = append(c.runs, r)
-		c.box = c.box.Union(image.Rect(r.from%p.w, r.from/p.w, (r.to-1)%p.w+1, r.from/p.w+1))
+		out = append(out, bit{px: px, box: c.Box, on: k})
 	}
 	return out
 }

@@ -217,12 +217,19 @@ func (v *Version) White() bool {
 // of it is bare: a white sheet is no white mark.
 func whitePicture(p *drawing.Picture) bool {
 	bare := false
+	var last [3]uint8 // a colour that is white: most pixels are as the one before
+	known := false
 	for i := 0; i < len(p.Image.Pix); i += 4 {
 		q := p.Image.Pix[i : i+4]
 		if q[3] < 8 {
 			bare = true
-		} else if !colour.FromBytes(q[0], q[1], q[2]).NearWhite() {
-			return false
+			continue
+		}
+		if c := [3]uint8(q); !known || c != last {
+			if !colour.FromBytes(c[0], c[1], c[2]).NearWhite() {
+				return false
+			}
+			last, known = c, true
 		}
 	}
 	return bare

@@ -208,7 +208,12 @@ func seen(img image.Image, m Meta) *image.NRGBA {
 	out, ok := shallow(img)
 	if !ok || b.Min != (image.Point{}) || out.Stride != 4*b.Dx() {
 		out = image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
-		draw.Draw(out, out.Rect, img, b.Min, draw.Src)
+		var to draw.Image = out
+		if o, ok := img.(interface{ Opaque() bool }); ok && o.Opaque() {
+			// Of opaque pixels both kinds are one, and there is a quick way to this one.
+			to = &image.RGBA{Pix: out.Pix, Stride: out.Stride, Rect: out.Rect}
+		}
+		draw.Draw(to, out.Rect, img, b.Min, draw.Src)
 	}
 	var look func(c [3]uint8) [3]uint8
 	if p, err := icc.ReadScreen(m.Profile); err == nil && !p.Plain() {

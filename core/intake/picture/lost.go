@@ -9,6 +9,7 @@ import (
 
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/island"
 	"dyekit/core/parallel"
 )
 
@@ -231,42 +232,21 @@ func small(img *image.NRGBA, around [][4]uint8) (out []part) {
 			off[i] = differs(img.Pix[4*i:], around[i]) >= apart
 		}
 	})
-	seen := make([]bool, w*h)
-	var stack []int
-	for s := range off {
-		if !off[s] || seen[s] {
+	for _, l := range island.Find(w, off, false, true) {
+		b := l.Box
+		if l.N < partLeast || min(b.Dx(), b.Dy()) > partShort || max(b.Dx(), b.Dy()) > partLong || b.Min.X == 0 || b.Min.Y == 0 || b.Max.X == w || b.Max.Y == h {
 			continue
 		}
-		p := part{box: image.Rect(s%w, s/w, s%w+1, s/w+1)}
-		stack, seen[s] = append(stack[:0], s), true
-		inside := map[int]bool{}
-		for len(stack) > 0 {
-			i := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			x, y := i%w, i/w
-			p.box = p.box.Union(image.Rect(x, y, x+1, y+1))
-			p.n++
-			for v := max(0, y-1); v <= min(h-1, y+1); v++ {
-				for u := max(0, x-1); u <= min(w-1, x+1); u++ {
-					j := v*w + u
-					if p.n <= partShort*partLong {
-						inside[j] = true
-					}
-					if off[j] && !seen[j] {
-						seen[j] = true
-						stack = append(stack, j)
-					}
+		p := part{box: b, n: l.N}
+		for _, i := range l.Pixels() {
+			for v := -1; v <= 1; v++ { // none lies at the picture's edge
+				for u := -1; u <= 1; u++ {
+					p.px = append(p.px, i+v*w+u)
 				}
 			}
 		}
-		b := p.box
-		if p.n < partLeast || min(b.Dx(), b.Dy()) > partShort || max(b.Dx(), b.Dy()) > partLong || b.Min.X == 0 || b.Min.Y == 0 || b.Max.X == w || b.Max.Y == h {
-			continue
-		}
-		for i := range inside {
-			p.px = append(p.px, i)
-		}
 		slices.Sort(p.px)
+		p.px = slices.Compact(p.px)
 		if out = append(out, p); len(out) > mostParts {
 			return nil
 		}

@@ -10,6 +10,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
+	"dyekit/core/parallel"
 	"dyekit/core/raster"
 	"dyekit/core/trace"
 )
@@ -113,15 +114,25 @@ func count(n int, what string) string {
 // difference is the share of a picture's area that another one, as large, shows in
 // another colour, weighted by how much.
 func difference(img, got *image.NRGBA) float64 {
-	off := 0.0
-	for i := 0; i < len(got.Pix); i += 4 {
-		p, q := img.Pix[i:i+4], got.Pix[i:i+4]
-		m := max(p[3], q[3]) - min(p[3], q[3])
-		for k := range 3 {
-			a, b := int(p[k])*int(p[3])/255, int(q[k])*int(q[3])/255
-			m = max(m, uint8(max(a, b)-min(a, b)))
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	off := make([]int, h) // of each row, in 255ths of a pixel
+	parallel.Each(h, func(y int) {
+		for i := 4 * w * y; i < 4*w*(y+1); i += 4 {
+			p, q := img.Pix[i:i+4], got.Pix[i:i+4]
+			if *(*[4]uint8)(p) == *(*[4]uint8)(q) {
+				continue
+			}
+			m := max(p[3], q[3]) - min(p[3], q[3])
+			for k := range 3 {
+				a, b := int(p[k])*int(p[3])/255, int(q[k])*int(q[3])/255
+				m = max(m, uint8(max(a, b)-min(a, b)))
+			}
+			off[y] += int(m)
 		}
-		off += float64(m) / 255
+	})
+	all := 0
+	for _, n := range off {
+		all += n
 	}
-	return off / float64(img.Rect.Dx()*img.Rect.Dy())
+	return float64(all) / 255 / float64(w*h)
 }
