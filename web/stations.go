@@ -189,6 +189,7 @@ func does(code finding.Code, mend string, done bool) string {
 		"page":    {"Make the page larger", "Take the page as it came"},
 		"box":     {"Make it the page", "Take the page as it came"},
 		"sheet":   {"Take this page", "Take the first page"},
+		"figure":  {"Make it exact", "Take it as it was traced"},
 		"trace":   {"Trace it into shapes", "Take the picture as it came"},
 	}[verb]
 	switch {

@@ -236,6 +236,7 @@ func (s *Server) keepTracing(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
+	figures := c.PostFormArray("figure")
 	done := "traced the picture into shapes"
 	if sets {
 		done = fmt.Sprintf("set the words %q anew", words.Line.Text)
@@ -252,6 +253,12 @@ func (s *Server) keepTracing(c *gin.Context) error {
 		}
 		if c.PostForm("asked") != "" { // the box was there to be ticked
 			d.Mend(preflight.DropBacking, c.PostForm("bare") != "")
+		}
+		for _, m := range slices.Clone(d.Mends) { // of another tracing, or not ticked any more
+			d.Mend(m, !m.Figure() || slices.Contains(figures, string(m)))
+		}
+		for _, f := range t.Figures {
+			d.Mend(preflight.Mend(f.Mend), slices.Contains(figures, f.Mend))
 		}
 		return nil
 	}); err != nil {

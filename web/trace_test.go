@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"image/jpeg"
 	"image/png"
 	"net/http"
 	"net/http/httptest"
@@ -140,4 +141,69 @@ func TestWordsThatCannotBeSet(t *testing.T) {
 	fetch(t, srv.URL+markURL(m.ID, "words.png")+"?mend=backing", http.StatusNotFound)
 	fetch(t, srv.URL+markURL(m.ID, "words.png")+"?mend="+url.QueryEscape(lettering.Place(geom.Rect{X0: 400, X1: 500, Y1: 9})), http.StatusNotFound)
 	fetch(t, srv.URL+markURL(m.ID, "words.png")+"?as=set&mend="+url.QueryEscape(lettering.Place(geom.Rect{X1: 50, Y1: 9})), http.StatusNotFound)
+}
+
+// Outlines that are nearly figures are listed beside the tracing; those that are ticked become
+// true ones, those that are not go back, and another tracing drops what it does not have.
+func TestFiguresAreTicked(t *testing.T) {
+	t.Parallel()
+	s, h := open(t, false)
+	d := &drawing.Drawing{Page: geom.Rect{X1: 300, Y1: 120}, Nodes: []drawing.Node{
+		&drawing.Shape{Path: geom.Box(geom.Rect{X1: 300, Y1: 120}), Paint: drawing.Solid{Colour: colour.Screen(colour.White), Alpha: 1}},
+		&drawing.Shape{Path: geom.RoundBox(geom.Rect{X0: 15.2, Y0: 13.3, X1: 122.1, Y1: 76.4}, 12, 12), Paint: drawing.Solid{Colour: colour.Screen(colour.FromBytes(32, 64, 96)), Alpha: 1}},
+		&drawing.Shape{Path: geom.Box(geom.Rect{X0: -65, Y0: -5, X1: 65, Y1: 5}).Transform(geom.Translate(211, 60).Mul(geom.Rotate(0.16))), Paint: drawing.Solid{Colour: colour.Screen(colour.FromBytes(160, 32, 48)), Alpha: 1}},
+	}}
+	img, err := raster.Render(t.Context(), d, geom.Identity, 300, 120, raster.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 35}); err != nil {
+		t.Fatal(err)
+	}
+	m, err := s.TakeIn(t.Context(), studio.Taking{Client: "Vat Nine", Mark: "Plate and rule", Filename: "plate.jpg", Data: b.Bytes()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	mended := func() (figures int) {
+		now, err := s.Mark(t.Context(), m.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, err := now.Decisions()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, x := range d.Mends {
+			if x.Figure() {
+				figures++
+			}
+		}
+		return figures
+	}
+	tab := browser.Tab(t, h)
+	tab.Go(markURL(m.ID, "trace"))
+	n := tab.Eval(`String(document.querySelectorAll(".exact input").length)`)
+	if n == "0" {
+		t.Fatal("nothing is offered")
+	}
+	tab.Accessible("nearly figures")
+	tab.Eval(`document.querySelector(".exact input").focus() || ""`)
+	tab.Until(`Number(document.querySelector(".marks .asked").getAttribute("width")) > 20`)
+	tab.Click(".exact input")
+	tab.Click("#keep .is-primary")
+	tab.At("/master")
+	if got := mended(); got != 1 {
+		t.Fatalf("%d figures were made", got)
+	}
+	tab.Go(markURL(m.ID, "trace"))
+	if got := tab.Eval(`String(document.querySelectorAll(".exact input:checked").length)`); got != "1" {
+		t.Errorf("%s are ticked", got)
+	}
+	tab.Click(".exact input:checked")
+	tab.Click("#keep .is-primary")
+	tab.At("/master")
+	if got := mended(); got != 0 {
+		t.Errorf("%d figures are left", got)
+	}
 }

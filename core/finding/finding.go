@@ -54,6 +54,7 @@ const (
 	PictureTraced   Code = "picture-traced"   // a picture was traced for one ink
 	LettersLost     Code = "letters-lost"     // small parts that did not live through tracing
 	Traced          Code = "traced"           // the master is a picture that was traced into shapes
+	NearFigure      Code = "near-figure"      // a traced outline that is nearly a circle, a box or a regular polygon
 	PartIdle        Code = "part-idle"        // a name for pieces that are not there
 	MendIdle        Code = "mend-idle"        // a mend that finds nothing to do
 	ClearSpace      Code = "clear-space"      // less room than the frame asks for
@@ -84,6 +85,7 @@ type Finding struct {
 type Spot struct {
 	Near  [2]float64 `json:"near"` // a point of it, page units
 	Mend  string     `json:"mend,omitempty"`
+	What  string     `json:"what,omitempty"` // what lies there, where places differ
 	Place geom.Rect  `json:"-"`
 }
 

@@ -121,6 +121,9 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 		return nil, err
 	}
 	m.Drawing = checked
+	if m.Picture && m.Kind.Vector {
+		more = append(more, preflight.Figures(checked)...)
+	}
 	for _, f := range more {
 		if m.Kind.Vector || f.Code != finding.RasterInside {
 			m.Findings = append(m.Findings, f)
@@ -184,7 +187,11 @@ func (m *Master) mend(ctx context.Context, x Mend) error {
 			return nil
 		}
 		if s, ok := m.Findings[i].Take(string(x)); ok {
-			m.Findings[i] = preflight.BarePlaces(m.Findings[i].Spots, m.Findings[i].Parts)
+			if rest := m.Findings[i]; len(rest.Spots) > 0 {
+				m.Findings[i] = preflight.Rest(rest)
+			} else {
+				m.Findings = slices.Delete(m.Findings, i, i+1)
+			}
 			m.Findings = append(m.Findings, finding.Finding{Code: code, Severity: finding.Mended, Message: done, Mend: string(x), Place: s.Place})
 			return nil
 		}

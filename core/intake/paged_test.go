@@ -48,9 +48,9 @@ func drawAt(t testing.TB, d *drawing.Drawing, w int) *image.NRGBA {
 	return img
 }
 
-func read(t testing.TB, data []byte) *intake.Master {
+func read(t testing.TB, data []byte, mends ...intake.Mend) *intake.Master {
 	t.Helper()
-	m, err := intake.Read(context.Background(), data, intake.Options{})
+	m, err := intake.Read(context.Background(), data, intake.Options{Mends: mends})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -286,20 +286,18 @@ func (c *candidate) step() (better bool, err error) {
 		}
 		by[k] = w
 	}
-	var m [5][6]float64
-	for i := range v {
-		rest := c.px.v[i] - c.ink*v[i]
-		for a := range m {
+	m, off := make([][]float64, len(by)), make([]float64, len(by))
+	for a := range m {
+		m[a] = make([]float64, len(by))
+		for i := range v {
 			for b := range m {
 				m[a][b] += by[a][i] * by[b][i]
 			}
-			m[a][5] += by[a][i] * rest
+			off[a] += by[a][i] * (c.px.v[i] - c.ink*v[i])
 		}
-	}
-	for a := range m {
 		m[a][a] *= 1.001 // a little damping
 	}
-	x, ok := solve(m)
+	x, ok := geom.Solve(m, off)
 	if !ok {
 		return false, nil
 	}
@@ -317,36 +315,6 @@ func (c *candidate) step() (better bool, err error) {
 	}
 	*c = was
 	return false, nil
-}
-
-// solve solves five equations by Gauss's elimination; false if they do not tell.
-func solve(m [5][6]float64) (x [5]float64, ok bool) {
-	for i := range m {
-		best := i
-		for r := i; r < len(m); r++ {
-			if math.Abs(m[r][i]) > math.Abs(m[best][i]) {
-				best = r
-			}
-		}
-		m[i], m[best] = m[best], m[i]
-		if math.Abs(m[i][i]) < 1e-12 {
-			return x, false
-		}
-		for r := i + 1; r < len(m); r++ {
-			k := m[r][i] / m[i][i]
-			for c := i; c < len(m[r]); c++ {
-				m[r][c] -= k * m[i][c]
-			}
-		}
-	}
-	for i := len(m) - 1; i >= 0; i-- {
-		x[i] = m[i][5]
-		for c := i + 1; c < len(x); c++ {
-			x[i] -= m[i][c] * x[c]
-		}
-		x[i] /= m[i][i]
-	}
-	return x, true
 }
 
 // blurred spreads values over their neighbours.

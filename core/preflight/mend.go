@@ -36,6 +36,8 @@ import (
 //	open                    white paint over ink becomes holes
 //	open 20 30              the shape at this place becomes a hole
 //	join #206047 #216148    the second colour becomes the first
+//	figure 9 9 55 55        the outline with about this box becomes the circle, box or
+//	                        regular polygon that it nearly is
 //	thicken 2.5             lines thinner than that become as thick
 //
 // Lengths and places are in page units of the master.
@@ -46,7 +48,7 @@ const DropBacking Mend = "backing"
 
 // verbs in the order in which mends are carried out, whatever the order in
 // which they were taken: each sees what the earlier ones left.
-var verbs = []string{"sheet", "box", "trace", lettering.Verb, "page", "covered", "backing", "fill", "open", "join", "thicken"}
+var verbs = []string{"sheet", "box", "trace", lettering.Verb, "page", "figure", "covered", "backing", "fill", "open", "join", "thicken"}
 
 // Early reports whether a mend is carried out before the master is checked:
 // the page decides what is checked at all.
@@ -143,6 +145,9 @@ func (m Mend) Words() (s lettering.Setting, ok bool) {
 	return s, err == nil
 }
 
+// Figure reports whether a mend makes a figure of an outline.
+func (m Mend) Figure() bool { return m.verb() == "figure" }
+
 // Check reports what is wrong with a mend whatever the drawing.
 func (m Mend) Check() error {
 	_, args, _ := strings.Cut(string(m), " ")
@@ -166,7 +171,7 @@ func (m Mend) Check() error {
 	case lettering.Verb:
 		_, err := lettering.Parse(string(m))
 		return err
-	case "page":
+	case "page", "figure":
 		if v, ok := numbers(args, 4); ok && v[2] > v[0] && v[3] > v[1] {
 			return nil
 		}
@@ -191,7 +196,7 @@ func (m Mend) Check() error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, trace COLOURS|auto SMOOTH, set X0 Y0 X1 Y1 X Y #rrggbb {words}, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
+	return fmt.Errorf("%q is not a mend; there are: sheet N, box trim|art|crop|bleed|media, trace COLOURS|auto SMOOTH, set X0 Y0 X1 Y1 X Y #rrggbb {words}, figure X0 Y0 X1 Y1, page X0 Y0 X1 Y1, covered, backing, fill X Y #rrggbb, open, open X Y, join #rrggbb #rrggbb, thicken WIDTH", string(m))
 }
 
 // farthest bounds the numbers of a mend, in page units.
@@ -240,6 +245,10 @@ func (m Mend) Apply(ctx context.Context, d *drawing.Drawing) (out *drawing.Drawi
 		v, _ := numbers(strings.Join(args, " "), 4)
 		out, code, done = repage(d, geom.Rect{X0: v[0], Y0: v[1], X1: v[2], Y1: v[3]})
 		return out, code, done, nil
+	case "figure":
+		v, _ := numbers(strings.Join(args, " "), 4)
+		out, done = exact(d, geom.Rect{X0: v[0], Y0: v[1], X1: v[2], Y1: v[3]})
+		return out, finding.NearFigure, done, nil
 	case "covered":
 		n := 0
 		if out, n, err = uncover(ctx, d); n > 0 {

@@ -23,6 +23,16 @@ type Tracing struct {
 	// it is taken away.
 	Ground string
 	Bare   bool
+	// Figures are outlines that are nearly circles, boxes or regular polygons.
+	Figures []Figure
+}
+
+// A Figure is an outline that can be made a true one.
+type Figure struct {
+	Mend  string
+	What  string
+	Place geom.Rect // px of the picture
+	Taken bool      // it is one already
 }
 
 // Mend is the mend that keeps it.
@@ -54,6 +64,8 @@ func (w *Snapshot) Trace(ctx context.Context, colours int, smooth float64) (*Tra
 					t.Lost = joined(t.Lost, s.Place)
 				}
 			}
+		case finding.NearFigure:
+			t.Figures = append(t.Figures, figures(f)...)
 		case finding.Backing:
 			if f.Mend == string(preflight.DropBacking) {
 				t.Ground, t.Bare = f.Message, f.Severity == finding.Mended
@@ -61,6 +73,17 @@ func (w *Snapshot) Trace(ctx context.Context, colours int, smooth float64) (*Tra
 		}
 	}
 	return t, nil
+}
+
+// figures are those that a finding tells of: some that can be made, or one that was.
+func figures(f finding.Finding) (out []Figure) {
+	if f.Severity == finding.Mended {
+		return []Figure{{f.Mend, f.Message, f.Place, true}}
+	}
+	for _, s := range f.Spots {
+		out = append(out, Figure{s.Mend, s.What, s.Place, false})
+	}
+	return out
 }
 
 // Closely is how many times larger than its pixels a tracing is looked at.

@@ -165,6 +165,23 @@ document.addEventListener("alpine:init", () => {
       history.replaceState(null, "", "?" + query);
       this.boxes();
     },
+    // An outline that is looked at is framed, and its corner seen closely.
+    point(e) {
+      const label = e.target.closest("label");
+      const [x, y, w, h] = label.dataset.box.split(" ").map(Number);
+      const rect = this.$root.querySelector(".asked");
+      for (const [k, v] of [["x", x], ["y", y], ["width", w], ["height", h]]) rect.setAttribute(k, v);
+      clearTimeout(this.wait);
+      this.wait = setTimeout(() => this.near(x + w * 0.15, y + h * 0.15), 150);
+    },
+    near(x, y) {
+      for (const img of this.$root.querySelectorAll(".near img")) {
+        const url = new URL(img.src);
+        url.searchParams.set("x", Math.round(x));
+        url.searchParams.set("y", Math.round(y));
+        img.src = url;
+      }
+    },
     boxes() {
       const slide = this.$root.querySelector(".slide");
       if (!slide) return; // there is no tracing
@@ -190,12 +207,7 @@ document.addEventListener("alpine:init", () => {
         slide.addEventListener("pointerup", () => {
           slide.removeEventListener("pointermove", move);
           if (!sides || sides[2] - sides[0] < 3) { // a place is pointed at
-            for (const img of this.$root.querySelectorAll(".near img")) {
-              const url = new URL(img.src);
-              url.searchParams.set("x", Math.round(from[0]));
-              url.searchParams.set("y", Math.round(from[1]));
-              img.src = url;
-            }
+            this.near(from[0], from[1]);
             return;
           }
           this.drawn = true;
