@@ -34,12 +34,17 @@ func tip(old, p, u, q, v geom.Point, turn float64, curved bool) geom.Point {
 	far := 0.75 / max(0.2, math.Sqrt((1+turn)/2))
 	if curved {
 		far = min(far, 1.2)
+	} else {
+		far *= 1.5
 	}
 	if x := p.Add(u.Mul(q.Sub(p).Cross(v) / det)); x.Sub(old).Len() < far {
 		return x
 	}
 	return old
 }
+
+// onto is the foot of a point on the line through p in direction d.
+func onto(x, p, d geom.Point) geom.Point { return p.Add(d.Mul(d.Dot(x.Sub(p)))) }
 
 // meet moves the corners between runs to where their sides meet: pixels can only
 // cut them off.
@@ -55,8 +60,24 @@ func (l *line) meet(runs []run) {
 		a, b := &runs[i], &runs[j]
 		p, u := a.side(false)
 		q, v := b.side(true)
-		at := tip(b.ps[0], p, u, q, v, u.Dot(v), !a.straight || !b.straight)
+		old := b.ps[0]
+		at := tip(old, p, u, q, v, u.Dot(v), !a.straight || !b.straight)
 		a.ps[len(a.ps)-1], b.ps[0] = at, at
+		if at != old {
+			continue
+		}
+		// Too much is cut off for a corner: straight sides end where they stand, and do not
+		// lean towards it.
+		if a.straight {
+			at = onto(old, p, u)
+			a.ps[len(a.ps)-1], b.ps[0] = at, at
+		}
+		if b.straight {
+			b.ps[0] = onto(old, q, v)
+			if !a.straight {
+				a.ps[len(a.ps)-1] = b.ps[0]
+			}
+		}
 	}
 	if !l.ring { // the ends stay where other borders meet them, or on their axis
 		for e, w := range l.wall {

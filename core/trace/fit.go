@@ -213,6 +213,9 @@ func (l *line) fit(tol bound, out *geom.Path) {
 	for i := range runs {
 		r := &runs[i]
 		ps := r.ps
+		if i > 0 && ps[0] != out.Last() {
+			out.LineTo(ps[0]) // a corner that is cut off
+		}
 		if r.straight || len(ps) == 2 {
 			out.LineTo(ps[len(ps)-1])
 			continue

@@ -9,12 +9,14 @@ import (
 const (
 	away  = 0.2  // that a pixel has to leave it to be asked
 	aside = 0.16 // how far from a direction it may lie, of its own way
+	mean  = 0.22 // the same of all pixels of a piece together, where packing smears colour
 	smear = 0.34 // the same in packed pictures, in which colour runs over thin strokes
 )
 
 // A way is a direction in which pieces leave the colour that they stand on.
 type way struct {
 	sum  hue          // of all pixels that go it
+	all  hue          // with faint ones, over which packing spreads colour
 	rows map[int]bool // of which pieces go it
 	ink  hue
 }
@@ -34,9 +36,11 @@ func (p *hues) inks(rows [][]bit, boxes []*hues, cs, known []hue, more bool, noi
 				if s.on != on {
 					continue
 				}
-				var sum hue
+				var sum, all hue
 				for _, j := range s.px {
-					if d := p.v[j].sub(cs[on]); d.dot(d) > away*away {
+					d := p.v[j].sub(cs[on])
+					all = all.add(d)
+					if d.dot(d) > away*away {
 						sum = sum.add(d)
 					}
 				}
@@ -46,7 +50,7 @@ func (p *hues) inks(rows [][]bit, boxes []*hues, cs, known []hue, more bool, noi
 				var to *way
 				off := aside + noise
 				for _, w := range ways {
-					if v := turned(seen(sum), unit(seen(w.sum))); v < off {
+					if v := turned(seen(sum), unit(seen(w.sum))); v < off && (noise <= noisy || turned(all, unit(w.all)) < mean) {
 						to, off = w, v
 					}
 				}
@@ -54,7 +58,7 @@ func (p *hues) inks(rows [][]bit, boxes []*hues, cs, known []hue, more bool, noi
 					to = &way{rows: map[int]bool{}}
 					ways = append(ways, to)
 				}
-				to.sum, to.rows[i] = to.sum.add(sum), true
+				to.sum, to.all, to.rows[i] = to.sum.add(sum), to.all.add(all), true
 			}
 		}
 		for _, w := range ways {
@@ -106,7 +110,7 @@ func (w *way) dye(boxes []*hues, on hue, cs []hue, more bool, noise float64) boo
 		if l < away || far < nearly*l || far > beyond*l {
 			continue
 		}
-		if v := turned(seen(e), unit(seen(w.sum))); v < off {
+		if v := turned(seen(e), unit(seen(w.sum))); v < off && (noise <= noisy || turned(e, unit(w.all)) < mean) {
 			at, off = k, v
 		}
 	}

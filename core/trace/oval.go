@@ -21,6 +21,9 @@ func (o *oval) path() geom.Path {
 	return p
 }
 
+// thin is how much of its shorter half axis the border of an oval may lie beside it.
+const thin = 0.1
+
 // ellipse is the oval of a polygon as a path; false if it is none.
 func ellipse(poly []geom.Point, tol bound) (geom.Path, bool) {
 	o, ok := ovalOf(poly, tol)
@@ -65,7 +68,8 @@ func ovalOf(poly []geom.Point, tol bound) (oval, bool) {
 		return oval{}, false // it is turned
 	}
 	centre := o.Add(geom.Pt(mx, my))
-	slack := max(0.22, 0.8*tol.off)
+	// A thin box is an ellipse but for a seventh of its half width, in the middle of its sides.
+	slack := min(max(0.22, 0.8*tol.off), thin*min(rx, ry))
 	for _, p := range poly {
 		d := p.Sub(centre)
 		if off := math.Abs(math.Hypot(d.X/rx, d.Y/ry)-1) * min(rx, ry); off > slack {

@@ -234,14 +234,9 @@ const (
 	MaxColour = 64   // colours that can be asked for
 )
 
-// A heap of pixels of about one hue.
-type heap struct {
-	sum hue
-	n   float64
-}
-
-func (h heap) mean() hue {
-	return hue{h.sum[0] / h.n, h.sum[1] / h.n, h.sum[2] / h.n, h.sum[3] / h.n}
+// bin is the hue in steps of an eighth of those of bytes.
+func (c hue) bin() [4]uint8 {
+	return [4]uint8{uint8(c[0] * 31.99), uint8(c[1] * 31.99), uint8(c[2] * 31.99), uint8(c[3] * 31.99)}
 }
 
 // palette finds the plain colours of a picture, want of them or as many as there
@@ -252,7 +247,7 @@ func (p *hues) palette(want int, noise float64) []hue {
 	var last [4]uint8 // most pixels are as the one before
 	var b *heap
 	put := func(c hue) {
-		k := [4]uint8{uint8(c[0] * 31.99), uint8(c[1] * 31.99), uint8(c[2] * 31.99), uint8(c[3] * 31.99)}
+		k := c.bin()
 		if b == nil || k != last {
 			if b = bins[k]; b == nil {
 				b = &heap{}
@@ -270,7 +265,10 @@ func (p *hues) palette(want int, noise float64) []hue {
 			put(p.v[i])
 		}
 	}
-	colours := gather(bins, min(0.11, alike+6*noise))
+	colours, of := gather(bins, min(0.11, alike+6*noise))
+	if noise > 0 {
+		p.solid(colours, of)
+	}
 	least := max(fewest, float64(len(p.v))*2e-5)
 	colours = slices.DeleteFunc(colours, func(h heap) bool { return h.n < least })
 	if len(colours) > maxHeaps { // shades: the fullest count
@@ -307,82 +305,6 @@ func (p *hues) palette(want int, noise float64) []hue {
 		}
 	}
 	return out
-}
-
-// gather makes heaps of bins that lie near one another, the fullest first.
-func gather(bins map[[4]uint8]*heap, near float64) []heap {
-	type bin struct {
-		key [4]uint8
-		*heap
-	}
-	var all []bin
-	for k, b := range bins {
-		all = append(all, bin{k, b})
-	}
-	slices.SortFunc(all, func(a, b bin) int {
-		return cmp.Or(cmp.Compare(b.n, a.n), slices.Compare(a.key[:], b.key[:]))
-	})
-	var out []heap
-	for _, b := range all {
-		at, far := -1, near
-		for i := range out {
-			if d := b.mean().far(out[i].mean()); d < far {
-				at, far = i, d
-			}
-		}
-		if at < 0 {
-			out = append(out, *b.heap)
-			continue
-		}
-		for i := range b.sum {
-			out[at].sum[i] += b.sum[i]
-		}
-		out[at].n += b.n
-	}
-	return out
-}
-
-// withoutRings drops heaps that noise and packing make beside larger ones: mixtures
-// of two far larger heaps, and near one that is.
-func withoutRings(hs []heap) []heap {
-	slices.SortStableFunc(hs, func(a, b heap) int { return cmp.Compare(b.n, a.n) })
-	var out []heap
-	for _, h := range hs {
-		m, ring := h.mean(), false
-		for i, a := range out {
-			far := m.far(a.mean())
-			ring = ring || h.n < 0.04*a.n && far < 0.25 || h.n < 0.3*a.n && far < 0.16
-			for _, b := range out[:i] {
-				t, off := m.along(a.mean(), b.mean())
-				ring = ring || h.n < 0.12*min(a.n, b.n) && off < 0.09 && t > 0.03 && t < 0.97
-			}
-		}
-		if !ring {
-			out = append(out, h)
-		}
-	}
-	return out
-}
-
-// joinNearest makes one of the two heaps that are missed least.
-func joinNearest(hs []heap) []heap {
-	bi, bj, least := 0, 1, math.Inf(1)
-	for i := range hs {
-		for j := i + 1; j < len(hs); j++ {
-			d := hs[i].mean().far(hs[j].mean())
-			if cost := d * d * min(hs[i].n, hs[j].n); cost < least {
-				bi, bj, least = i, j, cost
-			}
-		}
-	}
-	a, b := hs[bi], hs[bj]
-	for i := range a.sum {
-		a.sum[i] += b.sum[i]
-	}
-	a.n += b.n
-	hs = slices.Delete(slices.Clone(hs), bj, bj+1)
-	hs[bi] = a
-	return hs
 }
 
 // missing adds colours that stand nowhere plain, as those of thin lines: of the

@@ -247,7 +247,7 @@ func BenchmarkTracings(b *testing.B) {
 				fmt.Printf("FIGURE tracing %d drawings, %d px, %s: area off %.2f %% in the middle, %.2f %% for 95 %%; segments × %.2f in the middle, × %.2f for 95 %%\n",
 					len(r), side, s.name, 100*quantile(r, 0.5, off), 100*quantile(r, 0.95, off), quantile(r, 0.5, more), quantile(r, 0.95, more))
 				if os.Getenv("DYEKIT_WORST") != "" {
-					for _, x := range r[max(0, len(r)-14):] {
+					for _, x := range r[max(0, len(r)-20):] {
 						fmt.Printf("    %s: %.2f %%, × %.2f\n", x.name, 100*x.off, x.segments)
 					}
 				}

@@ -25,10 +25,18 @@ const (
 	maxSmall  = 4000
 )
 
+// Wiry art, as rays, rings and grids of fine lines are, is small art whatever its size.
+const (
+	wire    = 2       // px, that its lines are thick
+	wiry    = 0.9     // of its pixels are in such lines
+	maxWiry = 600_000 // px of its box
+)
+
 // Of the pixels of small art, as hues differ from the colour that they stand on.
 const (
 	strong = 0.28 // a piece has some that do so much
 	weak   = 0.07 // and these, and noise, belong to it
+	full   = 0.75 // of the way to the strongest, that pixels well within a piece go
 )
 
 // A bit is small art that stands on one colour.
@@ -103,14 +111,25 @@ func (p *hues) piecesOn(k int, on hue, near []int16, noise float64) (out []bit) 
 	})
 	for _, c := range island.Find(p.w, other, false, true) {
 		long, short := max(c.Box.Dx(), c.Box.Dy()), min(c.Box.Dx(), c.Box.Dy())
-		if c.Box.Min.X == 0 || c.Box.Min.Y == 0 || c.Box.Max.X == p.w || c.Box.Max.Y == p.h || float64(long) > part*float64(max(p.w, p.h)) || short > smallSide || long > smallLong {
+		if c.Box.Min.X == 0 || c.Box.Min.Y == 0 || c.Box.Max.X == p.w || c.Box.Max.Y == p.h || c.Box.Dx()*c.Box.Dy() > maxWiry {
 			continue
 		}
+		small := float64(long) <= part*float64(max(p.w, p.h)) && short <= smallSide && long <= smallLong
 		px, most := c.Pixels(), 0.0
 		for _, i := range px {
 			most = max(most, p.v[i].far2(on))
 		}
-		if most < edge*edge || p.thick(px, on, most) >= thickest || !p.oneInk(px, on, noise) {
+		if most < edge*edge {
+			continue
+		}
+		if small {
+			if side, _ := p.thick(px, c.Box, on, full*full*most); side >= thickest {
+				continue
+			}
+		} else if _, wires := p.thick(px, c.Box, on, edge*edge); wires < wiry {
+			continue
+		}
+		if !p.oneInk(px, on, noise) {
 			continue
 		}
 		out = append(out, bit{px: px, box: c.Box, on: k})
@@ -118,20 +137,26 @@ func (p *hues) piecesOn(k int, on hue, near []int16, noise float64) (out []bit) 
 	return out
 }
 
-// thick is the side of the largest square of pixels that have nearly the full colour of a
-// piece, whose pixels are in order; most is how far it goes, squared.
-func (p *hues) thick(px []int, on hue, most float64) (side int) {
-	const full = 0.75 // of the way
-	at := make(map[int]int, len(px))
+// thick is the side of the largest square among the pixels of a piece, which are in order, that
+// are so far from what it stands on, squared; and the share of these that end no larger square
+// than a wire is thick.
+func (p *hues) thick(px []int, box image.Rectangle, on hue, far2 float64) (side int, wires float64) {
+	w := box.Dx() + 1 // with nothing to the left and above
+	at := make([]int, w*(box.Dy()+1))
+	thin, all := 0, 0
 	for _, i := range px {
-		if p.v[i].far2(on) < full*full*most {
+		if p.v[i].far2(on) < far2 {
 			continue
 		}
-		n := 1 + min(at[i-1], at[i-p.w], at[i-p.w-1])
-		at[i] = n
-		side = max(side, n)
+		k := (i/p.w-box.Min.Y+1)*w + i%p.w - box.Min.X + 1
+		at[k] = 1 + min(at[k-1], at[k-w], at[k-w-1])
+		side = max(side, at[k])
+		all++
+		if at[k] <= wire {
+			thin++
+		}
 	}
-	return side
+	return side, float64(thin) / float64(max(1, all))
 }
 
 // around is how far about its pixels a piece is taken out, px.

@@ -223,8 +223,8 @@ func grounds(img *image.NRGBA) [][4]uint8 {
 	return out
 }
 
-// small lists the small parts of a picture, none of one that is a pattern.
-func small(img *image.NRGBA, around [][4]uint8) (out []part) {
+// art marks the pixels that differ from what is around them.
+func art(img *image.NRGBA, around [][4]uint8) []bool {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	off := make([]bool, w*h)
 	parallel.Each(h, func(y int) {
@@ -232,6 +232,12 @@ func small(img *image.NRGBA, around [][4]uint8) (out []part) {
 			off[i] = differs(img.Pix[4*i:], around[i]) >= apart
 		}
 	})
+	return off
+}
+
+// small lists the small parts among the pixels that are marked as art, none of a picture that
+// is a pattern.
+func small(w, h int, off []bool) (out []part) {
 	for _, l := range island.Find(w, off, false, true) {
 		b := l.Box
 		if l.N < partLeast || min(b.Dx(), b.Dy()) > partShort || max(b.Dx(), b.Dy()) > partLong || b.Min.X == 0 || b.Min.Y == 0 || b.Max.X == w || b.Max.Y == h {

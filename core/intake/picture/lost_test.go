@@ -3,9 +3,11 @@ package picture
 import (
 	"image"
 	"image/color"
+	"slices"
 	"testing"
 
 	"dyekit/core/finding"
+	"dyekit/core/geom"
 )
 
 // bars is white with upright bars of two px, ten px high, and a large square.
@@ -69,7 +71,7 @@ func TestLostParts(t *testing.T) {
 		}), 12},
 	} {
 		around := grounds(img)
-		all := small(img, around)
+		all := small(200, 100, art(img, around))
 		parts := len(all)
 		places, worst := lost(img, c.got, all, around)
 		if parts != 12 || len(places) != c.lost || (worst < lostUnder) != (c.lost > 0) {
@@ -84,7 +86,7 @@ func TestLostParts(t *testing.T) {
 			t.Errorf("%s: %+v", what, fs)
 		}
 	}
-	if all := small(bars(0), grounds(bars(0))); all != nil {
+	if all := small(200, 100, art(bars(0), grounds(bars(0)))); all != nil {
 		t.Errorf("without small parts: %v", all)
 	}
 }
@@ -119,6 +121,90 @@ func TestTinyLetters(t *testing.T) {
 		sayTiny(&fs, lines, n)
 		if len(lines) != c.lines || (len(fs) == 1) != (c.lines > 0) {
 			t.Errorf("%s: %d lines of %d parts: %v", what, len(lines), n, fs)
+		}
+	}
+}
+
+// Fine lines that reach far are held to the picture in squares: a line that is gone in some is
+// told there, one that is there, in a lighter ink too, is not, and large art has none.
+func TestLostWires(t *testing.T) {
+	plain := func(lines func(set func(x, y int))) *image.NRGBA {
+		img := bars(0)
+		lines(func(x, y int) { img.SetNRGBA(x, y, color.NRGBA{20, 30, 60, 255}) })
+		return img
+	}
+	slanted := func(set func(x, y int), from, to int) {
+		for x := from; x < to; x++ {
+			set(x, 66+x/8)
+			set(x, 67+x/8)
+		}
+	}
+	img := plain(func(set func(x, y int)) { slanted(set, 6, 194) })
+	around := grounds(img)
+	marked := art(img, around)
+	lines := wires(200, 100, marked, small(200, 100, marked))
+	for what, c := range map[string]struct {
+		got *image.NRGBA
+		cut int
+	}{
+		"the same":        {img, 0},
+		"all is gone":     {bars(0), 6},
+		"the first third": {plain(func(set func(x, y int)) { slanted(set, 64, 194) }), 2},
+		"dashed, a quarter": {plain(func(set func(x, y int)) {
+			slanted(func(x, y int) {
+				if x%8 != 0 && x%8 != 1 {
+					set(x, y)
+				}
+			}, 6, 194)
+		}), 0},
+	} {
+		places, all, worst := cut(img, c.got, lines, around)
+		var fs finding.List
+		sayCut(&fs, places, all, worst)
+		if all != 6 && all != 7 || len(places) != c.cut && !(c.cut == 6 && len(places) == all) || (len(fs) == 1) != (c.cut > 0) {
+			t.Errorf("%s: cut in %v of %d squares, %.2f at worst: %v", what, places, all, worst, fs)
+		}
+	}
+	marked = art(bars(0), grounds(bars(0)))
+	for _, is := range wires(200, 100, marked, nil) {
+		if is {
+			t.Fatal("a large square has fine lines")
+		}
+	}
+}
+
+// Areas that came out in another colour are told, the largest first; noise, a soft edge and
+// what is small are not.
+func TestPatches(t *testing.T) {
+	img := bars(0)
+	paint := func(r image.Rectangle, add uint8) *image.NRGBA {
+		g := image.NewNRGBA(img.Rect)
+		copy(g.Pix, img.Pix)
+		for y := r.Min.Y; y < r.Max.Y; y++ {
+			for x := r.Min.X; x < r.Max.X; x++ {
+				c := g.NRGBAAt(x, y)
+				g.SetNRGBA(x, y, color.NRGBA{c.R + add, c.G, c.B, 255})
+			}
+		}
+		return g
+	}
+	for what, c := range map[string]struct {
+		got  *image.NRGBA
+		want []geom.Rect
+	}{
+		"the same":                  {img, nil},
+		"a patch":                   {paint(image.Rect(70, 20, 90, 40), 40), []geom.Rect{{X0: 70, Y0: 20, X1: 90, Y1: 40}}},
+		"a faint one":               {paint(image.Rect(70, 20, 90, 40), 15), nil},
+		"a line of three px":        {paint(image.Rect(62, 20, 118, 23), 90), nil},
+		"a speck of seven by seven": {paint(image.Rect(70, 20, 77, 27), 90), nil},
+	} {
+		got := patches(img, c.got)
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%s: %v", what, got)
+		}
+		var fs finding.List
+		if sayPatches(&fs, got); (len(fs) == 1) != (len(c.want) > 0) || len(fs) == 1 && len(fs.Unseen()) != 1 {
+			t.Errorf("%s: %v", what, fs)
 		}
 	}
 }

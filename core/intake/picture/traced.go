@@ -65,7 +65,8 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 		return nil, nil, err
 	}
 	around := grounds(img)
-	parts := small(img, around)
+	marked := art(img, around)
+	parts := small(t.W, t.H, marked)
 	places, worst := lost(img, got, parts, around)
 	held := ""
 	if blends > 0 {
@@ -82,6 +83,9 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 	}))
 	sayLost(&fs, len(parts), places, worst, lines)
 	sayTiny(&fs, lines, in)
+	squares, all, worst := cut(img, got, wires(t.W, t.H, marked, parts), around)
+	sayCut(&fs, squares, all, worst)
+	sayPatches(&fs, patches(bare, got))
 	long := max(t.W, t.H)
 	if long < smallSide {
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
