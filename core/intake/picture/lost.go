@@ -143,6 +143,9 @@ func both(a, b []float64) float64 {
 
 // differs is the largest difference of a channel, each as it is seen on black, or of opacity.
 func differs(p []uint8, q [4]uint8) float64 {
+	if [4]uint8(p) == q { // as most are
+		return 0
+	}
 	most := max(int(p[3])-int(q[3]), int(q[3])-int(p[3]))
 	for k := range 3 {
 		x, y := int(p[k])*int(p[3])/255, int(q[k])*int(q[3])/255

@@ -3,6 +3,7 @@ package picture
 import (
 	"image"
 	"image/color"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -205,6 +206,32 @@ func TestPatches(t *testing.T) {
 		var fs finding.List
 		if sayPatches(&fs, got); (len(fs) == 1) != (len(c.want) > 0) || len(fs) == 1 && len(fs.Unseen()) != 1 {
 			t.Errorf("%s: %v", what, fs)
+		}
+	}
+}
+
+// An opening keeps what squares fill and nothing else, as a look at every square does.
+func TestOpened(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 9))
+	for range 300 {
+		w, h, side := 1+r.IntN(14), 1+r.IntN(14), 1+r.IntN(4)
+		in, want := make([]bool, w*h), make([]bool, w*h)
+		for i := range in {
+			in[i] = r.IntN(5) > 0
+		}
+		for y := 0; y+side <= h; y++ {
+			for x := 0; x+side <= w; x++ {
+				full := true
+				for k := range side * side {
+					full = full && in[(y+k/side)*w+x+k%side]
+				}
+				for k := 0; full && k < side*side; k++ {
+					want[(y+k/side)*w+x+k%side] = true
+				}
+			}
+		}
+		if got := opened(w, h, in, side); !slices.Equal(got, want) {
+			t.Fatalf("%d × %d, squares of %d: %v becomes %v", w, h, side, in, got)
 		}
 	}
 }

@@ -126,26 +126,38 @@ func sayPatches(fs *finding.List, places []geom.Rect) {
 // opened marks those pixels that lie in a square of marked ones (an opening, J. Serra, "Image
 // Analysis and Mathematical Morphology", 1982).
 func opened(w, h int, in []bool, side int) []bool {
-	run := make([]int, w*h) // the largest square that ends at each pixel
-	out := make([]bool, w*h)
+	out := make([]bool, w*h) // first: where a square ends
+	run := make([]int, w+1)  // the largest square that ends in the row above, and in this one
 	for y := range h {
+		corner := 0
+		for x := range w {
+			above := run[x+1]
+			run[x+1] = 0
+			if i := y*w + x; in[i] {
+				run[x+1] = 1 + min(run[x], above, corner)
+				out[i] = run[x+1] >= side
+			}
+			corner = above
+		}
+	}
+	// Each end stands for all of its square: to the left, then upwards.
+	parallel.Each(h, func(y int) {
+		left := 0
+		for i := (y+1)*w - 1; i >= y*w; i-- {
+			if left--; out[i] {
+				left = side
+			}
+			out[i] = left > 0
+		}
+	})
+	below := make([]int, w)
+	for y := h - 1; y >= 0; y-- {
 		for x := range w {
 			i := y*w + x
-			if !in[i] {
-				continue
+			if below[x]--; out[i] {
+				below[x] = side
 			}
-			run[i] = 1
-			if x > 0 && y > 0 {
-				run[i] = 1 + min(run[i-1], run[i-w], run[i-w-1])
-			}
-			if run[i] < side {
-				continue
-			}
-			for v := range side {
-				for u := range side {
-					out[i-v*w-u] = true
-				}
-			}
+			out[i] = below[x] > 0
 		}
 	}
 	return out
