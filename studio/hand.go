@@ -5,9 +5,11 @@ import (
 	"crypto/hmac"
 	"crypto/sha256"
 	"database/sql"
+	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/mail"
 	"slices"
 	"strings"
@@ -18,6 +20,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/guide"
 	"dyekit/studio/decision"
+	"dyekit/studio/queue"
 	"dyekit/studio/secret"
 )
 
@@ -39,6 +42,7 @@ type HandWish struct {
 	Leads     bool      // a newer kit takes the place of this one
 	Pass      string    // passphrase, "" for none
 	Closes    time.Time // zero for never
+	Once      string    // names the wish: what is wished again by this name is one; "" for none
 }
 
 // A Hand is a kit in the hands of one recipient, behind a link.
@@ -160,6 +164,13 @@ func (s *Studio) HandOver(ctx context.Context, k *Kit, w HandWish) (h *Hand, tok
 		}
 	}
 	token = secret.Token()
+	if w.Once != "" {
+		sum, err := s.sum(ctx, "hand", fmt.Sprintf("%d %s", k.ID, w.Once))
+		if err != nil {
+			return nil, "", err
+		}
+		token = base64.RawURLEncoding.EncodeToString(sum)[:len(token)]
+	}
 	hash := secret.Hash(token)
 	types := make([]string, len(w.HideTypes))
 	for i, t := range w.HideTypes {
@@ -167,6 +178,10 @@ func (s *Studio) HandOver(ctx context.Context, k *Kit, w HandWish) (h *Hand, tok
 	}
 	res, err := s.db.ExecContext(ctx, `INSERT INTO hands (kit_id, token, recipient, mail, language, greeting, hide_uses, hide_types, leads, pass, closes_at, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		k.ID, hash[:], w.Recipient, w.Mail, guide.In(w.Language).Tag(), w.Greeting, strings.Join(w.HideUses, " "), strings.Join(types, " "), w.Leads, sealed, nullTime(w.Closes), person(ctx))
+	if w.Once != "" && queue.Duplicate(err) { // a second click, or a script that asks again
+		h, err = s.HandOf(ctx, token)
+		return h, token, err
+	}
 	if err != nil {
 		return nil, "", err
 	}

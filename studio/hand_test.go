@@ -8,6 +8,8 @@ import (
 	"errors"
 	"io"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -251,5 +253,91 @@ func TestNoPageNoHandover(t *testing.T) {
 	var in *InputError
 	if _, _, err := s.HandOver(context.Background(), k, HandWish{Recipient: "y"}); !errors.As(err, &in) || !strings.Contains(in.Message, "build it again") {
 		t.Errorf("%v", err)
+	}
+}
+
+// Many questions at once are no more than may wait, ten equal handovers are one with one link,
+// and pieces of a file are noted like the whole, once.
+func TestManyAtOnce(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	ctx := t.Context()
+	k, h, token := handed(t, s, HandWish{Recipient: "Maud"})
+	h, err := s.HandOf(ctx, token)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var wg sync.WaitGroup
+	var taken atomic.Int64
+	for range 3 * MaxOpen {
+		wg.Go(func() {
+			if s.Ask(ctx, h, "Which one for the van?") == nil {
+				taken.Add(1)
+			}
+		})
+	}
+	wg.Wait()
+	if qs, err := s.Questions(ctx, h.ID); err != nil || len(qs) != MaxOpen || taken.Load() != MaxOpen {
+		t.Errorf("%d questions are kept, %d were taken: %v", len(qs), taken.Load(), err)
+	}
+
+	tokens := make([]string, 10)
+	for i := range tokens {
+		wg.Go(func() {
+			_, tokens[i], _ = s.HandOver(ctx, k, HandWish{Recipient: "Eve", Once: "a form"})
+		})
+	}
+	wg.Wait()
+	if hs, err := s.Hands(ctx, k.MarkID); err != nil || len(hs) != 2 {
+		t.Errorf("%d handovers, want 2: %v", len(hs), err)
+	}
+	for _, x := range tokens {
+		if x != tokens[0] || x == "" {
+			t.Fatalf("links %q", tokens)
+		}
+	}
+	if _, other, err := s.HandOver(ctx, k, HandWish{Recipient: "Eve", Once: "another form"}); err != nil || other == tokens[0] {
+		t.Errorf("another form: %q, %v", other, err)
+	}
+
+	for range 5 {
+		if err := s.NoteRange(ctx, h, HandFile, "web/x.png"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	es, err := s.HandLog(ctx, h.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	for _, e := range es {
+		if e.What == HandFile {
+			n += e.Times
+		}
+	}
+	if n != 1 {
+		t.Errorf("five pieces are noted %d times", n)
+	}
+}
+
+// A studio sends so many mails within an hour and no more; a question is kept all the same.
+func TestMailsHaveALimit(t *testing.T) {
+	t.Parallel()
+	s, _ := posted(t)
+	ctx := t.Context()
+	for range MaxMails {
+		if _, err := s.db.ExecContext(ctx, "INSERT INTO mails (studio_id, recipient, reply_to, subject, body, who) VALUES (1, 'a@b.example', '', 'x', 'y', '')"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var in *InputError
+	if err := s.Send(ctx, nil, MailWish{To: "a@b.example", Subject: "x", Text: "y"}); !errors.As(err, &in) || !strings.Contains(in.Message, "within an hour") {
+		t.Errorf("one more: %v", err)
+	}
+	if _, err := s.db.ExecContext(ctx, "UPDATE mails SET created_at = NOW(6) - INTERVAL 61 MINUTE"); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Send(ctx, nil, MailWish{To: "a@b.example", Subject: "x", Text: "y"}); err != nil {
+		t.Errorf("an hour later: %v", err)
 	}
 }

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"context"
+	"database/sql"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -26,6 +27,17 @@ const (
 func (s *Studio) Note(ctx context.Context, h *Hand, what, path string) error {
 	_, err := s.db.ExecContext(ctx, "INSERT INTO hand_log (hand_id, hour, what, path) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE times = times + 1", h.ID, time.Now().UTC().Truncate(time.Hour), what, path)
 	return err
+}
+
+// NoteRange notes that a piece of something was taken that is not its beginning, unless the
+// whole was noted within a day: what comes in many pieces is one, and none goes unnoted.
+func (s *Studio) NoteRange(ctx context.Context, h *Hand, what, path string) error {
+	var n int
+	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM hand_log WHERE hand_id = ? AND what = ? AND path = ? AND hour > NOW(6) - INTERVAL 1 DAY", h.ID, what, path).Scan(&n)
+	if err != nil || n > 0 {
+		return err
+	}
+	return s.Note(ctx, h, what, path)
 }
 
 // A HandEvent is what was done through a link within an hour.
@@ -91,10 +103,22 @@ func (s *Studio) Ask(ctx context.Context, h *Hand, text string) error {
 		return decision.Wrong("question", "answer.empty")
 	case utf8.RuneCountInString(text) > MaxQuestion:
 		return decision.Wrong("question", "answer.long")
-	case h.Open >= MaxOpen:
-		return decision.Wrong("question", "answer.many")
 	}
-	if _, err := s.db.ExecContext(ctx, "INSERT INTO questions (hand_id, body) VALUES (?, ?)", h.ID, text); err != nil {
+	err := s.inTx(ctx, func(tx *sql.Tx) error { // many at a time wait for one another
+		var n int
+		if err := tx.QueryRowContext(ctx, "SELECT id FROM hands WHERE id = ? FOR UPDATE", h.ID).Scan(&n); err != nil {
+			return err
+		}
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM questions WHERE hand_id = ? AND answer IS NULL", h.ID).Scan(&n); err != nil {
+			return err
+		}
+		if n >= MaxOpen {
+			return decision.Wrong("question", "answer.many")
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO questions (hand_id, body) VALUES (?, ?)", h.ID, text)
+		return err
+	})
+	if err != nil {
 		return err
 	}
 	k, err := s.Kit(ctx, h.KitID)

@@ -83,6 +83,9 @@ func (s *Studio) Send(ctx context.Context, h *Hand, w MailWish) error {
 	case w.Kit != nil && w.Kit.Bytes > MaxAttached:
 		return decision.Wrong("zip", "the zip weighs more than the %d MB that mail servers take: send the link alone", MaxAttached/1_000_000)
 	}
+	if err := s.mayMail(ctx); err != nil {
+		return err
+	}
 	var hand, kit any
 	if h != nil {
 		hand = h.ID
@@ -92,6 +95,20 @@ func (s *Studio) Send(ctx context.Context, h *Hand, w MailWish) error {
 	}
 	_, err := s.db.ExecContext(ctx, "INSERT INTO mails (studio_id, hand_id, recipient, reply_to, subject, body, kit_id, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
 		house(ctx), hand, w.To, w.ReplyTo, w.Subject, w.Text, kit, person(ctx))
+	return err
+}
+
+// MaxMails bounds the mails of one studio within an hour: a client's page that somebody plays
+// with, or a script that runs wild, sends no more.
+const MaxMails = 200
+
+// mayMail says no where a studio has sent too much.
+func (s *Studio) mayMail(ctx context.Context) error {
+	var n int
+	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM mails WHERE studio_id = ? AND created_at > NOW(6) - INTERVAL 1 HOUR", house(ctx)).Scan(&n)
+	if err == nil && n >= MaxMails {
+		err = decision.Wrong("mail", "%d mails have been sent within an hour, and that is as many as are: send this one later", n)
+	}
 	return err
 }
 
@@ -203,17 +220,45 @@ func (s *Studio) Notify(ctx context.Context, h *Hand, k *Kit, question string) e
 	if err != nil || who.Mail == "" || !s.CanMail() {
 		return err
 	}
-	return s.Send(InHouse(ctx, who.ID), h, MailWish{To: who.Mail, ReplyTo: h.Mail, Subject: h.Recipient + " asks about kit " + k.Name, Text: question})
+	err = s.Send(InHouse(ctx, who.ID), h, MailWish{To: who.Mail, ReplyTo: h.Mail, Subject: h.Recipient + " asks about kit " + k.Name, Text: question})
+	var in *InputError
+	if errors.As(err, &in) { // the question is kept, and seen on the desk
+		slog.Warn("a question was not mailed", "studio", who.ID, "why", in.Message)
+		return nil
+	}
+	return err
 }
 
-// MailReset mails somebody a link to a new password, if they have an account. at is
-// what the link begins with, address where the request comes from.
-func (s *Studio) MailReset(ctx context.Context, mail, address, at string) error {
+// resetMails bounds the links to a new password that are mailed to one account within
+// TriesFor: all of them work, so that whoever asks for more in somebody's name blocks nothing.
+const resetMails = 5
+
+// MailReset mails somebody a link to a new password, if they have an account. at is what the
+// link begins with.
+func (s *Studio) MailReset(ctx context.Context, mail string, f From, at string) error {
 	mail = strings.ToLower(strings.TrimSpace(mail))
-	for _, what := range []string{"forgot " + mail, "forgot from " + address} {
-		if err := s.tryOnce(ctx, what, accountTries); err != nil {
+	p, err := s.personOf(ctx, mail)
+	if err != nil {
+		return err
+	}
+	known, err := s.Knows(ctx, f.Device, p)
+	if err != nil {
+		return err
+	}
+	if !known {
+		if err := s.tryOnce(ctx, "forgot from "+f.Address, accountTries); err != nil {
 			return err
 		}
+	}
+	what := "forgot " + mail
+	if known {
+		what = "forgot device " + f.Device
+	}
+	var wait *WaitError
+	if err := s.tryOnce(ctx, what, resetMails); errors.As(err, &wait) {
+		return nil // there are links in the mail already, and nobody else is told
+	} else if err != nil {
+		return err
 	}
 	token, p, err := s.Forgot(ctx, mail)
 	if err != nil || p == nil {

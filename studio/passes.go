@@ -146,9 +146,6 @@ func (s *Studio) Forgot(ctx context.Context, mail string) (token string, p *Pers
 	}
 	token = secret.Token()
 	return token, p, s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM passes WHERE what = ? AND person_id = ?", passReset, p.ID); err != nil {
-			return err
-		}
 		return newPass(ctx, tx, token, Pass{What: passReset, StudioID: p.StudioID, PersonID: p.ID, Mail: p.Mail, Role: p.Role}, ResetFor)
 	})
 }
@@ -210,6 +207,9 @@ func (s *Studio) Join(ctx context.Context, token, name, mail, password string, k
 		}
 		if !p.New() {
 			if _, err := tx.ExecContext(ctx, "UPDATE people SET pass = ?, epoch = epoch + 1 WHERE id = ?", sealed, id); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, "DELETE FROM passes WHERE what = ? AND person_id = ?", passReset, id); err != nil {
 				return err
 			}
 			return endWaysIn(ctx, tx, id, keep)

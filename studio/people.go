@@ -101,7 +101,7 @@ func checkPassword(password string, about ...string) error {
 		return decision.Wrong("password", "a password has %d letters at least: a few words do well", MinPassword)
 	case len(password) > secret.MaxPassword:
 		return decision.Wrong("password", "the password is longer than %d letters", secret.MaxPassword)
-	case strings.Count(low, low[:1]) == len(low) || common(low):
+	case secret.Common(password):
 		return decision.Wrong("password", "that is one of the first that others would try")
 	default:
 		for _, a := range about {
@@ -113,16 +113,6 @@ func checkPassword(password string, about ...string) error {
 	return nil
 }
 
-// common are long passwords that are tried first; from memory of published lists.
-func common(low string) bool {
-	for _, c := range []string{"password", "passwort", "qwertyuiop", "qwertzuiop", "1234567890", "0123456789", "letmein", "iloveyou", "abcdefghij", "administrator", "changeme"} {
-		if strings.HasPrefix(low, c) && len(low)-len(c) < 6 {
-			return true
-		}
-	}
-	return false
-}
-
 // Limits of wrong passwords within TriesFor: for one account, and from one
 // address, behind which there may be many people.
 const (
@@ -130,26 +120,27 @@ const (
 	addressTries = 40
 )
 
-// SignIn returns who has a mail address and password. address is where the request
-// comes from. It returns a WaitError after too many wrong ones.
-func (s *Studio) SignIn(ctx context.Context, mail, password, address string) (*Person, error) {
+// SignIn returns who has a mail address and password. It returns a WaitError after too many
+// wrong ones: of strangers for the account or from one address, or of a device that is known.
+func (s *Studio) SignIn(ctx context.Context, mail, password string, f From) (*Person, error) {
 	mail = strings.ToLower(strings.TrimSpace(mail))
-	keys := []struct {
-		what string
-		most int
-	}{{"account " + mail, accountTries}, {"address " + address, addressTries}}
+	p, err := s.personOf(ctx, mail)
+	if err != nil {
+		return nil, err
+	}
+	keys, err := s.bounds(ctx, "", mail, p, f, accountTries, addressTries)
+	if err != nil {
+		return nil, err
+	}
 	for _, k := range keys {
 		if err := s.tryOnce(ctx, k.what, k.most); err != nil {
 			return nil, err
 		}
 	}
-	p, err := scanPerson(s.db.QueryRowContext(ctx, selectPerson+"WHERE mail = ?", mail))
 	switch {
-	case errors.Is(err, ErrNotFound):
+	case p == nil:
 		secret.Pretend(password)
 		return nil, wrongPassword()
-	case err != nil:
-		return nil, err
 	case !secret.Opens(p.pass, password):
 		return nil, wrongPassword()
 	}
@@ -159,6 +150,15 @@ func (s *Studio) SignIn(ctx context.Context, mail, password, address string) (*P
 		}
 	}
 	_, err = s.db.ExecContext(ctx, "UPDATE people SET seen_at = NOW(6) WHERE id = ?", p.ID)
+	return p, err
+}
+
+// personOf is who has an address of mail; nil if nobody does.
+func (s *Studio) personOf(ctx context.Context, mail string) (*Person, error) {
+	p, err := scanPerson(s.db.QueryRowContext(ctx, selectPerson+"WHERE mail = ?", mail))
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
 	return p, err
 }
 

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 )
@@ -71,14 +72,14 @@ func TestSignIn(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
 	p := owner(t, s, 1, "Ada@VatNine.example")
-	if got, err := s.SignIn(ctx, " ada@vatnine.EXAMPLE ", "plum and orange", "192.0.2.1"); err != nil || got.ID != p.ID {
+	if got, err := s.SignIn(ctx, " ada@vatnine.EXAMPLE ", "plum and orange", From{Address: "192.0.2.1"}); err != nil || got.ID != p.ID {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	var in *InputError
 	var wait *WaitError
 	said := map[string]bool{}
 	for _, try := range [][2]string{{"ada@vatnine.example", "plum and green"}, {"nobody@vatnine.example", "plum and orange"}, {"", ""}} {
-		_, err := s.SignIn(ctx, try[0], try[1], "192.0.2.2")
+		_, err := s.SignIn(ctx, try[0], try[1], From{Address: "192.0.2.2"})
 		if !errors.As(err, &in) {
 			t.Errorf("%v: %v", try, err)
 		}
@@ -89,17 +90,17 @@ func TestSignIn(t *testing.T) {
 	}
 	// One account is tried from many addresses.
 	for i := range accountTries + 1 {
-		_, err := s.SignIn(ctx, "ada@vatnine.example", "wrong", "198.51.100."+strings.Repeat("1", i%3+1))
+		_, err := s.SignIn(ctx, "ada@vatnine.example", "wrong", From{Address: "198.51.100." + strings.Repeat("1", i%3+1)})
 		if last := errors.As(err, &wait); last != (i >= accountTries-1) {
 			t.Errorf("try %d: %v", i, err)
 		}
 	}
-	if _, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", "192.0.2.9"); !errors.As(err, &wait) {
+	if _, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", From{Address: "192.0.2.9"}); !errors.As(err, &wait) {
 		t.Errorf("the right one meanwhile: %v", err)
 	}
 	// One address tries many accounts.
 	for i := range addressTries + 1 {
-		_, err := s.SignIn(ctx, strings.Repeat("x", i+1)+"@vatnine.example", "wrong", "203.0.113.7")
+		_, err := s.SignIn(ctx, strings.Repeat("x", i+1)+"@vatnine.example", "wrong", From{Address: "203.0.113.7"})
 		if last := errors.As(err, &wait); last != (i >= addressTries) {
 			t.Errorf("try %d from one address: %v", i, err)
 		}
@@ -107,7 +108,7 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.db.Exec("UPDATE tries SET until = NOW(6) - INTERVAL 1 SECOND"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", "203.0.113.7"); err != nil {
+	if _, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", From{Address: "203.0.113.7"}); err != nil {
 		t.Errorf("afterwards: %v", err)
 	}
 	if err := s.forget(ctx); err != nil {
@@ -115,10 +116,10 @@ func TestSignIn(t *testing.T) {
 	}
 }
 
-// Passwords that are tried first are not taken (from memory of published lists).
+// Passwords that are tried first are not taken.
 func TestPasswords(t *testing.T) {
 	t.Parallel()
-	for _, bad := range []string{"", "elevenchars", "aaaaaaaaaaaaaaa", "Password1234", "1234567890123", "qwertyuiop12", "ada.lovelace1", strings.Repeat("x", 300)} {
+	for _, bad := range []string{"", "elevenchars", "aaaaaaaaaaaaaaa", "Password1234", "1234567890123", "qwertyuiop12", "ada.lovelace1", "üüüüüüüüüüüü", strings.Repeat("x", 300)} {
 		if checkPassword(bad, "Ada.Lovelace", "ada") == nil {
 			t.Errorf("%q is taken", bad)
 		}
@@ -144,12 +145,12 @@ func TestNewPassword(t *testing.T) {
 	if err := s.SetPassword(ctx, p, "plum and orange", "violet and green"); err != nil {
 		t.Fatal(err)
 	}
-	q, err := s.SignIn(ctx, p.Mail, "violet and green", "192.0.2.1")
+	q, err := s.SignIn(ctx, p.Mail, "violet and green", From{Address: "192.0.2.1"})
 	if err != nil || q.Epoch == p.Epoch {
 		t.Errorf("with the new one: %+v, %v", q, err)
 	}
 	for _, mail := range []string{"nobody@vatnine.example", p.Mail} {
-		if err := s.MailReset(ctx, mail, "192.0.2.1", "https://kits.example/join/"); err != nil {
+		if err := s.MailReset(ctx, mail, From{Address: "192.0.2.1"}, "https://kits.example/join/"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -174,12 +175,12 @@ func TestNewPassword(t *testing.T) {
 	if _, err := s.Join(ctx, token, "", "", "orange and plum"); !errors.Is(err, ErrNotFound) {
 		t.Errorf("by the link again: %v", err)
 	}
-	if _, err := s.SignIn(ctx, p.Mail, "orange and plum", "192.0.2.1"); err != nil {
+	if _, err := s.SignIn(ctx, p.Mail, "orange and plum", From{Address: "192.0.2.1"}); err != nil {
 		t.Error(err)
 	}
 	var wait *WaitError
 	for range accountTries + 1 {
-		err = s.MailReset(ctx, "nobody@vatnine.example", "192.0.2.5", "x")
+		err = s.MailReset(ctx, "nobody@vatnine.example", From{Address: "192.0.2.5"}, "x")
 	}
 	if !errors.As(err, &wait) {
 		t.Errorf("asked for too often: %v", err)
@@ -287,5 +288,102 @@ func TestStudiosApart(t *testing.T) {
 	}
 	if err := s.Dismiss(ours, eve.ID); err == nil {
 		t.Error("we dismissed one of theirs")
+	}
+}
+
+// Strangers who try passwords, or ask for new ones, do not lock out who signed in on a device
+// before; that device's own wrong tries are counted, and what it keeps lets nobody in.
+func TestStrangersLockNobodyOut(t *testing.T) {
+	t.Parallel()
+	s, sink := posted(t)
+	ctx := t.Context()
+	p := owner(t, s, 1, "ada@vatnine.example")
+	device, err := s.Device(ctx, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var wait *WaitError
+	for i := range 3 * accountTries {
+		s.SignIn(ctx, p.Mail, "wrong", From{Address: "198.51.100.7", Device: []string{"", "x.y", device + "x"}[i%3]})
+	}
+	if _, err := s.SignIn(ctx, p.Mail, "plum and orange", From{Address: "192.0.2.1"}); !errors.As(err, &wait) {
+		t.Errorf("a stranger with the right password, meanwhile: %v", err)
+	}
+	mine := From{Address: "198.51.100.7", Device: device} // from the same address, too
+	if _, err := s.SignIn(ctx, p.Mail, "plum and orange", mine); err != nil {
+		t.Errorf("the owner: %v", err)
+	}
+	other := &Person{ID: p.ID + 1}
+	if known, err := s.Knows(ctx, device, other); known || err != nil {
+		t.Errorf("the device of another: %v, %v", known, err)
+	}
+	for i := range accountTries + 1 {
+		_, err := s.SignIn(ctx, p.Mail, "wrong", mine)
+		if errors.As(err, &wait) != (i >= accountTries) {
+			t.Errorf("wrong try %d on the device: %v", i, err)
+		}
+	}
+
+	// Nine strangers ask for a new password, from nine addresses: each link works.
+	for i := range 3 * accountTries {
+		if err := s.MailReset(ctx, p.Mail, From{Address: fmt.Sprint("203.0.113.", i)}, "https://kits.example/join/"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := s.MailReset(ctx, p.Mail, mine, "https://kits.example/join/"); err != nil {
+		t.Errorf("the owner asks: %v", err)
+	}
+	for {
+		if sent, err := s.sendOne(ctx); err != nil || !sent {
+			break
+		}
+	}
+	got := sink.Caught()
+	if len(got) != resetMails+1 {
+		t.Fatalf("%d mails, want %d", len(got), resetMails+1)
+	}
+	r, err := got[0].Read()
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, token, _ := strings.Cut(r.Text, "/join/")
+	if _, err := s.Join(ctx, token[:27], "", "", "orange and plum"); err != nil {
+		t.Errorf("by the first link: %v", err)
+	}
+	r, err = got[len(got)-1].Read()
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, token, _ = strings.Cut(r.Text, "/join/")
+	if _, err := s.Join(ctx, token[:27], "", "", "plum and orange"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("by another, afterwards: %v", err)
+	}
+}
+
+// What is sealed is read for its purpose alone, and by all that share a database.
+func TestSeal(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	ctx := t.Context()
+	sealed, err := s.Seal(ctx, "a", "twelve plums")
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := &Studio{db: s.db}
+	if text, ok, err := other.Unseal(ctx, "a", sealed); text != "twelve plums" || !ok || err != nil {
+		t.Errorf("another server reads %q, %v, %v", text, ok, err)
+	}
+	flipped := []byte(sealed)
+	flipped[3] ^= 1
+	for _, bad := range []string{"", ".", "x", sealed[:len(sealed)-2], string(flipped)} {
+		if _, ok, err := s.Unseal(ctx, "a", bad); ok || err != nil {
+			t.Errorf("%q is read: %v", bad, err)
+		}
+	}
+	if _, ok, _ := s.Unseal(ctx, "b", sealed); ok {
+		t.Error("it is read for another purpose")
+	}
+	if s.Once(ctx, "x") != nil || s.Once(ctx, "x") == nil {
+		t.Error("an answer counts twice, or never")
 	}
 }

@@ -15,6 +15,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -65,6 +66,7 @@ type Studio struct {
 	sheets    *cache.Cache[*sheet.Sheet]
 	boards    *cache.Cache[board.Candidate]
 	trouble   atomic.Pointer[string]
+	keys      sync.Map // of the installation, by name: see sealingKey
 }
 
 // maxPages bounds the pages of kits that are kept ready: some 200 kB each.

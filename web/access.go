@@ -230,6 +230,32 @@ func (s *Server) startSession(c *gin.Context, p *studio.Person) error {
 		return err
 	}
 	s.setSession(c, token, expires)
+	return s.keepDevice(c, p)
+}
+
+// deviceCookie holds what the browser is known by as one that somebody signed in with; it
+// lets nobody in, and outlives the session.
+const (
+	deviceCookie = "device"
+	deviceFor    = 400 * 24 * time.Hour // as long as browsers keep one (RFC 6265bis, 5.5)
+)
+
+// comesFrom is where a request comes from.
+func comesFrom(c *gin.Context) studio.From {
+	return studio.From{Address: c.ClientIP(), Device: cookie(c, deviceCookie)}
+}
+
+// keepDevice lets the browser be known later.
+func (s *Server) keepDevice(c *gin.Context, p *studio.Person) error {
+	d := cookie(c, deviceCookie)
+	known, err := s.studio.Knows(c.Request.Context(), d, p)
+	if err == nil && !known {
+		d, err = s.studio.Device(c.Request.Context(), p)
+	}
+	if err != nil {
+		return err
+	}
+	http.SetCookie(c.Writer, &http.Cookie{Name: deviceCookie, Value: d, Path: "/", MaxAge: int(deviceFor.Seconds()), HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteLaxMode})
 	return nil
 }
 

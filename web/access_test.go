@@ -510,8 +510,13 @@ func TestCookies(t *testing.T) {
 		w := httptest.NewRecorder()
 		h.ServeHTTP(w, req)
 		c := w.Result().Cookies()
-		if len(c) != 1 || !c[0].HttpOnly || c[0].Secure != secure || c[0].SameSite != http.SameSiteLaxMode || c[0].Path != "/" {
+		if len(c) != 2 || c[0].Name != sessionCookie || c[1].Name != deviceCookie {
 			t.Errorf("%q: %v", at, c)
+		}
+		for _, c := range c {
+			if !c.HttpOnly || c.Secure != secure || c.SameSite != http.SameSiteLaxMode || c.Path != "/" {
+				t.Errorf("%q: %v", at, c)
+			}
 		}
 		if hsts := w.Header().Get("Strict-Transport-Security"); (hsts != "") != secure {
 			t.Errorf("%q: strict transport %q", at, hsts)

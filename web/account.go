@@ -55,7 +55,7 @@ func (s *Server) signInPage(c *gin.Context) error {
 
 func (s *Server) signIn(c *gin.Context) error {
 	p := signPage{Mail: c.PostForm("mail"), To: inside(c.PostForm("to")), Keys: s.keysTaken(c)}
-	who, err := s.studio.SignIn(c.Request.Context(), p.Mail, c.PostForm("password"), c.ClientIP())
+	who, err := s.studio.SignIn(c.Request.Context(), p.Mail, c.PostForm("password"), comesFrom(c))
 	if p.Error = waits(err); p.Error != nil {
 		slog.Info("a sign-in failed", "from", c.ClientIP())
 		s.render(c, http.StatusUnprocessableEntity, "signin", p)
@@ -136,7 +136,7 @@ func (s *Server) forgot(c *gin.Context) error {
 	ctx := c.Request.Context()
 	p := signPage{Mail: c.PostForm("mail"), CanMail: s.studio.CanMail()}
 	if p.CanMail {
-		if err := s.studio.MailReset(ctx, p.Mail, c.ClientIP(), s.address(c)+"/join/"); err != nil {
+		if err := s.studio.MailReset(ctx, p.Mail, comesFrom(c), s.address(c)+"/join/"); err != nil {
 			if p.Error = waits(err); p.Error == nil {
 				return err
 			}

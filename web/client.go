@@ -251,8 +251,11 @@ func (s *Server) portrait(c *gin.Context, house int64) error {
 
 // took notes that something was taken, once however many pieces it comes in.
 func (s *Server) took(c *gin.Context, h *studio.Hand, what, path string) error {
-	if r := c.GetHeader("Range"); r != "" && !strings.HasPrefix(r, "bytes=0-") || asksHead(c.Request) {
+	if asksHead(c.Request) {
 		return nil
+	}
+	if r := c.GetHeader("Range"); r != "" && !strings.HasPrefix(r, "bytes=0-") {
+		return s.studio.NoteRange(c.Request.Context(), h, what, path)
 	}
 	return s.studio.Note(c.Request.Context(), h, what, path)
 }

@@ -99,7 +99,7 @@ func TestStolenSessionLeavesNothingBehind(t *testing.T) {
 	thief := stranger(t, base)
 	u, _ := url.Parse(base)
 	thief.c.Jar.SetCookies(u, ada.c.Jar.Cookies(u))
-	me, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", "test")
+	me, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", studio.From{Address: "test"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -228,7 +228,7 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 			t.Fatalf("%s: %d %.300s", path, code, page)
 		}
 	}
-	ada, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", "test")
+	ada, err := s.SignIn(ctx, "ada@vatnine.example", "plum and orange", studio.From{Address: "test"})
 	if err == nil {
 		_, err = s.NewScript(ctx, ada, "ours", studio.Scopes, 9)
 	}
@@ -251,7 +251,7 @@ func TestForeignNumbersAreMissing(t *testing.T) {
 	}
 	eve := newcomer(t, srv.URL, other, "Eve", "eve@other.example")
 	eve.prove("/people", "plum and orange")
-	who, err := s.SignIn(ctx, "eve@other.example", "plum and orange", "test")
+	who, err := s.SignIn(ctx, "eve@other.example", "plum and orange", studio.From{Address: "test"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -85,28 +85,6 @@ func (s *Server) tooLarge(c *gin.Context, most int64) {
 	c.Abort()
 }
 
-// maxAtOnce bounds the requests that are answered at a time: what comes beyond is
-// asked to come again, instead of taking the memory of all others. Slow downloads
-// count, so there are many.
-const maxAtOnce = 1000
-
-// crowded turns requests away while most are being answered.
-func crowded(most int, next http.Handler) http.Handler {
-	seats := make(chan struct{}, most)
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		select {
-		case seats <- struct{}{}:
-			defer func() { <-seats }()
-			next.ServeHTTP(w, r)
-		default:
-			w.Header().Set("Retry-After", "5")
-			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-			w.WriteHeader(http.StatusServiceUnavailable)
-			fmt.Fprintln(w, "Too many people are here at once. Nothing was changed; try again in a moment.")
-		}
-	})
-}
-
 // hostName returns the host of a Host header or of a name someone typed, without
 // its port, in lower case; numbers in the form in which netip writes them, so that
 // equal addresses are equal strings.

@@ -316,41 +316,6 @@ func TestManyAtOnce(t *testing.T) {
 	}
 }
 
-// Who comes while all seats are taken is asked to come again, and is let in when one
-// is free.
-func TestCrowd(t *testing.T) {
-	t.Parallel()
-	inside, leave := make(chan struct{}), make(chan struct{})
-	h := crowded(2, http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
-		inside <- struct{}{}
-		<-leave
-	}))
-	done := make(chan int)
-	ask := func() {
-		w := httptest.NewRecorder()
-		h.ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
-		done <- w.Code
-	}
-	for range 2 {
-		go ask()
-		<-inside
-	}
-	go ask()
-	if code := <-done; code != http.StatusServiceUnavailable {
-		t.Errorf("the third: %d", code)
-	}
-	leave <- struct{}{}
-	<-done
-	go ask()
-	<-inside
-	close(leave)
-	for range 2 {
-		if code := <-done; code != http.StatusOK {
-			t.Errorf("afterwards: %d", code)
-		}
-	}
-}
-
 func TestSentence(t *testing.T) {
 	for in, want := range map[string]string{
 		"":                           "",

@@ -15,6 +15,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/guide"
 	"dyekit/studio"
+	"dyekit/studio/secret"
 )
 
 // A handForm is what is typed to hand a kit over.
@@ -22,6 +23,7 @@ type handForm struct {
 	Recipient, Mail, Language, Greeting, Closes, Pass string
 	Uses, Types                                       []string // that are shown
 	Leads                                             bool
+	Once                                              string // names this form: sent twice, it is one handover
 	Error                                             *studio.InputError
 }
 
@@ -95,7 +97,7 @@ func (s *Server) hand(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.showHand(c, http.StatusOK, k, handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en"}, letter{})
+	return s.showHand(c, http.StatusOK, k, handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en", Once: secret.Token()}, letter{})
 }
 
 // newLinkCookie holds a link just made, so that the page that tells it can be
@@ -234,8 +236,8 @@ func handState(h *studio.Hand) string {
 // wish reads the form.
 func wish(c *gin.Context, pg *guide.Page) (w studio.HandWish, f handForm) {
 	f = handForm{Recipient: c.PostForm("recipient"), Mail: c.PostForm("mail"), Language: c.PostForm("language"), Greeting: c.PostForm("greeting"), Closes: c.PostForm("closes"),
-		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != ""}
-	w = studio.HandWish{Recipient: f.Recipient, Mail: f.Mail, Language: f.Language, Greeting: f.Greeting, Leads: f.Leads, Pass: c.PostForm("pass")}
+		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != "", Once: c.PostForm("once")}
+	w = studio.HandWish{Recipient: f.Recipient, Mail: f.Mail, Language: f.Language, Greeting: f.Greeting, Leads: f.Leads, Pass: c.PostForm("pass"), Once: f.Once}
 	w.HideUses, w.HideTypes = hidden(pg, f.Uses, f.Types)
 	for _, x := range closings {
 		if x.Key == f.Closes && x.days > 0 {

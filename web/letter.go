@@ -10,6 +10,7 @@ import (
 
 	"dyekit/core/guide"
 	"dyekit/studio"
+	"dyekit/studio/secret"
 )
 
 // letterFor proposes the mail that brings a link.
@@ -42,7 +43,7 @@ func (s *Server) sendLink(c *gin.Context) error {
 	w.ReplyTo = who.Mail
 	err = s.studio.Send(ctx, h, w)
 	if errors.As(err, &l.Error) {
-		return s.showHand(c, http.StatusUnprocessableEntity, k, handForm{Greeting: who.Greeting, Closes: "90", Leads: true, Language: "en"}, l)
+		return s.showHand(c, http.StatusUnprocessableEntity, k, handForm{Greeting: who.Greeting, Closes: "90", Leads: true, Language: "en", Once: secret.Token()}, l)
 	}
 	if err != nil {
 		return err

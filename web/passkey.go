@@ -34,46 +34,42 @@ func (s *Server) passkeys(c *gin.Context) (*webauthn.WebAuthn, error) {
 // pendingFor is how long a key may take to answer.
 const pendingFor = 5 * time.Minute
 
-// pendingKey holds what a key was asked, in the session.
-const pendingKey = "passkey"
+// askedCookie holds what a key was asked, and names the key that it is sealed with.
+const askedCookie = "asked"
+
+// An asking is what a key was asked. It is kept by the browser, sealed, so that whoever asks
+// leaves nothing here.
+type asking struct {
+	Until   time.Time
+	Session webauthn.SessionData
+}
 
 // pend keeps what a key was asked for its answer.
 func (s *Server) pend(c *gin.Context, d *webauthn.SessionData) error {
-	body, err := json.Marshal(d)
+	body, err := json.Marshal(asking{time.Now().Add(pendingFor), *d})
 	if err != nil {
 		return err
 	}
-	token := cookie(c, sessionCookie)
-	ctx, err := s.sessions.Load(c.Request.Context(), token)
+	sealed, err := s.studio.Seal(c.Request.Context(), askedCookie, string(body))
 	if err != nil {
 		return err
 	}
-	s.sessions.Put(ctx, pendingKey, string(body))
-	if s.sessions.GetInt64(ctx, "person") == 0 {
-		s.sessions.SetDeadline(ctx, time.Now().Add(pendingFor)) // of nobody yet
-	}
-	token, expires, err := s.sessions.Commit(ctx)
-	if err != nil {
-		return err
-	}
-	s.setSession(c, token, expires)
+	http.SetCookie(c.Writer, &http.Cookie{Name: askedCookie, Value: sealed, Path: "/", MaxAge: int(pendingFor.Seconds()), HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteStrictMode})
 	return nil
 }
 
-// pended is what a key was asked; it is asked once.
+// pended is what a key was asked.
 func (s *Server) pended(c *gin.Context) (d webauthn.SessionData, err error) {
-	ctx, err := s.sessions.Load(c.Request.Context(), cookie(c, sessionCookie))
+	body, ok, err := s.studio.Unseal(c.Request.Context(), askedCookie, cookie(c, askedCookie))
 	if err != nil {
 		return d, err
 	}
-	body := s.sessions.PopString(ctx, pendingKey)
-	if body == "" {
+	var a asking
+	if !ok || json.Unmarshal([]byte(body), &a) != nil || time.Now().After(a.Until) {
 		return d, errors.New("nothing was asked")
 	}
-	if _, _, err := s.sessions.Commit(ctx); err != nil {
-		return d, err
-	}
-	return d, json.Unmarshal([]byte(body), &d)
+	http.SetCookie(c.Writer, &http.Cookie{Name: askedCookie, Path: "/", MaxAge: -1, HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteStrictMode})
+	return a.Session, nil
 }
 
 // keyFails tells the page's script what went wrong.
@@ -198,6 +194,9 @@ func (s *Server) keyHolder(c *gin.Context) (*studio.Holder, error) {
 	}
 	if err != nil {
 		return nil, keyFails(c, err, "This passkey is none of ours. Use your password.")
+	}
+	if err := s.studio.Once(ctx, d.Challenge); err != nil {
+		return nil, keyFails(c, err, "This answer was given before. Try again.")
 	}
 	h := u.(*studio.Holder)
 	return h, s.studio.UsedPasskey(ctx, h, k)

@@ -4,6 +4,7 @@
 package web
 
 import (
+	"bytes"
 	"embed"
 	"errors"
 	"fmt"
@@ -60,6 +61,7 @@ type Server struct {
 	studio   *studio.Studio
 	sessions *scs.SessionManager
 	pages    map[string]*template.Template
+	listed   gin.RoutesInfo // all routes
 }
 
 // New returns the handler of the whole application.
@@ -90,17 +92,18 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	r.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, err any) {
 		slog.Error("a request failed", "route", c.FullPath(), "err", err, "stack", string(debug.Stack()))
 		srv.fail(c, errors.New("internal"))
-	}), o.Metrics.time, srv.headers, srv.bounded, srv.admit, srv.meanwhile)
+	}), o.Metrics.time, (&crowd{most: maxAtOnce, each: maxFrom}).seat, srv.headers, srv.bounded, srv.admit, srv.meanwhile)
 	if err := r.SetTrustedProxies(o.Proxies); err != nil {
 		return nil, fmt.Errorf("the proxies cannot be read: %w", err)
 	}
 	srv.routes(r)
+	srv.listed = r.Routes()
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
 	if h := srv.host(); h != "" {
 		o.Hosts = append(slices.Clone(o.Hosts), h)
 	}
-	return crowded(maxAtOnce, known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r)))), nil
+	return known(o.Hosts, http.NewCrossOriginProtection().Handler(heads(r))), nil
 }
 
 func (s *Server) routes(r *gin.Engine) {
@@ -321,13 +324,17 @@ func (s *Server) health(c *gin.Context) {
 
 // render writes a page; data is what its template reads.
 func (s *Server) render(c *gin.Context, status int, page string, data any) {
-	var b strings.Builder
+	var b bytes.Buffer
 	if err := s.pages[page].Execute(&b, data); err != nil {
 		slog.Error("a page cannot be shown", "page", page, "err", err)
 		c.String(http.StatusInternalServerError, "This page cannot be shown. Nothing was lost.\n")
 		return
 	}
-	c.Data(status, "text/html; charset=utf-8", []byte(b.String()))
+	shown := b.Bytes()
+	if role := s.role(c); role == studio.Viewer || role == studio.Designer {
+		shown = (&view{s.listed, role, c.Request.URL}).shown(shown)
+	}
+	c.Data(status, "text/html; charset=utf-8", shown)
 }
 
 // fail shows an error as a page: what happened, what is safe, what to do.

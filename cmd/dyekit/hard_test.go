@@ -120,7 +120,7 @@ func TestServerOutlivesItsChildren(t *testing.T) {
 		t.Fatal(err)
 	}
 	within(10*time.Second, "another worker runs", func() bool { p := worker(); return p > 0 && p != first })
-	within(time.Minute, "the build goes on to its kit", func() bool { _, page := get("/marks/1/kit"); return strings.Contains(page, "/zip") })
+	within(2*time.Minute, "the build goes on to its kit", func() bool { _, page := get("/marks/1/kit"); return strings.Contains(page, "/zip") })
 
 	code, page := get("/")
 	if code != 200 || strings.Contains(page, "not opened again") {

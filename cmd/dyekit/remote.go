@@ -10,6 +10,7 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -44,7 +45,7 @@ func (r *remote) check() error {
 	if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
 		return fmt.Errorf("--to %q is no address of a server: write it as https://kits.example", r.to)
 	}
-	if h := u.Hostname(); u.Scheme == "http" && h != "localhost" && h != "::1" && !strings.HasPrefix(h, "127.") {
+	if ip, err := netip.ParseAddr(u.Hostname()); u.Scheme == "http" && u.Hostname() != "localhost" && (err != nil || !ip.IsLoopback()) {
 		return errors.New("a token is not sent in the clear: use https://")
 	}
 	if r.tokenFile == "" {

@@ -278,3 +278,20 @@ func TestServingIsRefused(t *testing.T) {
 }
 
 const red = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><circle cx="45" cy="30" r="20" fill="#b3402c"/></svg>`
+
+// A token goes to this machine in the clear, and to nobody else, whatever the name looks like.
+func TestTokensStayHere(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "token")
+	if err := os.WriteFile(file, []byte("secret"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for to, ok := range map[string]bool{
+		"http://localhost:8421": true, "http://127.0.0.1": true, "http://127.9.9.9:1": true, "http://[::1]:8421": true, "https://kits.example": true,
+		"http://127.evil.example": false, "http://127.0.0.1.evil.example": false, "http://kits.example": false, "http://localhost.evil.example": false, "http://192.0.2.1": false, "http://127.1": false,
+	} {
+		r := &remote{to: to, tokenFile: file}
+		if err := r.check(); (err == nil) != ok {
+			t.Errorf("%s: %v", to, err)
+		}
+	}
+}

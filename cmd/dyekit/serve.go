@@ -19,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dyekit/internal/privatedb"
+	"dyekit/internal/sandbox"
 	"dyekit/studio"
 	"dyekit/studio/hook"
 	"dyekit/studio/post"
@@ -203,6 +204,7 @@ const shutdown = 2 * time.Second
 
 func serve(ctx context.Context, st *studio.Studio, dsn string, o *serving) error {
 	debug.SetMemoryLimit(memory)
+	sandbox.Sweep()
 	st.Caller = hook.Caller{Inside: o.inside}
 	metrics, err := o.watch.start(st)
 	if err != nil {
@@ -231,8 +233,7 @@ func serve(ctx context.Context, st *studio.Studio, dsn string, o *serving) error
 	srv := &http.Server{
 		Handler:           h,
 		ReadHeaderTimeout: 10 * time.Second,
-		ReadTimeout:       2 * time.Minute,
-		WriteTimeout:      2 * time.Minute,
+		WriteTimeout:      web.AnswerFor, // bodies have a time of their own: see web/crowd.go
 		IdleTimeout:       2 * time.Minute,
 	}
 	// Streams of progress end when the server does.
@@ -291,6 +292,7 @@ func workCmd() *cobra.Command {
 			if _, err := w.start(st); err != nil {
 				return err
 			}
+			sandbox.Sweep()
 			fmt.Println("working")
 			st.Troubled = func(why string) { fmt.Println(troublePrefix + why) }
 			st.RunQueue(cmd.Context())

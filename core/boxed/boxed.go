@@ -12,11 +12,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
-	"sync/atomic"
-	"syscall"
 	"time"
+
+	"dyekit/internal/sandbox"
 )
 
 // A Job is one run of a program.
@@ -55,8 +56,8 @@ func Has(program string) bool {
 	return err == nil
 }
 
-// netless tells whether programs can be started without a network.
-var netless atomic.Int32 // 0 not tried, 1 yes, -1 no
+// slots bounds the programs that run at a time: each may take as much memory as it is allowed.
+var slots = make(chan struct{}, max(2, runtime.NumCPU()))
 
 // Mark names the environment variable in which tests mark what they start, so that
 // what a killed test leaves behind is found. It is passed on.
@@ -65,11 +66,17 @@ const Mark = "DYEKIT_TEST_RUN"
 // Run runs a program to its end. Beside a *Refused there may be what it made
 // until then.
 func Run(ctx context.Context, j Job) (*Done, error) {
-	dir, err := os.MkdirTemp("", "dyekit-box-")
+	select {
+	case slots <- struct{}{}:
+		defer func() { <-slots }()
+	case <-ctx.Done():
+		return nil, fmt.Errorf("%s: %w", j.Name, ctx.Err())
+	}
+	dir, done, err := sandbox.Folder()
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(dir)
+	defer done()
 	for n, data := range j.Files {
 		path := filepath.Join(dir, n)
 		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
@@ -89,40 +96,18 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 		argv = append(argv, strings.ReplaceAll(a, Here, dir))
 	}
 	if limit, err := exec.LookPath("prlimit"); err == nil {
-		argv = append([]string{limit, "--as=" + strconv.FormatInt(j.Memory, 10), "--fsize=" + strconv.FormatInt(j.Output, 10), "--core=0", "--"}, argv...)
+		argv = append([]string{limit, "--as=" + strconv.FormatInt(j.Memory, 10), "--fsize=" + strconv.FormatInt(j.Output, 10), "--core=0", "--cpu=" + strconv.Itoa(2+int(j.Time.Seconds())), "--"}, argv...)
 	}
 	var out, errs limitedBuffer
-	start := func(alone bool) (*exec.Cmd, error) {
-		cmd := exec.CommandContext(limited, argv[0], argv[1:]...)
-		cmd.Dir = dir
-		cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}
-		cmd.Stdout, cmd.Stderr = &out, &errs
-		if m := os.Getenv(Mark); m != "" {
-			cmd.Env = append(cmd.Env, Mark+"="+m)
-		}
-		// It dies with us, however we end: nobody else would watch its time.
-		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
-		if alone {
-			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
-			if os.Geteuid() != 0 {
-				cmd.SysProcAttr.Cloneflags |= syscall.CLONE_NEWUSER
-			}
-		}
-		cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
-		cmd.WaitDelay = time.Second
-		return cmd, cmd.Start()
+	p := sandbox.Program{Path: argv[0], Args: argv[1:], Dir: dir, Stdout: &out, Stderr: &errs,
+		Env: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}}
+	if m := os.Getenv(Mark); m != "" {
+		p.Env = append(p.Env, Mark+"="+m)
 	}
-	cmd, err := start(netless.Load() >= 0)
-	if err != nil && netless.Load() == 0 {
-		netless.Store(-1)
-		cmd, err = start(false)
-	} else if err == nil {
-		netless.CompareAndSwap(0, 1)
-	}
-	if err != nil {
+	_, err = p.Run(limited)
+	if exit := (*exec.ExitError)(nil); err != nil && ctx.Err() == nil && limited.Err() == nil && !errors.As(err, &exit) {
 		return nil, fmt.Errorf("%s: %w", j.Name, err)
 	}
-	err = cmd.Wait()
 	d := &Done{Out: out.String(), Errs: strings.TrimSpace(errs.String())}
 	switch {
 	case ctx.Err() != nil:

@@ -6,6 +6,8 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+
+	"dyekit/internal/sandbox"
 )
 
 // A Depot keeps the bytes of a kit's files by their SHA-256 in hex, from when each
@@ -47,7 +49,7 @@ func (s *Store) Put(_ context.Context, hash string, data []byte) error {
 	}
 	var err error
 	if s.dir == "" {
-		s.dir, err = os.MkdirTemp("", "dyekit-kit-")
+		s.dir, _, err = sandbox.Folder()
 	}
 	dir := s.dir
 	s.mu.Unlock()

@@ -11,11 +11,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strings"
-	"sync/atomic"
 	"syscall"
 	"time"
+
+	"dyekit/internal/sandbox"
 )
 
 // Limits of a child. They are set by the child itself, first of all; see
@@ -48,10 +48,6 @@ const (
 	nice      = 10  // how far children stand back for others
 )
 
-// netless tells whether children can be started without a network: not every
-// system lets us.
-var netless atomic.Int32 // 0 not tried, 1 yes, -1 no
-
 // Run runs the program with args, hands it in and reads out from it. It returns
 // *Died if the child was killed or broke, and an error with what it wrote to
 // its standard error if it failed in order.
@@ -65,54 +61,26 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		ctx, cancel = context.WithTimeout(ctx, lim.Time)
 		defer cancel()
 	}
-	scratch, err := os.MkdirTemp("", "dyekit-child-")
+	scratch, done, err := sandbox.Folder()
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(scratch)
+	defer done()
 	var says tail
 	var stderr io.Writer = &says
 	if lim.Log != nil {
 		stderr = io.MultiWriter(&says, lim.Log)
 	}
-	start := func(alone bool) (*exec.Cmd, error) {
-		cmd := exec.CommandContext(ctx, self, args...)
-		cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = scratch, in, out, stderr
-		cmd.Env = append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d %d", limitEnv, lim.Memory, int(lim.CPU.Seconds())))
-		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
-		if alone && !lim.Network {
-			cmd.SysProcAttr.Cloneflags = syscall.CLONE_NEWNET
-			if os.Geteuid() != 0 {
-				cmd.SysProcAttr.Cloneflags |= syscall.CLONE_NEWUSER
+	p := sandbox.Program{Path: self, Args: args, Dir: scratch, Stdin: in, Stdout: out, Stderr: stderr, Network: lim.Network, Grace: lim.Grace,
+		Env: append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d %d", limitEnv, lim.Memory, int(lim.CPU.Seconds()))),
+		Started: func(pid int) {
+			// Whoever waits for a page goes first.
+			_ = syscall.Setpriority(syscall.PRIO_PGRP, pid, nice)
+			if lim.Started != nil {
+				lim.Started(pid)
 			}
-		}
-		sig := syscall.SIGKILL
-		if lim.Grace > 0 {
-			sig = syscall.SIGTERM
-		}
-		cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, sig) }
-		cmd.WaitDelay = max(lim.Grace, time.Second)
-		return cmd, cmd.Start()
-	}
-	// A child dies with the thread that began it.
-	runtime.LockOSThread()
-	defer runtime.UnlockOSThread()
-	cmd, err := start(netless.Load() >= 0)
-	if err != nil && netless.Load() == 0 {
-		netless.Store(-1)
-		cmd, err = start(false)
-	} else if err == nil && !lim.Network {
-		netless.CompareAndSwap(0, 1)
-	}
-	if err != nil {
-		return err
-	}
-	// Whoever waits for a page goes first.
-	_ = syscall.Setpriority(syscall.PRIO_PGRP, cmd.Process.Pid, nice)
-	if lim.Started != nil {
-		lim.Started(cmd.Process.Pid)
-	}
-	err = cmd.Wait()
+		}}
+	_, err = p.Run(ctx)
 	if err == nil {
 		return nil
 	}

@@ -1,0 +1,135 @@
+package web
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Who comes while all places are taken, or all of their address, is asked to come again, and
+// is let in when one is free; others are not troubled by what one address does.
+func TestCrowd(t *testing.T) {
+	t.Parallel()
+	inside, leave := make(chan struct{}), make(chan struct{})
+	e := gin.New()
+	c := &crowd{most: 5, each: 3}
+	e.Use(c.seat)
+	e.GET("/", func(*gin.Context) {
+		inside <- struct{}{}
+		<-leave
+	})
+	done := make(chan *httptest.ResponseRecorder)
+	ask := func(from string) {
+		w := httptest.NewRecorder()
+		r := httptest.NewRequest("GET", "/", nil)
+		r.RemoteAddr = net.JoinHostPort(from, "999")
+		e.ServeHTTP(w, r)
+		done <- w
+	}
+	for i := range 3 { // one house of the sixth version
+		go ask(fmt.Sprintf("2001:db8::%d", i))
+		<-inside
+	}
+	go ask("2001:db8::9")
+	if w := <-done; w.Code != http.StatusServiceUnavailable || !strings.Contains(w.Body.String(), "from your address") || w.Header().Get("Retry-After") == "" {
+		t.Errorf("the fourth of a house: %d %s", w.Code, w.Body)
+	}
+	for _, a := range []string{"2001:db8:0:1::1", "192.0.2.1"} {
+		go ask(a)
+		<-inside
+	}
+	go ask("192.0.2.2")
+	if w := <-done; w.Code != http.StatusServiceUnavailable || !strings.Contains(w.Body.String(), "Too many people") {
+		t.Errorf("the sixth: %d %s", w.Code, w.Body)
+	}
+	for range 5 {
+		leave <- struct{}{}
+		if w := <-done; w.Code != http.StatusOK {
+			t.Errorf("inside: %d", w.Code)
+		}
+	}
+	go ask("2001:db8::9")
+	<-inside
+	close(leave)
+	if w := <-done; w.Code != http.StatusOK || c.all != 0 || len(c.from) != 0 {
+		t.Errorf("afterwards: %d, %d still inside, %v", w.Code, c.all, c.from)
+	}
+}
+
+// Half-sent requests keep no place for long, and slow ones that go on are waited for.
+func TestHalfSentRequests(t *testing.T) {
+	t.Parallel()
+	_, h := open(t, false)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	half := func() net.Conn {
+		c, err := net.Dial("tcp", srv.Listener.Addr().String())
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(c, "POST /signin HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 500\r\n\r\nmail=a")
+		return c
+	}
+	var cs []net.Conn
+	for range maxFrom + 20 {
+		c := half()
+		defer c.Close()
+		cs = append(cs, c)
+	}
+	away := make(chan bool)
+	for _, c := range cs {
+		go func() {
+			c.SetReadDeadline(time.Now().Add(4 * time.Second))
+			res, err := http.ReadResponse(bufio.NewReader(c), nil)
+			away <- err == nil && res.StatusCode == http.StatusServiceUnavailable
+		}()
+	}
+	// Meanwhile, whoever comes from elsewhere is answered.
+	elsewhere := &http.Client{Transport: &http.Transport{DialContext: (&net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 0, 0, 2)}}).DialContext}}
+	res, err := elsewhere.Get(srv.URL + "/signin")
+	if err != nil || res.StatusCode != http.StatusOK {
+		t.Errorf("from elsewhere: %v, %v", res, err)
+	}
+	turned := 0
+	for range cs {
+		if <-away {
+			turned++
+		}
+	}
+	if turned != 20 {
+		t.Errorf("%d of %d half-sent requests are turned away, want 20", turned, len(cs))
+	}
+}
+
+// A body that stops coming is given up, one that comes at the rate of a slow line is read to
+// its end.
+func TestPacedBodies(t *testing.T) {
+	t.Parallel()
+	var until []time.Time
+	began := time.Now()
+	p := &paced{ReadCloser: io.NopCloser(strings.NewReader(strings.Repeat("x", 3*bodyRate))), until: func(u time.Time) error { until = append(until, u); return nil }, began: began}
+	b := make([]byte, bodyRate)
+	for {
+		if _, err := p.Read(b); err != nil {
+			break
+		}
+	}
+	want := []time.Time{began.Add(bodyStart), began.Add(bodyStart + time.Second), began.Add(bodyStart + 2*time.Second), began.Add(bodyStart + 3*time.Second), {}}
+	if fmt.Sprint(until) != fmt.Sprint(want) {
+		t.Errorf("deadlines %v, want %v", until, want)
+	}
+	r, w := net.Pipe()
+	defer w.Close()
+	slow := &paced{ReadCloser: r, until: r.SetReadDeadline, began: time.Now().Add(-bodyStart)}
+	if _, err := slow.Read(b); err != errSlow {
+		t.Errorf("one that does not come: %v", err)
+	}
+}

@@ -1,0 +1,144 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/gin-gonic/gin"
+	"golang.org/x/net/html"
+
+	"dyekit/studio"
+)
+
+// Wherever a viewer and a designer get by links, no link and no button answers that they may
+// not; and what they may do is still there.
+func TestNoButtonIsForbidden(t *testing.T) {
+	t.Parallel()
+	s, base := guarded(t)
+	first, err := s.First(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ada := newcomer(t, base, first, "Ada", "ada@vatnine.example")
+	ada.prove("/people", "plum and orange")
+	for _, role := range []studio.Role{studio.Viewer, studio.Designer} {
+		_, page := ada.post("/people", url.Values{"mail": {string(role) + "@vatnine.example"}, "role": {string(role)}})
+		_, after, ok := strings.Cut(page, "/join/")
+		if !ok {
+			t.Fatal("no invitation")
+		}
+		who := newcomer(t, base, after[:27], string(role), "")
+		seen, posted := map[string]bool{}, map[string]bool{}
+		queue := []string{"/"}
+		buttons, fields := 0, 0
+		for len(queue) > 0 && len(seen) < 90 {
+			at := queue[0]
+			queue = queue[1:]
+			code, page := who.get(at)
+			if code == http.StatusForbidden {
+				t.Errorf("%s: a link to %s is forbidden", role, at)
+			}
+			if !strings.HasPrefix(page, "<!doctype html") {
+				continue
+			}
+			doc, err := html.Parse(strings.NewReader(page))
+			if err != nil {
+				t.Fatal(at, err)
+			}
+			here, _ := url.Parse(at)
+			forms := map[string]*html.Node{}
+			for n := range doc.Descendants() {
+				if n.Data == "form" && of(n, "id") != "" {
+					forms[of(n, "id")] = n
+				}
+			}
+			for n := range doc.Descendants() {
+				if n.Type != html.ElementNode {
+					continue
+				}
+				if n.Data == "a" && strings.HasPrefix(of(n, "href"), "/") {
+					u, _ := here.Parse(of(n, "href"))
+					shape := strings.Map(func(r rune) rune {
+						if r >= '0' && r <= '9' {
+							return '0'
+						}
+						return r
+					}, u.Path)
+					if !seen[shape] && !strings.Contains(u.Path, "zip") && !strings.Contains(u.Path, "/file/") {
+						seen[shape] = true
+						queue = append(queue, u.Path)
+					}
+				}
+				f := forms[of(n, "form")]
+				for p := n.Parent; p != nil && f == nil; p = p.Parent {
+					if p.Data == "form" {
+						f = p
+					}
+				}
+				if f == nil || !strings.EqualFold(of(f, "method"), "post") {
+					continue
+				}
+				u, _ := here.Parse(of(f, "action"))
+				if a := of(n, "formaction"); a != "" {
+					u, _ = here.Parse(a)
+				}
+				switch {
+				case n.Data == "button" && of(n, "type") != "button", n.Data == "input" && of(n, "type") == "submit":
+					buttons++
+					if role == studio.Viewer && !posted[u.Path] && u.Path != "/signout" {
+						posted[u.Path] = true
+						if code, _ := who.post(u.Path, nil); code == http.StatusForbidden {
+							t.Errorf("on %s a button sends to %s, which is forbidden", at, u.Path)
+						}
+					}
+					if role == studio.Designer && doors["POST "+u.Path] == studio.Owner {
+						t.Errorf("on %s a designer may send to %s", at, u.Path)
+					}
+				case n.Data == "select" || n.Data == "textarea":
+					if !has(n, "disabled") {
+						fields++
+					}
+				}
+			}
+		}
+		if len(seen) < 15 || role == studio.Designer && (buttons < 30 || fields < 10) || buttons == 0 {
+			t.Errorf("a %s got to %d pages with %d buttons and %d fields", role, len(seen), buttons, fields)
+		}
+	}
+}
+
+func of(n *html.Node, key string) string {
+	for _, a := range n.Attr {
+		if a.Key == key {
+			return a.Val
+		}
+	}
+	return ""
+}
+
+func has(n *html.Node, key string) bool {
+	for _, a := range n.Attr {
+		if a.Key == key {
+			return true
+		}
+	}
+	return false
+}
+
+// A path is answered by the route that gin takes.
+func TestRouted(t *testing.T) {
+	var rs gin.RoutesInfo
+	for _, p := range []string{"/", "/new", "/marks", "/marks/:id", "/marks/:id/mend", "/kits/:id/file/*path", "/marks/:id/cell/:version/:ground"} {
+		rs = append(rs, gin.RouteInfo{Method: "GET", Path: p})
+	}
+	for path, want := range map[string]string{"/": "/", "/new": "/new", "/marks": "/marks", "/marks/3": "/marks/:id", "/marks/3/mend": "/marks/:id/mend", "/kits/1/file/a/b.svg": "/kits/:id/file/*path", "/marks/1/cell/black/white": "/marks/:id/cell/:version/:ground", "/nothing": "", "/marks/3/other": "", "/kits/1": ""} {
+		if got := routed(rs, "GET", path); got != want {
+			t.Errorf("%s: %q, want %q", path, got, want)
+		}
+	}
+	if got := routed(rs, "POST", "/new"); got != "" {
+		t.Errorf("another method: %q", got)
+	}
+}
