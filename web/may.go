@@ -101,10 +101,14 @@ func (v *view) denied(page []byte) (forms map[int]bool, ids map[string]bool) {
 }
 
 // lookingOn tells why there are fewer buttons than others have.
-const lookingOn = `<p class="looking" role="note">You look on here: what changes something is left out, as your role is that of a viewer.</p>`
+const lookingOn = `<aside class="looking" aria-label="What you may do">You look on here: what changes something is left out, as your role is that of a viewer.</aside>`
+
+// disabled is a tag of something that can be used, so that it cannot.
+func disabled(tag []byte) []byte { return append(bytes.TrimRight(tag, "/>"), " disabled>"...) }
 
 // shown is a page without what somebody may not do: buttons that send such forms and links to
-// such pages are gone, fields of such forms cannot be filled in.
+// such pages are gone; fields of such forms, and buttons that are a choice with what was
+// chosen, are there and cannot be used.
 func (v *view) shown(page []byte) []byte {
 	forms, ids := v.denied(page)
 	var out bytes.Buffer
@@ -144,9 +148,12 @@ func (v *view) shown(page []byte) []byte {
 			within = forms[n]
 			n++
 		case "button":
-			if of && kind != "button" && kind != "reset" {
+			switch sends := of && kind != "button" && kind != "reset"; {
+			case sends && slices.Contains(strings.Fields(attribute(&t, "class")), "button"):
 				skip, depth = "button", 1
 				continue
+			case sends: // it says something, too, as a size that is chosen does
+				raw = disabled(raw)
 			}
 		case "a":
 			if href := attribute(&t, "href"); href != "" && !v.may(http.MethodGet, href) {
@@ -158,7 +165,7 @@ func (v *view) shown(page []byte) []byte {
 				continue
 			}
 			if of && kind != "hidden" {
-				raw = append(bytes.TrimRight(raw, "/>"), " disabled>"...)
+				raw = disabled(raw)
 			}
 		}
 		out.Write(raw)
