@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"dyekit/core/kit"
-	"dyekit/studio/queue"
 )
 
 // A State is where a mark stands.
@@ -211,34 +210,4 @@ func (s *Studio) note(ctx context.Context, m *Mark, build string, warn int, stop
 func unsee(ctx context.Context, tx *sql.Tx, column string, id int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE marks SET seen_build = NULL WHERE "+column+" = ?", id)
 	return err
-}
-
-// SeeSome looks at marks of a page that changed since they were looked at, as
-// many as the time allows; the rest are looked at when their picture is.
-func (s *Studio) SeeSome(ctx context.Context, d *Desk, enough func() bool) error {
-	for i := range d.Cards {
-		t := &d.Cards[i]
-		if t.State != Unseen {
-			continue
-		}
-		if enough() {
-			return nil
-		}
-		m, err := s.Mark(ctx, t.ID)
-		if err != nil {
-			return err
-		}
-		if _, err := s.Snapshot(ctx, m); err != nil {
-			if ctx.Err() != nil || queue.Unavailable(err) {
-				return err
-			}
-			if err := s.sawNothing(ctx, m, err); err != nil {
-				return err
-			}
-		}
-		if *t, err = s.card(ctx, t.ID); err != nil {
-			return err
-		}
-	}
-	return nil
 }

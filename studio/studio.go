@@ -66,6 +66,7 @@ type Studio struct {
 	sheets    *cache.Cache[*sheet.Sheet]
 	boards    *cache.Cache[board.Candidate]
 	trouble   atomic.Pointer[string]
+	looks     looks
 	keys      sync.Map // of the installation, by name: see sealingKey
 }
 
@@ -118,7 +119,10 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 }
 
 // Close lets the database go.
-func (s *Studio) Close() error { return s.db.Close() }
+func (s *Studio) Close() error {
+	s.looks.close()
+	return s.db.Close()
+}
 
 // Ping reports whether the database answers.
 func (s *Studio) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }

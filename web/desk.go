@@ -53,8 +53,8 @@ type takeForm struct {
 	Locked   bool // whether a password is
 }
 
-// seeing is how long the desk looks at marks that changed before it answers.
-const seeing = 150 * time.Millisecond
+// seeing is how long the desk waits for marks that changed to be looked at.
+const seeing = 120 * time.Millisecond
 
 func (s *Server) desk(c *gin.Context) error {
 	ctx := c.Request.Context()
@@ -67,8 +67,7 @@ func (s *Server) desk(c *gin.Context) error {
 	}
 	var err error
 	if p.Desk, err = s.studio.Desk(ctx, p.Q); err == nil {
-		start := time.Now()
-		err = s.studio.SeeSome(ctx, &p.Desk, func() bool { return time.Since(start) > seeing })
+		err = s.studio.SeeSome(ctx, &p.Desk, seeing)
 	}
 	if err == nil {
 		p.Clients, err = s.studio.Clients(ctx)
