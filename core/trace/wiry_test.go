@@ -1,7 +1,6 @@
 package trace_test
 
 import (
-	"fmt"
 	"image"
 	"math"
 	"testing"
@@ -125,7 +124,7 @@ func TestSmallLettersHaveTheirOwnInk(t *testing.T) {
 				own, other := colour.Difference(c, hex(t, p[0]).RGB.Lab()), colour.Difference(c, hex(t, p[1]).RGB.Lab())
 				if own > other || own > 15 {
 					wrong++
-					t.Log(fmt.Sprintf("%v of %.0f px, two lines %v: ΔE00 %.0f from their ink, %.0f from the other", p, cap, second, own, other))
+					t.Logf("%v of %.0f px, two lines %v: ΔE00 %.0f from their ink, %.0f from the other", p, cap, second, own, other)
 				}
 			}
 		}
