@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"os"
 	"os/exec"
 	"regexp"
@@ -171,10 +172,15 @@ func read(ctx context.Context, cfg *mysql.Config, r io.Reader) (names []string, 
 			continue
 		}
 		switch m := makesRE.FindSubmatch(statement); {
-		case m != nil:
-			names = append(names, string(m[1]))
-			fallthrough
-		case fillsRE.Match(statement):
+		case m != nil, fillsRE.Match(statement):
+			holds := onlyValues
+			if m != nil {
+				names = append(names, string(m[1]))
+				holds = onlyTable
+			}
+			if err := holds(statement); err != nil {
+				return nil, fmt.Errorf("this is not a backup of ours: in the statement that ends with line %d, %w", n+1, err)
+			}
 			if _, err := c.ExecContext(ctx, string(statement)); err != nil {
 				return nil, damaged(err)
 			}
@@ -204,11 +210,21 @@ func client(ctx context.Context, program, dsn string, args ...string) (*exec.Cmd
 	if cfg.Net == "unix" {
 		args = append(args, "--socket="+cfg.Addr)
 	} else {
-		host, port, ok := strings.Cut(cfg.Addr, ":")
-		if !ok {
-			port = "3306"
+		host, port, err := net.SplitHostPort(cfg.Addr)
+		if err != nil {
+			return nil, fmt.Errorf("the database's address %q cannot be read: %w", cfg.Addr, err)
 		}
 		args = append(args, "--protocol=tcp", "--host="+host, "--port="+port)
+	}
+	// As the driver takes them (go-sql-driver/mysql, tls).
+	switch cfg.TLSConfig {
+	case "", "false":
+	case "true":
+		args = append(args, "--ssl", "--ssl-verify-server-cert")
+	case "skip-verify", "preferred":
+		args = append(args, "--ssl", "--skip-ssl-verify-server-cert")
+	default:
+		return nil, fmt.Errorf("the database's address asks for tls=%s, which the database's own programs do not know: use true or skip-verify", cfg.TLSConfig)
 	}
 	cmd := exec.CommandContext(ctx, path, append(args, cfg.DBName)...)
 	cmd.Env = append(os.Environ(), "MYSQL_PWD="+cfg.Passwd)

@@ -213,3 +213,54 @@ func report(t *testing.T, s *Studio, k *Kit) *kit.Report {
 	}
 	return r
 }
+
+// What would run more than a backup does is not run, whoever made the checksum.
+func TestBackupsRunNothing(t *testing.T) {
+	for sql, ok := range map[string]bool{
+		"INSERT INTO `a` VALUES\n(1,'x',NULL,0x4A,-1.5e3,''),\n(2,'it\\'s; SELECT (1)','a''b',NULL,_binary 'x');\n": true,
+		"INSERT INTO `a` VALUES (LOAD_FILE('/etc/passwd'));\n":                                                      false,
+		"INSERT INTO `a` VALUES ((SELECT 1));\n":                                                                    false,
+		"INSERT INTO `a` VALUES (1),(SLEEP(9));\n":                                                                  false,
+		"INSERT INTO `a` VALUES (1) ON DUPLICATE KEY UPDATE x=1;\n":                                                 false,
+		"INSERT INTO `a` VALUES ('x);\n":                                                                            false,
+		"INSERT INTO `a` VALUES (NULLIF(1,2));\n":                                                                   false,
+		"INSERT INTO `a` VALUES (@@version);\n":                                                                     false,
+		"INSERT INTO `a` VALUES (1); DROP TABLE marks;\n":                                                           false,
+	} {
+		if err := onlyValues([]byte(sql)); (err == nil) != ok {
+			t.Errorf("%q: %v", sql, err)
+		}
+	}
+	for sql, ok := range map[string]bool{
+		"CREATE TABLE `a` (\n  `id` bigint(20) NOT NULL AUTO_INCREMENT,\n  `x` varchar(9) CHARACTER SET ascii COLLATE ascii_bin DEFAULT 'select',\n  `t` datetime(6) NOT NULL DEFAULT current_timestamp(6),\n  PRIMARY KEY (`id`),\n  CONSTRAINT `f` FOREIGN KEY (`x`) REFERENCES `b` (`id`) ON DELETE CASCADE\n) ENGINE=InnoDB AUTO_INCREMENT=4 DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;\n": true,
+		"CREATE TABLE `a` (\n  `x` text) ENGINE=InnoDB SELECT LOAD_FILE('/etc/passwd') x;\n":       false,
+		"CREATE TABLE `a` (\n  `x` text DEFAULT (load_file('/etc/passwd'))) ENGINE=InnoDB;\n":      false,
+		"CREATE TABLE `a` (\n  `x` text) ENGINE=CONNECT TABLE_TYPE=DOS FILE_NAME='/etc/passwd';\n": false,
+		"CREATE TABLE `a` (\n  `x` text) ENGINE=InnoDB DATA DIRECTORY='/tmp';\n":                   false,
+		"CREATE TABLE `a` (\n  `x` text GENERATED ALWAYS AS (load_file(1))) ENGINE=InnoDB;\n":      false,
+	} {
+		if err := onlyTable([]byte(sql)); (err == nil) != ok {
+			t.Errorf("%q: %v", sql, err)
+		}
+	}
+}
+
+// The database's own programs are told what its address says: numbers of both kinds, and TLS.
+func TestClientHeedsTheAddress(t *testing.T) {
+	for dsn, want := range map[string]string{
+		"u:p@tcp(127.0.0.1:3307)/d":             "--protocol=tcp --host=127.0.0.1 --port=3307 d",
+		"u:p@tcp([::1]:3307)/d":                 "--protocol=tcp --host=::1 --port=3307 d",
+		"u:p@tcp(db.example)/d?tls=true":        "--protocol=tcp --host=db.example --port=3306 --ssl --ssl-verify-server-cert d",
+		"u:p@tcp(db.example)/d?tls=skip-verify": "--protocol=tcp --host=db.example --port=3306 --ssl --skip-ssl-verify-server-cert d",
+		"u:p@unix(/run/db.sock)/d":              "--socket=/run/db.sock d",
+	} {
+		cmd, err := client(t.Context(), "mariadb-dump", dsn)
+		if err != nil {
+			t.Errorf("%s: %v", dsn, err)
+			continue
+		}
+		if got := strings.Join(cmd.Args[1:], " "); got != "--no-defaults --user=u "+want {
+			t.Errorf("%s: %s", dsn, got)
+		}
+	}
+}
