@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/url"
 	"strconv"
+	"sync"
 	"time"
 
 	"dyekit/studio/decision"
@@ -99,37 +100,68 @@ func tell(ctx context.Context, db execer, mark int64, event string, data map[str
 	return err
 }
 
-// RunHooks calls hooks until ctx ends; several processes may.
-func (s *Studio) RunHooks(ctx context.Context) {
-	for ctx.Err() == nil {
-		called, err := s.callOne(ctx)
-		if err != nil && ctx.Err() == nil && !queue.Unavailable(err) {
-			slog.Warn("hooks", "err", err)
-		}
-		if !called {
-			select {
-			case <-ctx.Done():
-			case <-time.After(mailPoll):
-			}
-		}
-	}
+// hookCallers is how many calls are under way at a time, of one studio one: whoever answers
+// slowly holds up nobody else.
+const hookCallers = 4
+
+// A calling is the studios whose hooks are being called.
+type calling struct {
+	mu   sync.Mutex
+	busy map[int64]bool
 }
 
-// callOne makes the next call, if there is one.
-func (s *Studio) callOne(ctx context.Context) (found bool, err error) {
-	var id int64
+// RunHooks calls hooks until ctx ends; several processes may.
+func (s *Studio) RunHooks(ctx context.Context) {
+	under := &calling{busy: map[int64]bool{}}
+	var all sync.WaitGroup
+	for range hookCallers {
+		all.Go(func() {
+			for ctx.Err() == nil {
+				called, err := s.callOne(ctx, under)
+				if err != nil && ctx.Err() == nil && !queue.Unavailable(err) {
+					slog.Warn("hooks", "err", err)
+				}
+				if !called {
+					select {
+					case <-ctx.Done():
+					case <-time.After(mailPoll):
+					}
+				}
+			}
+		})
+	}
+	all.Wait()
+}
+
+// callOne makes the next call of a studio that has none under way, if there is one.
+func (s *Studio) callOne(ctx context.Context, under *calling) (found bool, err error) {
+	var id, of int64
 	var tries int
 	var at, body string
 	var key []byte
+	under.mu.Lock()
+	others, args := "", []any{MailWaiting}
+	for studio := range under.busy {
+		others, args = others+" AND h.studio_id <> ?", append(args, studio)
+	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		err := tx.QueryRowContext(ctx, "SELECT c.id, c.tries, c.body, h.url, h.secret FROM hook_calls c JOIN hooks h ON h.id = c.hook_id WHERE c.state = ? AND c.next_at <= NOW(6) ORDER BY c.next_at LIMIT 1 FOR UPDATE SKIP LOCKED", MailWaiting).
-			Scan(&id, &tries, &body, &at, &key)
+		err := tx.QueryRowContext(ctx, "SELECT c.id, h.studio_id, c.tries, c.body, h.url, h.secret FROM hook_calls c JOIN hooks h ON h.id = c.hook_id WHERE c.state = ? AND c.next_at <= NOW(6)"+others+" ORDER BY c.next_at LIMIT 1 FOR UPDATE SKIP LOCKED", args...).
+			Scan(&id, &of, &tries, &body, &at, &key)
 		if err != nil {
 			return err
 		}
 		_, err = tx.ExecContext(ctx, "UPDATE hook_calls SET tries = tries + 1, next_at = NOW(6) + INTERVAL ? SECOND WHERE id = ?", hookLease.Seconds(), id)
 		return err
 	})
+	if err == nil {
+		under.busy[of] = true
+		defer func() {
+			under.mu.Lock()
+			delete(under.busy, of)
+			under.mu.Unlock()
+		}()
+	}
+	under.mu.Unlock()
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}

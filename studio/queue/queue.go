@@ -6,6 +6,7 @@ package queue
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"database/sql"
 	"encoding/hex"
 	"errors"
@@ -173,7 +174,19 @@ func WorkerName() string {
 // WorkersOf is how the names of the workers in a process of this machine begin.
 func WorkersOf(pid int) string {
 	host, _ := os.Hostname()
-	return fmt.Sprintf("%.40s/%d/", host, pid)
+	return workersOf(host, pid)
+}
+
+// maxHost bounds a host's name within a worker's, in bytes: of a longer one the end is its hash,
+// as such names often begin alike.
+const maxHost = 40
+
+func workersOf(host string, pid int) string {
+	if len(host) > maxHost {
+		sum := sha256.Sum256([]byte(host))
+		host = host[:maxHost-13] + "-" + hex.EncodeToString(sum[:6])
+	}
+	return fmt.Sprintf("%s/%d/", host, pid)
 }
 
 // WorkerDied tells that a process of this machine with workers has ended. A build
