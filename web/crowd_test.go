@@ -50,6 +50,9 @@ func TestCrowd(t *testing.T) {
 	if w := <-done; w.Code != http.StatusServiceUnavailable || !strings.Contains(w.Body.String(), "Too many people") {
 		t.Errorf("the sixth: %d %s", w.Code, w.Body)
 	}
+	if !shared(neighbours("127.0.0.1")) || !shared(neighbours("::1")) || shared(neighbours("127.0.0.2")) || shared(neighbours("192.0.2.1")) {
+		t.Error("a proxy on this machine stands for everybody, and nobody else does")
+	}
 	for range 5 {
 		leave <- struct{}{}
 		if w := <-done; w.Code != http.StatusOK {
@@ -71,7 +74,8 @@ func TestHalfSentRequests(t *testing.T) {
 	srv := httptest.NewServer(h)
 	defer srv.Close()
 	half := func() net.Conn {
-		c, err := net.Dial("tcp", srv.Listener.Addr().String())
+		from := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 0, 0, 3)}} // 127.0.0.1 may be a proxy
+		c, err := from.Dial("tcp", srv.Listener.Addr().String())
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -85,7 +85,9 @@ func traced(ctx context.Context, img *image.NRGBA, opt Options) (*drawing.Drawin
 	sayTiny(&fs, lines, in)
 	squares, all, worst := cut(img, got, wires(t.W, t.H, marked, parts), around)
 	sayCut(&fs, squares, all, worst)
-	sayPatches(&fs, patches(bare, got))
+	sayPatches(&fs, slices.DeleteFunc(patches(img, got), func(p geom.Rect) bool {
+		return slices.ContainsFunc(opt.Words, func(w Words) bool { return w.Box.Contains(p, 1) }) // another font is no lost shade
+	}))
 	long := max(t.W, t.H)
 	if long < smallSide {
 		fs.Add(finding.Traced, finding.Warn, fmt.Sprintf("the picture has only %d px along its longer side: small forms in it are guessed. Its pixels can be used up to %.0f mm in print (at 300 ppi)", long, float64(long)/300*25.4), "", geom.Rect{})
