@@ -93,7 +93,11 @@ document.addEventListener("alpine:init", () => {
     init() {
       setTimeout(async () => { // pictures come first
         const answer = await fetch(this.$root.dataset.from);
-        if (answer.ok) this.$root.textContent = await answer.text();
+        if (!answer.ok) return;
+        this.$root.textContent = await answer.text();
+        if (!document.querySelector("#list .weighing")) return;
+        const now = await fetch(location.href); // what each file weighs is known by now, too
+        if (now.ok) this.$exchange(new DOMParser().parseFromString(await now.text(), "text/html"), ["#list"]);
       }, 400);
     },
   }));
