@@ -92,7 +92,9 @@ func (c *crowd) seat(g *gin.Context) {
 
 // shared reports whether an address may stand for everybody: a proxy on this machine that
 // --proxy does not name.
-func shared(address string) bool { return address == "127.0.0.1" || address == "::1" || address == "::/64" }
+func shared(address string) bool {
+	return address == "127.0.0.1" || address == "::1" || address == "::/64"
+}
 
 // neighbours is an address as it is counted: of the sixth version its first half, which is one
 // house's (RFC 6177).
