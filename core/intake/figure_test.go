@@ -6,9 +6,12 @@ import (
 	paint "image/draw"
 	"image/jpeg"
 	"math"
+	"os"
 	"strings"
 	"testing"
 
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/intake"
 	"dyekit/internal/budget"
@@ -143,4 +146,38 @@ func apart(a, b *image.NRGBA, box image.Rectangle) (off float64) {
 		}
 	}
 	return off
+}
+
+// A pale shade that packing makes look like the edge of a dark one is said to be lost, with its
+// places, and comes back when one more colour is asked for.
+func TestLostShadesComeBack(t *testing.T) {
+	src, err := os.ReadFile("../../studio/demo/odd-kettle.svg")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, onPaper(drawAt(t, read(t, src).Drawing, 180)), &jpeg.Options{Quality: 90}); err != nil {
+		t.Fatal(err)
+	}
+	steam, _ := colour.ParseHex("#c9afbf")
+	for mend, want := range map[intake.Mend]bool{"trace auto 0.3": false, "trace 4 0.3": true} {
+		m := read(t, b.Bytes(), mend)
+		found := false
+		m.Drawing.Walk(func(n drawing.Node, _ []*drawing.Group) {
+			if s, ok := n.(*drawing.Shape); ok {
+				if p, ok := s.Paint.(drawing.Solid); ok {
+					found = found || colour.Difference(p.Colour.RGB.Lab(), steam.Lab()) < 6
+				}
+			}
+		})
+		said := false
+		for _, f := range m.Findings {
+			for _, s := range f.Spots {
+				said = said || f.Code == finding.Traced && f.Severity == finding.Warn && s.Near[1] < 50
+			}
+		}
+		if found != want || said == want {
+			t.Errorf("%s: the steam is there %v, said to be lost %v", mend, found, said)
+		}
+	}
 }

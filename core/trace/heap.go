@@ -8,9 +8,9 @@ import (
 
 // A heap of pixels of about one hue.
 type heap struct {
-	sum   hue
-	n     float64
-	solid bool // somewhere it fills a square that no ring fills
+	sum  hue
+	n    float64
+	side int // px of the largest square that it fills somewhere, in pictures with noise
 }
 
 func (h heap) mean() hue {
@@ -53,10 +53,12 @@ func gather(bins map[[4]uint8]*heap, near float64) (out []heap, of map[[4]uint8]
 	return out, of
 }
 
-// solid marks the heaps of which somewhere a square of pixels is: what packing throws about
-// edges is as wide as its waves, and a shade that was drawn is not.
-func (p *hues) solid(hs []heap, of map[[4]uint8]int) {
-	const side = 7 // px
+// noRing is the side of a square, px, that what packing throws about edges does not fill: that is
+// as wide as its waves, and a shade that was drawn is wider.
+const noRing = 7
+
+// squared finds the largest square of each heap.
+func (p *hues) squared(hs []heap, of map[[4]uint8]int) {
 	row := make([]int, p.w)
 	own := make([]int, p.w) // of the row before
 	var last [4]uint8
@@ -77,9 +79,7 @@ func (p *hues) solid(hs []heap, of map[[4]uint8]int) {
 				if leftOwn == at && cornerOwn == at && own[x] == at {
 					n += min(left, corner, row[x])
 				}
-				if n >= side {
-					hs[at].solid = true
-				}
+				hs[at].side = max(hs[at].side, n)
 			}
 			corner, cornerOwn = row[x], own[x]
 			row[x], own[x] = n, at
@@ -89,14 +89,15 @@ func (p *hues) solid(hs []heap, of map[[4]uint8]int) {
 }
 
 // withoutRings drops heaps that noise and packing make beside larger ones: mixtures
-// of two far larger heaps, and near one that is.
-func withoutRings(hs []heap) []heap {
+// of two far larger heaps, and near one that is. If more colours are wanted than are left,
+// those come back that fill the largest squares.
+func withoutRings(hs []heap, want int) []heap {
 	slices.SortStableFunc(hs, func(a, b heap) int { return cmp.Compare(b.n, a.n) })
-	var out []heap
+	var out, rings []heap
 	for _, h := range hs {
 		m, ring := h.mean(), false
 		for i, a := range out {
-			if h.solid {
+			if h.side >= noRing {
 				break
 			}
 			far := m.far(a.mean())
@@ -106,11 +107,14 @@ func withoutRings(hs []heap) []heap {
 				ring = ring || h.n < 0.12*min(a.n, b.n) && off < 0.09 && t > 0.03 && t < 0.97
 			}
 		}
-		if !ring {
+		if ring {
+			rings = append(rings, h)
+		} else {
 			out = append(out, h)
 		}
 	}
-	return out
+	slices.SortStableFunc(rings, func(a, b heap) int { return cmp.Or(cmp.Compare(b.side, a.side), cmp.Compare(b.n, a.n)) })
+	return append(out, rings[:min(len(rings), max(0, want-len(out)))]...)
 }
 
 // joinNearest makes one of the two heaps that are missed least.

@@ -267,7 +267,7 @@ func (p *hues) palette(want int, noise float64) []hue {
 	}
 	colours, of := gather(bins, min(0.11, alike+6*noise))
 	if noise > 0 {
-		p.solid(colours, of)
+		p.squared(colours, of)
 	}
 	least := max(fewest, float64(len(p.v))*2e-5)
 	colours = slices.DeleteFunc(colours, func(h heap) bool { return h.n < least })
@@ -276,7 +276,7 @@ func (p *hues) palette(want int, noise float64) []hue {
 		colours = colours[:maxHeaps]
 	}
 	if noise > 0 {
-		colours = withoutRings(colours)
+		colours = withoutRings(colours, want)
 	}
 	if len(colours) <= maxAuto {
 		colours = p.missing(colours, unmixed+2*noise, noise > noisy)

@@ -196,7 +196,7 @@ func TestPatches(t *testing.T) {
 		"the same":                  {img, nil},
 		"a patch":                   {paint(image.Rect(70, 20, 90, 40), 40), []geom.Rect{{X0: 70, Y0: 20, X1: 90, Y1: 40}}},
 		"a faint one":               {paint(image.Rect(70, 20, 90, 40), 15), nil},
-		"a line of three px":        {paint(image.Rect(62, 20, 118, 23), 90), nil},
+		"a line of two px":          {paint(image.Rect(62, 20, 118, 22), 90), nil},
 		"a speck of seven by seven": {paint(image.Rect(70, 20, 77, 27), 90), nil},
 	} {
 		got := patches(img, c.got)

@@ -85,7 +85,7 @@ func cut(img, got *image.NRGBA, line []bool, around [][4]uint8) (places []geom.R
 // Of areas that have another colour than the picture.
 const (
 	patchOff   = 26 // of 255, by which a channel differs
-	patchThick = 4  // px of a square that is in one
+	patchThick = 3  // px of a square that is in one
 	patchLeast = 60 // px
 )
 
