@@ -83,9 +83,6 @@ func (s *Studio) Send(ctx context.Context, h *Hand, w MailWish) error {
 	case w.Kit != nil && w.Kit.Bytes > MaxAttached:
 		return decision.Wrong("zip", "the zip weighs more than the %d MB that mail servers take: send the link alone", MaxAttached/1_000_000)
 	}
-	if err := s.mayMail(ctx); err != nil {
-		return err
-	}
 	var hand, kit any
 	if h != nil {
 		hand = h.ID
@@ -93,19 +90,27 @@ func (s *Studio) Send(ctx context.Context, h *Hand, w MailWish) error {
 	if w.Kit != nil {
 		kit = w.Kit.ID
 	}
-	_, err := s.db.ExecContext(ctx, "INSERT INTO mails (studio_id, hand_id, recipient, reply_to, subject, body, kit_id, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-		house(ctx), hand, w.To, w.ReplyTo, w.Subject, w.Text, kit, person(ctx))
-	return err
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if err := mayMail(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO mails (studio_id, hand_id, recipient, reply_to, subject, body, kit_id, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+			house(ctx), hand, w.To, w.ReplyTo, w.Subject, w.Text, kit, person(ctx))
+		return err
+	})
 }
 
 // MaxMails bounds the mails of one studio within an hour: a client's page that somebody plays
 // with, or a script that runs wild, sends no more.
 const MaxMails = 200
 
-// mayMail says no where a studio has sent too much.
-func (s *Studio) mayMail(ctx context.Context) error {
+// mayMail says no where a studio has sent too much. Many at a time wait for one another.
+func mayMail(ctx context.Context, tx *sql.Tx) error {
 	var n int
-	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM mails WHERE studio_id = ? AND created_at > NOW(6) - INTERVAL 1 HOUR", house(ctx)).Scan(&n)
+	if err := tx.QueryRowContext(ctx, "SELECT id FROM studios WHERE id = ? FOR UPDATE", house(ctx)).Scan(&n); err != nil {
+		return err
+	}
+	err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM mails WHERE studio_id = ? AND created_at > NOW(6) - INTERVAL 1 HOUR", house(ctx)).Scan(&n)
 	if err == nil && n >= MaxMails {
 		err = decision.Wrong("mail", "%d mails have been sent within an hour, and that is as many as are: send this one later", n)
 	}

@@ -80,6 +80,8 @@ func (c *crowd) seat(g *gin.Context) {
 	defer leave()
 	if g.Request.Body != nil && g.Request.Body != http.NoBody {
 		r := http.NewResponseController(g.Writer)
+		// A handler may not read it at all: the server, which throws away what is left, waits no longer.
+		_ = r.SetReadDeadline(time.Now().Add(bodyStart))
 		g.Request.Body = &paced{ReadCloser: g.Request.Body, began: time.Now(), until: func(t time.Time) error {
 			if t.IsZero() { // the answer has its time from here on
 				return errors.Join(r.SetReadDeadline(t), r.SetWriteDeadline(time.Now().Add(AnswerFor)))
