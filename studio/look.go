@@ -25,7 +25,6 @@ type looks struct {
 	under   map[int64]*look   // by mark: waiting, or being looked at
 	running int
 	closed  bool
-	ends    []context.CancelFunc // of those under way
 	all     sync.WaitGroup
 }
 
@@ -33,6 +32,7 @@ type looks struct {
 type look struct {
 	mark int64
 	do   func()
+	end  context.CancelFunc
 	done chan struct{}
 }
 
@@ -59,7 +59,7 @@ func (l *looks) ask(ctx context.Context, studio, mark int64, do func(ctx context
 		defer end()
 		do(own)
 	}
-	l.ends = append(l.ends, end)
+	x.end = end
 	l.under[mark] = x
 	if len(l.waiting[studio]) == 0 {
 		l.turn = append(l.turn, studio)
@@ -90,9 +90,6 @@ func (l *looks) next() {
 			l.running--
 			delete(l.under, x.mark)
 			close(x.done)
-			if l.running == 0 && len(l.turn) == 0 {
-				l.ends = nil
-			}
 			l.next()
 		})
 	}
@@ -102,8 +99,8 @@ func (l *looks) next() {
 func (l *looks) close() {
 	l.mu.Lock()
 	l.closed, l.turn, l.waiting = true, nil, nil
-	for _, end := range l.ends {
-		end()
+	for _, x := range l.under {
+		x.end()
 	}
 	l.mu.Unlock()
 	l.all.Wait()

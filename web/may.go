@@ -101,7 +101,7 @@ func (v *view) denied(page []byte) (forms map[int]bool, ids map[string]bool) {
 }
 
 // lookingOn tells why there are fewer buttons than others have.
-const lookingOn = `<aside class="looking" aria-label="What you may do">You look on here: what changes something is left out, as your role is that of a viewer.</aside>`
+const lookingOn = `<aside class="looking" aria-label="What you may do">You are a viewer here: you can see everything and change nothing.</aside>`
 
 // disabled is a tag of something that can be used, so that it cannot.
 func disabled(tag []byte) []byte { return append(bytes.TrimRight(tag, "/>"), " disabled>"...) }

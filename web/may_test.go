@@ -143,8 +143,8 @@ func TestRouted(t *testing.T) {
 	}
 }
 
-// A viewer walks through a mark: every page says that one looks on, works, and is as open to
-// all as any.
+// A viewer walks through a mark: every page says so, works, and is as
+// accessible as any.
 func TestViewerJourney(t *testing.T) {
 	t.Parallel()
 	s := openDemo(t)
@@ -169,7 +169,7 @@ func TestViewerJourney(t *testing.T) {
 		if n := tab.Eval(`String(document.querySelectorAll("form[method=post]:not([action='/signout']):not([action$='-try']) button:not([type=button]):not([disabled])").length)`); n != "0" {
 			t.Errorf("%s: %s buttons", at, n)
 		}
-		if s := text(tab, ".looking"); at != "/marks/2/proof" && !strings.Contains(s, "You look on here") {
+		if s := text(tab, ".looking"); at != "/marks/2/proof" && !strings.Contains(s, "You are a viewer here") {
 			t.Errorf("%s: it says %q", at, s)
 		}
 		tab.Accessible("as a viewer, " + at)
