@@ -63,6 +63,9 @@ func (s *Studio) putFrom(ctx context.Context, write func(io.Writer) error) (h Ha
 
 // keep keeps the bytes that write writes, if they are not there yet.
 func (s *Studio) keep(ctx context.Context, h Hash, size int64, write func(io.Writer) error) error {
+	if err := s.roomFor(size); err != nil {
+		return err
+	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "INSERT INTO blobs (sha256, size) VALUES (?, ?) ON DUPLICATE KEY UPDATE kept_at = NOW(6)", h[:], size)
 		if err != nil {

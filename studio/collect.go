@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
-	"log/slog"
 	"regexp"
 	"time"
 )
@@ -12,9 +11,6 @@ import (
 // unnamedFor is how long bytes are let be that nothing names: they are handed in
 // before the row that names them.
 const unnamedFor = 24 * time.Hour
-
-// collectEvery is how often bytes are collected by themselves.
-const collectEvery = 24 * time.Hour
 
 // named is what may name bytes in what is kept as JSON: a hash in hex.
 var named = regexp.MustCompile(`[0-9a-f]{64}`)
@@ -31,7 +27,8 @@ func (c Collected) String() string {
 
 // Collect deletes the bytes that nothing names any more: no master, kit, font,
 // candidate, photograph or held file, no decision that can still be undone, no saved recipe
-// and no build in the queue. What was handed in within a day is let be.
+// and no build in the queue. What was handed in within a day is let be, and so is what came
+// since the first of the builds under way began: clocks are set forward.
 func (s *Studio) Collect(ctx context.Context) (c Collected, err error) {
 	return s.collect(ctx, unnamedFor)
 }
@@ -41,7 +38,8 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 	if err != nil {
 		return c, err
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT b.sha256, b.size FROM blobs b WHERE b.kept_at < NOW(6) - INTERVAL ? SECOND
+	const old = "kept_at < LEAST(NOW(6) - INTERVAL ? SECOND, COALESCE((SELECT MIN(started_at) FROM jobs WHERE state = 'running'), NOW(6)))"
+	rows, err := s.db.QueryContext(ctx, `SELECT b.sha256, b.size FROM blobs b WHERE b.`+old+`
 		AND NOT EXISTS (SELECT 1 FROM masters x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM kit_files x WHERE x.sha256 = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.zip = b.sha256) AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.page = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM studios x WHERE x.portrait = b.sha256) AND NOT EXISTS (SELECT 1 FROM fonts x WHERE x.sha256 = b.sha256)
@@ -73,7 +71,7 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 	for _, b := range idle {
 		// Whatever came to name it meanwhile keeps it: a row by its foreign key,
 		// a decision by having handed it in again.
-		res, err := s.db.ExecContext(ctx, "DELETE IGNORE FROM blobs WHERE sha256 = ? AND kept_at < NOW(6) - INTERVAL ? SECOND", b.h[:], after.Seconds())
+		res, err := s.db.ExecContext(ctx, "DELETE IGNORE FROM blobs WHERE sha256 = ? AND "+old, b.h[:], after.Seconds())
 		if err != nil {
 			return c, err
 		}
@@ -110,25 +108,4 @@ func (s *Studio) namedInText(ctx context.Context) (map[string]bool, error) {
 		}
 	}
 	return keep, nil
-}
-
-// CollectDaily collects once a day until ctx ends, one process at a time.
-func (s *Studio) CollectDaily(ctx context.Context) {
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(collectEvery):
-		}
-		c, err := s.Collect(ctx)
-		if err == nil {
-			err = s.forget(ctx)
-		}
-		switch {
-		case err != nil && ctx.Err() == nil:
-			slog.Warn("bytes that nothing names could not be collected", "err", err)
-		case c.Count > 0:
-			slog.Info("bytes that nothing named were deleted", "what", c)
-		}
-	}
 }

@@ -169,8 +169,11 @@ func (s *Studio) callOne(ctx context.Context, under *calling) (found bool, err e
 		return false, err
 	}
 	err = s.Caller.Call(ctx, at, key, "msg_"+strconv.FormatInt(id, 10), []byte(body))
+	stopped := ctx.Err() != nil
 	ctx = context.WithoutCancel(ctx)
 	switch {
+	case err != nil && stopped: // it was cut off here: that was no try
+		_, err = s.db.ExecContext(ctx, "UPDATE hook_calls SET tries = tries - 1, next_at = NOW(6) WHERE id = ?", id)
 	case err == nil:
 		_, err = s.db.ExecContext(ctx, "UPDATE hook_calls SET state = ?, error = '' WHERE id = ?", MailSent, id)
 	case tries >= len(hookWaits):

@@ -191,9 +191,12 @@ func (s *Studio) sendOne(ctx context.Context) (found bool, err error) {
 	if err == nil {
 		err = s.Post.Send(ctx, l)
 	}
+	stopped := ctx.Err() != nil
 	ctx = context.WithoutCancel(ctx)
 	var lasting *post.Lasting
 	switch {
+	case err != nil && stopped: // it was cut off here: that was no try
+		_, err = s.db.ExecContext(ctx, "UPDATE mails SET tries = tries - 1, next_at = NOW(6) WHERE id = ?", id)
 	case err == nil:
 		_, err = s.db.ExecContext(ctx, "UPDATE mails SET state = ?, body = '', error = '', ended_at = NOW(6) WHERE id = ?", MailSent, id)
 	case errors.As(err, &lasting) || errors.Is(err, ErrNotFound) || tries >= len(mailWaits):

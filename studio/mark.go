@@ -286,6 +286,9 @@ func (s *Studio) keepMaster(ctx context.Context, t Taking, client int64) (Hash, 
 	if len(t.Data) > MaxMaster {
 		return Hash{}, decision.Wrong("master", "the file is larger than %d MB", MaxMaster>>20)
 	}
+	if err := s.roomFor(int64(len(t.Data))); err != nil {
+		return Hash{}, err // before anybody waits for it to be read
+	}
 	open, err := intake.Unlock(ctx, t.Data, t.Password)
 	switch {
 	case errors.Is(err, intake.ErrLocked) && t.Password == "":

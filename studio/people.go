@@ -279,13 +279,3 @@ func (s *Studio) Owns(ctx context.Context, kind string, id int64) error {
 
 // Sessions is where sessions are kept.
 func (s *Studio) Sessions() scs.Store { return mysqlstore.NewWithCleanupInterval(s.db, 0) }
-
-// forget deletes what has expired: sessions, passes, counted tries.
-func (s *Studio) forget(ctx context.Context) error {
-	for _, q := range []string{"DELETE FROM sessions WHERE expiry < NOW(6)", "DELETE FROM passes WHERE expires_at < NOW(6)", "DELETE FROM tries WHERE until < NOW(6)"} {
-		if _, err := s.db.ExecContext(ctx, q); err != nil {
-			return err
-		}
-	}
-	return nil
-}

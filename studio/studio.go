@@ -52,6 +52,9 @@ type Studio struct {
 	Readers outside.Mode
 	// Post sends mail; nil if there is no mail server. It is set before use.
 	Post *post.Sender
+	// Room tells how many bytes are free where the database keeps its own; nil if that is
+	// not known. It is set before use.
+	Room func() (int64, error)
 	// Caller calls hooks. It is set before use.
 	Caller hook.Caller
 
@@ -104,6 +107,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxIdleConns(most)
 	db.SetConnMaxIdleTime(time.Minute)
 	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), unpacking: make(chan struct{}, 1), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
+	s.queue.Ready = func() error { return s.roomFor(0) }
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)
 		if err != nil {

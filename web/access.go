@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/studio"
+	"dyekit/studio/queue"
 )
 
 // Who may ask for what, beside the roles.
@@ -206,7 +207,8 @@ func (s *Server) signedIn(c *gin.Context) (*studio.Person, error) {
 	}
 	if time.Since(seen) > seenEvery {
 		s.sessions.Put(ctx, "seen", time.Now().Unix())
-		if _, _, err := s.sessions.Commit(ctx); err != nil {
+		// A full disc keeps nobody from reading.
+		if _, _, err := s.sessions.Commit(ctx); err != nil && !queue.DiskFull(err) {
 			return nil, err
 		}
 	}

@@ -108,9 +108,11 @@ func apiFail(c *gin.Context, err error) {
 		apiSays(c, http.StatusNotFound, "", "there is nothing at this address")
 	case errors.As(err, &in):
 		apiSays(c, http.StatusUnprocessableEntity, in.Field, in.Message)
-	case queue.Unavailable(err), queue.DiskFull(err):
+	case queue.DiskFull(err):
+		apiSays(c, http.StatusInsufficientStorage, "", "the server's disc is full; nothing was changed, and whoever runs it has to make room")
+	case queue.Unavailable(err):
 		c.Header("Retry-After", "5")
-		apiSays(c, http.StatusServiceUnavailable, "", "the database does not answer, or its disc is full; try again in a moment")
+		apiSays(c, http.StatusServiceUnavailable, "", "the database does not answer; try again in a moment")
 	default:
 		slog.Error("a script's request failed", "route", c.FullPath(), "err", err)
 		apiSays(c, http.StatusInternalServerError, "", "something broke here; what was saved is safe")

@@ -25,9 +25,9 @@ const (
 
 // crew keeps n workers running, each a child of this process, until ctx ends.
 // Builds are no work for the server itself: what one of them breaks is a worker.
-func crew(ctx context.Context, st *studio.Studio, dsn string, n int) {
+func crew(ctx context.Context, st *studio.Studio, set *settings, n int) {
 	// Where others cannot read it, as they could an argument.
-	if err := os.Setenv("DYEKIT_DSN", dsn); err != nil {
+	if err := errors.Join(os.Setenv("DYEKIT_DSN", set.dsn), os.Setenv("DYEKIT_ROOM", set.room)); err != nil {
 		slog.Error("no worker can be started", "err", err)
 		return
 	}

@@ -31,10 +31,12 @@ import (
 type settings struct {
 	dsn  string
 	data string
+	room string // folder on the database's disc, whose room is watched; "" if it is elsewhere
 }
 
 func (s *settings) flags(c *cobra.Command) {
 	c.Flags().StringVar(&s.dsn, "dsn", os.Getenv("DYEKIT_DSN"), "address of a running MariaDB, as user:password@tcp(host:port)/database (DYEKIT_DSN)")
+	c.Flags().StringVar(&s.room, "room", os.Getenv("DYEKIT_ROOM"), "folder of the database named by --dsn, if it is on this machine: before its disc is full, masters and builds are refused (DYEKIT_ROOM)")
 	c.Flags().StringVar(&s.data, "data", env("DYEKIT_DATA", ".dyekit"), "folder of the private MariaDB that is started without --dsn (DYEKIT_DATA)")
 }
 
@@ -48,6 +50,11 @@ func env(name, otherwise string) string {
 // open connects to the database, starting a private one if none is named.
 // stop closes what was opened, in order.
 func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), err error) {
+	if s.room != "" {
+		if _, err := privatedb.Room(s.room); err != nil {
+			return nil, nil, err
+		}
+	}
 	dsn, stop, err := s.address(ctx, false)
 	if err != nil {
 		return nil, nil, err
@@ -59,6 +66,9 @@ func (s *settings) open(ctx context.Context) (st *studio.Studio, stop func(), er
 	}
 	s.dsn = dsn
 	st.Probation = probation
+	if s.room != "" {
+		st.Room = func() (int64, error) { return privatedb.Room(s.room) }
+	}
 	end := stop // stop is what is returned
 	return st, func() { st.Close(); end() }, nil
 }
@@ -104,7 +114,7 @@ func serveCmd() *cobra.Command {
 					return failed(err)
 				}
 			}
-			return serve(ctx, st, set.dsn, &o)
+			return serve(ctx, st, &set, &o)
 		},
 	}
 	set.flags(c)
@@ -202,7 +212,7 @@ const memory = 400 << 20
 // shutdown is how long answers under way may take when the server ends.
 const shutdown = 2 * time.Second
 
-func serve(ctx context.Context, st *studio.Studio, dsn string, o *serving) error {
+func serve(ctx context.Context, st *studio.Studio, set *settings, o *serving) error {
 	debug.SetMemoryLimit(memory)
 	sandbox.Sweep()
 	st.Caller = hook.Caller{Inside: o.inside}
@@ -221,13 +231,13 @@ func serve(ctx context.Context, st *studio.Studio, dsn string, o *serving) error
 	}
 	working, stopWork := context.WithCancel(ctx)
 	var wg sync.WaitGroup
-	wg.Go(func() { crew(working, st, dsn, o.workers) })
+	wg.Go(func() { crew(working, st, set, o.workers) })
 	go st.Warm(working) // nobody waits for it
 	var probes prober
 	defer probes.close()
 	st.Probation = probes.probation
 	time.AfterFunc(afterwards, probes.fill)
-	go st.CollectDaily(working)
+	go st.RunDaily(working)
 	wg.Go(func() { st.RunMail(working) })
 	wg.Go(func() { st.RunHooks(working) })
 	srv := &http.Server{
@@ -325,5 +335,6 @@ func (s *settings) address(ctx context.Context, share bool) (dsn string, stop fu
 		db.Stop()
 		return "", nil, err
 	}
+	s.room = db.Dir()
 	return db.DSN("dyekit"), db.Stop, nil
 }

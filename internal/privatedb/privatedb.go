@@ -108,7 +108,7 @@ func (s *Server) watch(as string) {
 		done := s.done
 		s.mu.Unlock()
 		began := time.Now()
-		<-done
+		s.until(done)
 		if time.Since(began) > time.Minute {
 			wait = leastWait
 		}
@@ -130,6 +130,22 @@ func (s *Server) watch(as string) {
 			s.mu.Lock()
 			done = s.done
 			s.mu.Unlock()
+		}
+	}
+}
+
+// until waits for the end of the server, and sees to its reserve meanwhile.
+func (s *Server) until(done <-chan struct{}) {
+	tick := time.NewTicker(reserveEvery)
+	defer tick.Stop()
+	for {
+		if err := s.keepReserve(); err != nil {
+			slog.Warn("the database has no reserve for a full disc", "folder", s.dir, "err", err)
+		}
+		select {
+		case <-done:
+			return
+		case <-tick.C:
 		}
 	}
 }
@@ -240,6 +256,9 @@ func (s *Server) install(ctx context.Context, as string) error {
 	if _, err := os.Stat(filepath.Join(s.data(), "mysql")); err == nil {
 		return nil
 	}
+	if err := s.makeRoom(); err != nil {
+		return err
+	}
 	// An install that was cut off is begun again.
 	if err := os.RemoveAll(s.data()); err != nil {
 		return err
@@ -271,6 +290,9 @@ func freePort() (int, error) {
 }
 
 func (s *Server) launch(ctx context.Context, as string) error {
+	if err := s.makeRoom(); err != nil {
+		return err
+	}
 	init := filepath.Join(s.dir, "init.sql")
 	// One account to make databases with, one to use them, and no other: those
 	// that are set up with a server have no password.
@@ -300,7 +322,7 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--socket=" + filepath.Join(s.data(), "s.sock"),
 		"--pid-file=" + filepath.Join(s.data(), "pid"), "--init-file=" + init,
 		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
-		"--skip-log-bin", "--innodb-buffer-pool-size=128M"}, s.More...)...)
+		"--skip-log-bin", "--innodb-buffer-pool-size=128M", "--innodb-autoextend-increment=8"}, s.More...)...)
 	cmd.Stderr = &log
 	// A group of its own, so that an interrupt meant for us does not reach
 	// it before we are done with it; and it dies when we do, unless it has

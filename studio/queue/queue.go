@@ -44,6 +44,10 @@ const (
 
 // A Queue is the jobs in a database.
 type Queue struct {
+	// Ready says why no job is to be begun now; nil if that is never so. It is set before
+	// use.
+	Ready func() error
+
 	db        *sql.DB
 	following following
 }
@@ -330,7 +334,7 @@ func (q *Queue) Serve(ctx context.Context, work Work, says func(error) string, c
 	worker := WorkerName()
 	was := ""
 	for ctx.Err() == nil {
-		id, err := q.Lease(ctx, worker)
+		id, err := q.next(ctx, worker)
 		wait, now := poll, ""
 		if err != nil {
 			wait, now = time.Second, err.Error()
@@ -350,6 +354,16 @@ func (q *Queue) Serve(ctx context.Context, work Work, says func(error) string, c
 			slog.Warn("a build was given up", "job", id, "err", err)
 		}
 	}
+}
+
+// next leases a job if jobs can be done.
+func (q *Queue) next(ctx context.Context, worker string) (int64, error) {
+	if q.Ready != nil {
+		if err := q.Ready(); err != nil {
+			return 0, err
+		}
+	}
+	return q.Lease(ctx, worker)
 }
 
 // ErrLost is the end of a build that another worker has taken over.
