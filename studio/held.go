@@ -47,6 +47,9 @@ func refused(t Taking, why error) error {
 	return decision.Wrong(field, "%s", cut(fmt.Sprintf("%s cannot be taken in: %v", fileName(t.Filename), why), maxSentence))
 }
 
+// maxProbing is how many masters are on probation at a time; others wait, studios by turns.
+const maxProbing = 2
+
 // probe puts a master on probation. What does not come through is held.
 func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
 	const held = "%s; it is kept on the desk as a file, and not opened again"
@@ -58,7 +61,12 @@ func (s *Studio) probe(ctx context.Context, t Taking, fonts [][]byte) error {
 	case !errors.Is(err, sql.ErrNoRows):
 		return err
 	}
-	err := s.Probation(ctx, t.Data, fonts)
+	done, err := s.probing.take(ctx, house(ctx))
+	if err != nil {
+		return err
+	}
+	err = s.Probation(ctx, t.Data, fonts)
+	done()
 	var fatal *Fatal
 	switch {
 	case ctx.Err() != nil:

@@ -17,92 +17,63 @@ import (
 // for a heavy master. Studios take turns.
 const lookFor = 45 * time.Second // at one mark
 
-// looks are those under way and those that wait. The zero value is ready.
+// looks are those under way and those that wait.
 type looks struct {
-	mu      sync.Mutex
-	waiting map[int64][]*look // by studio
-	turn    []int64           // the studios with some that wait, in order
-	under   map[int64]*look   // by mark: waiting, or being looked at
-	running int
-	closed  bool
-	all     sync.WaitGroup
+	turns  turns
+	mu     sync.Mutex
+	under  map[int64]chan struct{} // by mark: waiting, or being looked at; closed when it was
+	closed bool
+	ctx    context.Context // ends with close
+	end    context.CancelFunc
+	all    sync.WaitGroup
 }
 
-// A look is at one mark.
-type look struct {
-	mark int64
-	do   func()
-	end  context.CancelFunc
-	done chan struct{}
+func newLooks() *looks {
+	l := &looks{turns: turns{most: runtime.GOMAXPROCS(0)}, under: map[int64]chan struct{}{}}
+	l.ctx, l.end = context.WithCancel(context.Background())
+	return l
 }
-
-// most is how many looks are under way at a time.
-func (l *looks) most() int { return max(1, runtime.GOMAXPROCS(0)) }
 
 // ask has a mark looked at, unless it is already to be; the channel is closed when it was.
+// What ctx holds is passed on, its end is not.
 func (l *looks) ask(ctx context.Context, studio, mark int64, do func(ctx context.Context)) <-chan struct{} {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if x := l.under[mark]; x != nil {
-		return x.done
+	if done := l.under[mark]; done != nil {
+		return done
 	}
-	if l.under == nil {
-		l.under, l.waiting = map[int64]*look{}, map[int64][]*look{}
-	}
-	x := &look{mark: mark, done: make(chan struct{})}
+	done := make(chan struct{})
 	if l.closed {
-		close(x.done)
-		return x.done
+		close(done)
+		return done
 	}
-	own, end := context.WithTimeout(context.WithoutCancel(ctx), lookFor)
-	x.do = func() {
+	l.under[mark] = done
+	l.all.Go(func() {
+		ctx, end := context.WithCancel(context.WithoutCancel(ctx))
 		defer end()
-		do(own)
-	}
-	x.end = end
-	l.under[mark] = x
-	if len(l.waiting[studio]) == 0 {
-		l.turn = append(l.turn, studio)
-	}
-	l.waiting[studio] = append(l.waiting[studio], x)
-	l.next()
-	return x.done
-}
-
-// next begins what there is room for, one of each studio in turn. The lock is held.
-func (l *looks) next() {
-	for l.running < l.most() && len(l.turn) > 0 {
-		studio := l.turn[0]
-		l.turn = l.turn[1:]
-		x := l.waiting[studio][0]
-		if l.waiting[studio] = l.waiting[studio][1:]; len(l.waiting[studio]) > 0 {
-			l.turn = append(l.turn, studio)
-		} else {
-			delete(l.waiting, studio)
-		}
-		l.running++
-		l.all.Go(func() {
-			if err := parallel.Guard(func() error { x.do(); return nil }); err != nil {
-				slog.Error("looking at a mark broke", "mark", x.mark, "err", err)
+		defer context.AfterFunc(l.ctx, end)()
+		if release, err := l.turns.take(ctx, studio); err == nil {
+			within, end := context.WithTimeout(ctx, lookFor)
+			if err := parallel.Guard(func() error { do(within); return nil }); err != nil {
+				slog.Error("looking at a mark broke", "mark", mark, "err", err)
 			}
-			l.mu.Lock()
-			defer l.mu.Unlock()
-			l.running--
-			delete(l.under, x.mark)
-			close(x.done)
-			l.next()
-		})
-	}
+			end()
+			release()
+		}
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		delete(l.under, mark)
+		close(done)
+	})
+	return done
 }
 
 // close ends all of them.
 func (l *looks) close() {
 	l.mu.Lock()
-	l.closed, l.turn, l.waiting = true, nil, nil
-	for _, x := range l.under {
-		x.end()
-	}
+	l.closed = true
 	l.mu.Unlock()
+	l.end()
 	l.all.Wait()
 }
 

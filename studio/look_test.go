@@ -10,7 +10,7 @@ import (
 // Looks are done once for each mark, so many at a time, studios in turn; whoever closes waits
 // for those under way, and none begins afterwards.
 func TestLooks(t *testing.T) {
-	var l looks
+	l := newLooks()
 	var mu sync.Mutex
 	var order []int64
 	gate, began := make(chan struct{}), make(chan int64, 100)
@@ -23,18 +23,19 @@ func TestLooks(t *testing.T) {
 			<-gate
 		})
 	}
-	most := l.most()
+	most := l.turns.most
 	for i := range most { // all places are taken
 		ask(1, int64(1000+i))
 		<-began
 	}
-	var last <-chan struct{}
+	var all []<-chan struct{}
 	for i := range int64(6) { // one studio has much, another comes later with little
-		last = ask(1, i)
+		all = append(all, ask(1, i))
 	}
-	ask(2, 100)
-	ask(2, 101)
-	if again := ask(1, 5); again != last {
+	waits(t, &l.turns, 6)
+	all = append(all, ask(2, 100), ask(2, 101))
+	waits(t, &l.turns, 8)
+	if again := ask(1, 5); again != all[5] {
 		t.Error("a mark is looked at twice")
 	}
 	mu.Lock()
@@ -43,7 +44,9 @@ func TestLooks(t *testing.T) {
 	}
 	mu.Unlock()
 	close(gate)
-	<-last
+	for _, done := range all {
+		<-done
+	}
 	l.close()
 	if n := len(order); n != most+8 {
 		t.Fatalf("%d looks, want %d", n, most+8)

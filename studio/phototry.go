@@ -48,21 +48,29 @@ func (s *Studio) smaller(ctx context.Context, h Hash, long int) ([]byte, error) 
 		}
 		// One at a time: large photographs take much while they are unpacked.
 		if long == TryLarge {
-			select {
-			case s.unpacking <- struct{}{}:
-				defer func() { <-s.unpacking }()
-			case <-ctx.Done():
-				return nil, ctx.Err()
+			done, err := s.unpacking.take(ctx, house(ctx))
+			if err != nil {
+				return nil, err
+			}
+			defer done()
+			if s.Reduce != nil {
+				return s.Reduce(ctx, data, long)
 			}
 		}
-		small, err := picture.Reduced(data, long)
-		if err != nil {
-			return nil, err
-		}
-		var b bytes.Buffer
-		err = jpeg.Encode(&b, small, &jpeg.Options{Quality: tryQuality})
-		return b.Bytes(), err
+		return Reduced(data, long)
 	})
+}
+
+// Reduced is a photograph made at most long px long, as a JPEG to be looked at. It takes
+// memory by its pixels: 2 GB for one of 80 megapixels in process inks that loads by and by.
+func Reduced(data []byte, long int) ([]byte, error) {
+	small, err := picture.Reduced(data, long)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	err = jpeg.Encode(&b, small, &jpeg.Options{Quality: tryQuality})
+	return b.Bytes(), err
 }
 
 // TryPhoto lays the mark on a copy of a photograph of a batch, at most long px long, as

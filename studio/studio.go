@@ -44,6 +44,9 @@ type Studio struct {
 	// Probation looks at new masters first; nil looks at them here. It is set
 	// before use.
 	Probation Probation
+	// Reduce is Reduced, done where its memory is bounded; nil does it here. It is set before
+	// use.
+	Reduce func(ctx context.Context, data []byte, long int) ([]byte, error)
 	// Troubled is told when builds in this process stop going on, and why, and
 	// with "" when they go on again; nil if nobody wants to know.
 	Troubled func(why string)
@@ -65,11 +68,12 @@ type Studio struct {
 	zipping   parallel.Once[Hash]
 	pages     *cache.Cache[*guide.Page] // of kits, for clients
 	tries     *cache.Cache[[]byte]      // photographs, small
-	unpacking chan struct{}             // held by whoever unpacks a photograph
+	unpacking turns                     // of photographs
 	sheets    *cache.Cache[*sheet.Sheet]
 	boards    *cache.Cache[board.Candidate]
 	trouble   atomic.Pointer[string]
-	looks     looks
+	looks     *looks
+	probing   turns
 	keys      sync.Map // of the installation, by name: see sealingKey
 }
 
@@ -81,6 +85,9 @@ const maxSheetsKept = 16
 
 // ErrNotFound is returned for what is not there.
 var ErrNotFound = preview.ErrNotFound
+
+// ErrBusy is returned for what has no room beside other work just now.
+var ErrBusy = errors.New("the server has its hands full just now; try again in a moment")
 
 // An InputError is a wrong entry of a person.
 type InputError = decision.InputError
@@ -106,7 +113,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(most)
 	db.SetMaxIdleConns(most)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), unpacking: make(chan struct{}, 1), sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), looks: newLooks(), probing: turns{most: maxProbing}, sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.queue.Ready = func() error { return s.roomFor(0) }
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)

@@ -348,7 +348,7 @@ func TestDemo(t *testing.T) {
 		if w.Stop != "" {
 			t.Errorf("%s: %s", m.Client, w.Stop)
 		}
-		for i, x := range w.Weights() {
+		for i, x := range w.Weights(t.Context()) {
 			if x.Bytes == 0 && w.Plan.Files[i].Entry.Format != "eps" {
 				t.Errorf("%s: %s has no weight", m.Client, w.Plan.Files[i].Path)
 			}
@@ -367,7 +367,7 @@ func TestEstimates(t *testing.T) {
 	d, _ := s.Desk(context.Background(), DeskQuery{Words: "kettle"})
 	w := work(t, s, d.Cards[0].ID)
 	guess := map[string]int{}
-	for i, x := range w.Weights() {
+	for i, x := range w.Weights(t.Context()) {
 		guess[w.Plan.Files[i].Path] = x.Bytes
 	}
 	for _, f := range report(t, s, w.Mark.Kit).Files {

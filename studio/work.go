@@ -3,6 +3,7 @@ package studio
 import (
 	"context"
 	"log/slog"
+	"time"
 
 	"dyekit/core/parallel"
 	"dyekit/studio/decision"
@@ -52,8 +53,13 @@ func (s *Studio) Seen(mark int64, name string) (*preview.Snapshot, bool) {
 	return s.table.Seen(mark, name)
 }
 
-// maxWarm bounds the marks that are read beforehand.
-const maxWarm = 60
+// What is read beforehand: so many marks, for so long each and all together. Whoever comes
+// first needs the machine for what they came for.
+const (
+	maxWarm = 60
+	warmOne = 2 * time.Second
+	warmAll = 20 * time.Second
+)
 
 // Warm puts the marks on the table that the desk will show, so that its first
 // visitor does not wait for all of them to be read.
@@ -63,7 +69,19 @@ func (s *Studio) Warm(ctx context.Context) {
 	}
 }
 
+func (s *Studio) warmMark(ctx context.Context, id int64) {
+	ctx, end := context.WithTimeout(ctx, warmOne)
+	defer end()
+	if m, err := s.Mark(ctx, id); err == nil {
+		if w, err := s.Snapshot(ctx, m); err == nil {
+			w.Weights(ctx)
+		}
+	}
+}
+
 func (s *Studio) warm(ctx context.Context) {
+	ctx, end := context.WithTimeout(ctx, warmAll)
+	defer end()
 	d, err := s.Desk(ctx, DeskQuery{})
 	if err != nil {
 		return // the visitor will be told
@@ -72,11 +90,7 @@ func (s *Studio) warm(ctx context.Context) {
 		if t.State == Unseen {
 			continue // perhaps whoever looked at it did not live to tell
 		}
-		if m, err := s.Mark(ctx, t.ID); err == nil {
-			if w, err := s.Snapshot(ctx, m); err == nil {
-				w.Weights()
-			}
-		}
+		s.warmMark(ctx, t.ID)
 		if ctx.Err() != nil {
 			return
 		}

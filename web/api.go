@@ -110,6 +110,9 @@ func apiFail(c *gin.Context, err error) {
 		apiSays(c, http.StatusUnprocessableEntity, in.Field, in.Message)
 	case queue.DiskFull(err):
 		apiSays(c, http.StatusInsufficientStorage, "", "the server's disc is full; nothing was changed, and whoever runs it has to make room")
+	case errors.Is(err, studio.ErrBusy):
+		c.Header("Retry-After", "5")
+		apiSays(c, http.StatusServiceUnavailable, "", studio.ErrBusy.Error())
 	case queue.Unavailable(err):
 		c.Header("Retry-After", "5")
 		apiSays(c, http.StatusServiceUnavailable, "", "the database does not answer; try again in a moment")

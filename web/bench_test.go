@@ -140,7 +140,7 @@ func weighed(b *testing.B, s *studio.Studio, mark int64) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	w.Weights()
+	w.Weights(b.Context())
 }
 
 // BenchmarkFirstPicture is a usual mark from the drop to the master's page and
@@ -259,7 +259,7 @@ func BenchmarkWeights(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		if ws := w.Weights(); len(ws) < 90 {
+		if ws := w.Weights(b.Context()); len(ws) < 90 {
 			b.Fatalf("%d files", len(ws))
 		}
 	}

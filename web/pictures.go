@@ -61,7 +61,7 @@ func (s *Server) weight(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	c.String(http.StatusOK, total(w.Weights()))
+	c.String(http.StatusOK, total(w.Weights(c.Request.Context())))
 	return nil
 }
 

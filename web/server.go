@@ -351,6 +351,9 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case queue.DiskFull(err):
 		slog.Error("the disc is full", "route", c.FullPath(), "err", err)
 		s.render(c, http.StatusInsufficientStorage, "error", errorPage{Title: "The server’s disc is full", Message: "Nothing was changed, and what was kept is safe. Whoever runs the server has to make room; builds go on by themselves then."})
+	case errors.Is(err, studio.ErrBusy):
+		c.Header("Retry-After", "5")
+		s.render(c, http.StatusServiceUnavailable, "error", errorPage{Title: "The server has its hands full", Message: "Other work takes all the memory there is just now. Nothing was changed; try again in a moment."})
 	case queue.Unavailable(err):
 		slog.Warn("the database is away", "route", c.FullPath(), "err", err)
 		if c.Request.Method == http.MethodGet {

@@ -5,8 +5,10 @@ import (
 	"context"
 	"encoding/gob"
 	"errors"
+	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"sync"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/kit"
 	"dyekit/internal/child"
+	"dyekit/internal/sandbox"
 	"dyekit/studio"
 )
 
@@ -51,13 +54,57 @@ func look(master []byte, fonts [][]byte, run func(in io.Reader, out io.Writer) e
 	var code bytes.Buffer // of the finding that stopped it, if one did
 	err := run(&in, &code)
 	var died *child.Died
-	if errors.As(err, &died) {
+	switch {
+	case errors.As(err, &died):
 		return &studio.Fatal{Why: died.Why}
+	case errors.Is(err, sandbox.ErrMemory):
+		return studio.ErrBusy
 	}
 	if err != nil && code.Len() > 0 {
 		return &finding.Stopped{Finding: finding.Finding{Code: finding.Code(code.String()), Severity: finding.Stop, Message: err.Error()}}
 	}
 	return err
+}
+
+// reduceLimits are those of making one photograph smaller.
+var reduceLimits = child.Limits{Memory: 3 << 30, CPU: time.Minute, Time: 2 * time.Minute}
+
+// reduce makes a photograph smaller in a child: for a moment a large one takes more than a
+// server should.
+func reduce(ctx context.Context, data []byte, long int) ([]byte, error) {
+	var out bytes.Buffer
+	err := child.Run(ctx, reduceLimits, bytes.NewReader(data), &out, "reduce", strconv.Itoa(long))
+	var died *child.Died
+	switch {
+	case errors.As(err, &died):
+		err = fmt.Errorf("the photograph cannot be shown: %w", err)
+	case errors.Is(err, sandbox.ErrMemory):
+		err = studio.ErrBusy
+	}
+	return out.Bytes(), err
+}
+
+// reduceCmd is that child. People have no use for it.
+func reduceCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "reduce", Hidden: true, Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			long, err := strconv.Atoi(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			data, err := io.ReadAll(os.Stdin)
+			if err != nil {
+				return failed(err)
+			}
+			out, err := studio.Reduced(data, long)
+			if err != nil {
+				return failed(err)
+			}
+			_, err = os.Stdout.Write(out) // as it is: no terminal reads it
+			return err
+		},
+	}
 }
 
 // A prober looks at masters in children, one of which is begun already and waits: who

@@ -112,6 +112,8 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 	switch {
 	case ctx.Err() != nil:
 		return d, fmt.Errorf("%s: %w", j.Name, ctx.Err())
+	case errors.Is(err, sandbox.ErrMemory):
+		return d, fmt.Errorf("%s: %w", j.Name, sandbox.ErrMemory)
 	case limited.Err() != nil:
 		return d, fmt.Errorf("%s: %w (more than %v)", j.Name, ErrTime, j.Time)
 	case err != nil:

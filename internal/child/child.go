@@ -49,7 +49,8 @@ const (
 )
 
 // Run runs the program with args, hands it in and reads out from it. It returns
-// *Died if the child was killed or broke, and an error with what it wrote to
+// *Died if the child was killed or broke, sandbox.ErrMemory if all together took too much
+// memory, and an error with what it wrote to
 // its standard error if it failed in order.
 func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...string) error {
 	self, err := os.Executable()
@@ -90,6 +91,8 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		return &Died{Why: fmt.Sprintf("it took longer than %v", lim.Time)}
 	case ctx.Err() != nil:
 		return ctx.Err()
+	case errors.Is(err, sandbox.ErrMemory):
+		return sandbox.ErrMemory
 	case !errors.As(err, &exit):
 		return err
 	case strings.Contains(says.String(), "out of memory") || strings.Contains(says.String(), "cannot allocate memory"):

@@ -138,7 +138,7 @@ func TestDownloadsAndDesk(t *testing.T) {
 }
 
 // serving is a server with the demo and a worker, that answers.
-func serving(t *testing.T, db *privatedb.Server) (v *victim, url string) {
+func serving(t *testing.T, db *privatedb.Server, more ...string) (v *victim, url string) {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -147,6 +147,7 @@ func serving(t *testing.T, db *privatedb.Server) (v *victim, url string) {
 	addr := l.Addr().String()
 	l.Close()
 	v = &victim{t: t, bin: program(t), args: []string{"serve", "--demo", "--open", "--workers", "1", "--addr", addr, "--dsn", db.DSN("r")}}
+	v.args = append(v.args, more...)
 	v.start()
 	for range 300 {
 		if res, err := http.Get("http://" + addr + "/healthz"); err == nil {

@@ -38,7 +38,7 @@ type Program struct {
 }
 
 // Run runs a program to its end, or until ctx ends, and with it whatever it started. The
-// error is that of exec.Cmd.
+// error is that of exec.Cmd, with ErrMemory if Watch ended it.
 func (p Program) Run(ctx context.Context) (*os.ProcessState, error) {
 	// It dies with the thread that began it.
 	runtime.LockOSThread()
@@ -51,10 +51,14 @@ func (p Program) Run(ctx context.Context) (*os.ProcessState, error) {
 	if err != nil {
 		return nil, err
 	}
+	running.began(cmd.Process.Pid)
 	if p.Started != nil {
 		p.Started(cmd.Process.Pid)
 	}
 	err = cmd.Wait()
+	if running.ended(cmd.Process.Pid) {
+		err = errors.Join(ErrMemory, err)
+	}
 	_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) // what it left behind in its group
 	return cmd.ProcessState, err
 }

@@ -310,7 +310,7 @@ func TestWeights(t *testing.T) {
 	if _, known, _ := Total(w.WeightsSoon()); known {
 		t.Error("known before it was weighed")
 	}
-	all := w.Weights()
+	all := w.Weights(t.Context())
 	sum, known, _ := Total(all)
 	if !known || sum <= 0 || len(all) != len(w.Plan.Files) {
 		t.Errorf("%d bytes in %d files, known %v", sum, len(all), known)

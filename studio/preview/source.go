@@ -34,12 +34,13 @@ type reading struct {
 }
 
 // heavy is how many bytes a master has that is read alone, so that several at
-// once cannot fill the memory.
+// once cannot fill the memory. One that holds pictures is too: few bytes of them may be
+// many pixels.
 const heavy = 1 << 20
 
-// Intake reads a master, a large one when no other large one is being read.
+// Intake reads a master, a heavy one when no other heavy one is being read.
 func (t *Table) Intake(ctx context.Context, data []byte, opt intake.Options) (*intake.Master, error) {
-	if len(data) >= heavy || !bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) {
+	if len(data) >= heavy || !bytes.HasPrefix(bytes.TrimSpace(data), []byte("<")) || bytes.Contains(data, []byte("data:image")) {
 		select {
 		case t.alone <- struct{}{}:
 			defer func() { <-t.alone }()

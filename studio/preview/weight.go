@@ -20,14 +20,20 @@ type Weight struct {
 
 // Weights returns the weight of every planned file, in order. Those that were
 // not known are made and weighed first, which may take a second.
-func (w *Snapshot) Weights() []Weight { return w.weigh(context.Background(), true) }
+func (w *Snapshot) Weights(ctx context.Context) []Weight {
+	ctx, end := context.WithTimeout(ctx, weighFor)
+	defer end()
+	return w.weigh(ctx, true)
+}
 
 // WeightsSoon is Weights without the waiting: what is not known stays zero and
 // is found in the background.
 func (w *Snapshot) WeightsSoon() []Weight {
 	out := w.weigh(context.Background(), false)
 	if _, known, _ := Total(out); !known {
-		w.behind.Do(func() { time.AfterFunc(patience, func() { quietly("weighing", func() { w.Weights() }) }) })
+		w.behind.Do(func() {
+			time.AfterFunc(patience, func() { quietly("weighing", func() { w.Weights(context.Background()) }) })
+		})
 	}
 	return out
 }
@@ -47,6 +53,10 @@ func Total(ws []Weight) (bytes int, known, exact bool) {
 // on the page are wanted first.
 const patience = 500 * time.Millisecond
 
+// weighFor is how long the files of a mark are weighed at a time: what its pictures make
+// heavy stays unknown.
+const weighFor = 10 * time.Second
+
 // small is the longer side up to which a picture is made to be weighed.
 const small = 400
 
@@ -54,8 +64,11 @@ const small = 400
 // is to. One work is weighed at a time: the pictures people wait for come first.
 func (w *Snapshot) weigh(ctx context.Context, find bool) []Weight {
 	if find {
-		w.table.weighing <- struct{}{}
-		defer func() { <-w.table.weighing }()
+		select {
+		case w.table.weighing <- struct{}{}:
+			defer func() { <-w.table.weighing }()
+		case <-ctx.Done():
+		}
 	}
 	out := make([]Weight, len(w.Plan.Files))
 	for i, f := range w.Plan.Files {
@@ -68,10 +81,12 @@ func (w *Snapshot) weigh(ctx context.Context, find bool) []Weight {
 			continue
 		}
 		known, ok := w.table.weights.Known(key)
-		if !ok && find {
-			known = w.weighFile(ctx, f, looks)
-			known.Known = true
-			w.table.weights.Put(key, known)
+		if !ok && find && ctx.Err() == nil {
+			// What was cut off is not known.
+			if known = w.weighFile(ctx, f, looks); ctx.Err() == nil {
+				known.Known = true
+				w.table.weights.Put(key, known)
+			}
 		}
 		out[i] = known
 	}
