@@ -111,6 +111,34 @@ func TestDelete(t *testing.T) {
 	}
 }
 
+// With a mark goes what clients did and wrote about it, and what was written to them.
+func TestDeleteForgetsClients(t *testing.T) {
+	t.Parallel()
+	s, _ := posted(t)
+	ctx := t.Context()
+	k, h, _ := handed(t, s, HandWish{Recipient: "Maud", Mail: "maud@kettle.example"})
+	if err := s.Ask(ctx, h, "Which?"); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Send(ctx, h, MailWish{To: h.Mail, Subject: "x", Text: "y"}); err != nil {
+		t.Fatal(err)
+	}
+	do(t, s, "INSERT INTO hand_log (hand_id, hour, what) VALUES (?, NOW(), 'page')", h.ID)
+	const left = "SELECT (SELECT COUNT(*) FROM hands) + (SELECT COUNT(*) FROM hand_log) + (SELECT COUNT(*) FROM questions) + (SELECT COUNT(*) FROM mails)"
+	if n := rows(t, s, strings.ReplaceAll(strings.Replace(left, "SELECT (", "SELECT LEAST((", 1), " + ", ", ")+")"); n == 0 {
+		t.Fatal("there is nothing of some kind to begin with")
+	}
+	if err := s.PutAway(ctx, k.MarkID); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Delete(ctx, k.MarkID); err != nil {
+		t.Fatal(err)
+	}
+	if n := rows(t, s, left); n != 0 {
+		t.Errorf("%d rows are left", n)
+	}
+}
+
 // Bytes are collected when nothing names them and they are old enough; whatever a
 // row or a decision names stays, also one that was undone.
 func TestCollect(t *testing.T) {

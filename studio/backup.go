@@ -227,7 +227,7 @@ func client(ctx context.Context, program, dsn string, args ...string) (*exec.Cmd
 		return nil, fmt.Errorf("the database's address asks for tls=%s, which the database's own programs do not know: use true or skip-verify", cfg.TLSConfig)
 	}
 	cmd := exec.CommandContext(ctx, path, append(args, cfg.DBName)...)
-	cmd.Env = append(os.Environ(), "MYSQL_PWD="+cfg.Passwd)
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "LC_ALL=C", "MYSQL_PWD=" + cfg.Passwd}
 	return cmd, nil
 }
 

@@ -23,20 +23,17 @@ const (
 	leastWait, mostWait = 200 * time.Millisecond, 10 * time.Second
 )
 
-// crew keeps n workers running, each a child of this process, until ctx ends.
-// Builds are no work for the server itself: what one of them breaks is a worker.
-func crew(ctx context.Context, st *studio.Studio, set *settings, n int) {
-	// Where others cannot read it, as they could an argument.
-	if err := errors.Join(os.Setenv("DYEKIT_DSN", set.dsn), os.Setenv("DYEKIT_ROOM", set.room)); err != nil {
-		slog.Error("no worker can be started", "err", err)
-		return
-	}
+// crew keeps n workers running, each a child of this process, until ctx ends; format is that
+// of their log. Builds are no work for the server itself: what one of them breaks is a worker.
+func crew(ctx context.Context, st *studio.Studio, set *settings, format string, n int) {
+	// The address of the database goes where others cannot read it, as they could an argument.
+	env := []string{"DYEKIT_DSN=" + set.dsn, "DYEKIT_ROOM=" + set.room, "DYEKIT_LOG=" + format}
 	var wg sync.WaitGroup
 	for range n {
 		wg.Go(func() {
 			for wait := leastWait; ctx.Err() == nil; {
 				pid, began := 0, time.Now()
-				err := child.Run(ctx, child.Limits{Memory: workerMemory, Network: true, Grace: workerGrace, Started: func(n int) { pid = n }, Log: os.Stderr}, nil, &reports{st: st}, "work")
+				err := child.Run(ctx, child.Limits{Memory: workerMemory, Network: true, Env: env, Grace: workerGrace, Started: func(n int) { pid = n }, Log: os.Stderr}, nil, &reports{st: st}, "work")
 				if ctx.Err() != nil {
 					return
 				}

@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
+	"database/sql"
 	"encoding/pem"
 	"io"
 	"math/big"
@@ -22,6 +23,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"dyekit/internal/privatedb"
 )
 
 // running starts the program and ends it with the test.
@@ -216,9 +219,9 @@ func TestWatchCopies(t *testing.T) {
 	}
 }
 
-// With a certificate the server speaks TLS alone, and asks browsers to.
-func TestServeTLS(t *testing.T) {
-	dir, addr := place(t)
+// certificate makes one of this machine, as cert.pem and key.pem in a folder.
+func certificate(t *testing.T, dir string) []byte {
+	t.Helper()
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
 		t.Fatal(err)
@@ -233,10 +236,17 @@ func TestServeTLS(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, block := range map[string]*pem.Block{"cert.pem": {Type: "CERTIFICATE", Bytes: cert}, "key.pem": {Type: "PRIVATE KEY", Bytes: der}} {
-		if err := os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o600); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
+	return cert
+}
+
+// With a certificate the server speaks TLS alone, and asks browsers to.
+func TestServeTLS(t *testing.T) {
+	dir, addr := place(t)
+	cert := certificate(t, dir)
 	says := running(t, "serve", "--data", filepath.Join(dir, "d"), "--addr", addr, "--workers", "0", "--tls-cert", filepath.Join(dir, "cert.pem"), "--tls-key", filepath.Join(dir, "key.pem"))
 	pool := x509.NewCertPool()
 	mine, err := x509.ParseCertificate(cert)
@@ -292,6 +302,37 @@ func TestTokensStayHere(t *testing.T) {
 		r := &remote{to: to, tokenFile: file}
 		if err := r.check(); (err == nil) != ok {
 			t.Errorf("%s: %v", to, err)
+		}
+	}
+}
+
+// What the address of a database says of TLS is done: without it a server that asks for it
+// lets nobody in, and a certificate that nobody vouches for is taken only where that is said.
+func TestDatabaseTLS(t *testing.T) {
+	dir, _ := place(t)
+	certificate(t, dir)
+	own, err := privatedb.Start(t.Context(), filepath.Join(dir, "db"), "--ssl-cert="+filepath.Join(dir, "cert.pem"), "--ssl-key="+filepath.Join(dir, "key.pem"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer own.Stop()
+	if err := own.Create(t.Context(), "kits"); err != nil {
+		t.Fatal(err)
+	}
+	db, err := sql.Open("mysql", own.DSN(""))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("ALTER USER dyekit@localhost REQUIRE SSL"); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		tls, want string
+	}{{"", "Access denied"}, {"&tls=true", "certificate"}, {"&tls=skip-verify", ""}} {
+		r := call(t, "", "collect", "--dsn", own.DSN("kits")+c.tls)
+		if (r.code == 0) != (c.want == "") || !strings.Contains(r.err, c.want) {
+			t.Errorf("with %q: %d %s", c.tls, r.code, r.err)
 		}
 	}
 }

@@ -95,7 +95,6 @@ func serveCmd() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx := cmd.Context()
 			o.smtp = cmp.Or(o.smtp, os.Getenv("DYEKIT_SMTP"))
-			os.Unsetenv("DYEKIT_SMTP") // no business of workers
 			if err := o.check(); err != nil {
 				return usage(err)
 			}
@@ -239,7 +238,7 @@ func serve(ctx context.Context, st *studio.Studio, set *settings, o *serving) er
 	}
 	working, stopWork := context.WithCancel(ctx)
 	var wg sync.WaitGroup
-	wg.Go(func() { crew(working, st, set, o.workers) })
+	wg.Go(func() { crew(working, st, set, o.watch.log, o.workers) })
 	go st.Warm(working) // nobody waits for it
 	var probes prober
 	defer probes.close()

@@ -38,7 +38,6 @@ func (w *watching) start(st *studio.Studio) (*web.Metrics, error) {
 	if w.metrics == "" {
 		return nil, nil
 	}
-	os.Unsetenv("DYEKIT_METRICS") // the workers that are started have no address of their own
 	l, err := net.Listen("tcp", w.metrics)
 	if err != nil {
 		return nil, usage(fmt.Errorf("metrics cannot be told on %s: %w", w.metrics, err))

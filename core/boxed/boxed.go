@@ -59,10 +59,6 @@ func Has(program string) bool {
 // slots bounds the programs that run at a time: each may take as much memory as it is allowed.
 var slots = make(chan struct{}, max(2, runtime.NumCPU()))
 
-// Mark names the environment variable in which tests mark what they start, so that
-// what a killed test leaves behind is found. It is passed on.
-const Mark = "DYEKIT_TEST_RUN"
-
 // Run runs a program to its end. Beside a *Refused there may be what it made
 // until then.
 func Run(ctx context.Context, j Job) (*Done, error) {
@@ -101,8 +97,8 @@ func Run(ctx context.Context, j Job) (*Done, error) {
 	var out, errs limitedBuffer
 	p := sandbox.Program{Path: argv[0], Args: argv[1:], Dir: dir, Stdout: &out, Stderr: &errs,
 		Env: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + dir, "TEMP=" + dir, "LC_ALL=C"}}
-	if m := os.Getenv(Mark); m != "" {
-		p.Env = append(p.Env, Mark+"="+m)
+	if m := os.Getenv(sandbox.Mark); m != "" {
+		p.Env = append(p.Env, sandbox.Mark+"="+m)
 	}
 	_, err = p.Run(limited)
 	if exit := (*exec.ExitError)(nil); err != nil && ctx.Err() == nil && limited.Err() == nil && !errors.As(err, &exit) {

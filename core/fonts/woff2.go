@@ -8,7 +8,7 @@ import (
 	"io"
 	"math"
 
-	"github.com/dsnet/compress/brotli"
+	"github.com/andybalholm/brotli"
 )
 
 // errWOFF2 is wrapped by every refusal of a WOFF 2.0 file.
@@ -113,11 +113,7 @@ func woff2(data []byte) ([]byte, error) {
 	if r.bad || total > MaxBytes {
 		return nil, errWOFF2
 	}
-	z, err := brotli.NewReader(bytes.NewReader(body), nil)
-	if err != nil {
-		return nil, err
-	}
-	plain, err := io.ReadAll(io.LimitReader(z, int64(total)+1))
+	plain, err := io.ReadAll(io.LimitReader(brotli.NewReader(bytes.NewReader(body)), int64(total)+1))
 	if err != nil || len(plain) != total {
 		return nil, fmt.Errorf("%w: its tables do not unpack", errWOFF2)
 	}

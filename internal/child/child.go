@@ -25,6 +25,7 @@ type Limits struct {
 	Time    time.Duration // from its start to its end; 0 for no limit
 	CPU     time.Duration // of work, in whole seconds; 0 for no limit
 	Network bool          // it may reach others
+	Env     []string      // of its environment, KEY=value, beside what passed lists
 	// Grace is how long a child that is not wanted any more has to end in
 	// order; 0 kills it at once.
 	Grace   time.Duration
@@ -73,7 +74,7 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		stderr = io.MultiWriter(&says, lim.Log)
 	}
 	p := sandbox.Program{Path: self, Args: args, Dir: scratch, Stdin: in, Stdout: out, Stderr: stderr, Network: lim.Network, Grace: lim.Grace,
-		Env: append(os.Environ(), "TMPDIR="+scratch, fmt.Sprintf("%s=%d %d", limitEnv, lim.Memory, int(lim.CPU.Seconds()))),
+		Env: append(environment(lim.Env), "TMPDIR="+scratch, fmt.Sprintf("%s=%d %d", limitEnv, lim.Memory, int(lim.CPU.Seconds()))),
 		Started: func(pid int) {
 			// Whoever waits for a page goes first.
 			_ = syscall.Setpriority(syscall.PRIO_PGRP, pid, nice)
@@ -105,6 +106,18 @@ func Run(ctx context.Context, lim Limits, in io.Reader, out io.Writer, args ...s
 		return &Died{"its process was ended: " + exit.Sys().(syscall.WaitStatus).Signal().String(), true}
 	}
 	return errors.New(strings.TrimPrefix(strings.TrimSpace(says.String()), filepath.Base(self)+": "))
+}
+
+// passed names what a child has of this process's environment: nothing of it is a secret.
+var passed = []string{"PATH", "HOME", "LANG", "LC_ALL", "TZ", "GOMEMLIMIT", "GOGC", "GOMAXPROCS", "GODEBUG", "GOCOVERDIR", sandbox.Mark}
+
+func environment(more []string) (env []string) {
+	for _, name := range passed {
+		if v, ok := os.LookupEnv(name); ok {
+			env = append(env, name+"="+v)
+		}
+	}
+	return append(env, more...)
 }
 
 // limitEnv tells a child how much memory it has, in bytes, and how many seconds

@@ -20,6 +20,10 @@ import (
 	"time"
 )
 
+// Mark names the environment variable in which tests mark what they start, so that
+// what a killed test leaves behind is found. It is passed on.
+const Mark = "DYEKIT_TEST_RUN"
+
 // A Program is what is run. Limits on memory, work and files are set by whoever is run, or by
 // what runs it: see packages child and boxed.
 type Program struct {

@@ -12,7 +12,7 @@ import (
 	"strings"
 	"syscall"
 
-	"dyekit/core/boxed"
+	"dyekit/internal/sandbox"
 )
 
 // mark names this run of a test binary: its process, and when that began, since
@@ -24,7 +24,7 @@ var mark = func() string {
 
 // Whatever a test starts, and whatever that starts, carries the mark in its
 // environment.
-func init() { os.Setenv(boxed.Mark, mark) }
+func init() { os.Setenv(sandbox.Mark, mark) }
 
 // began is when a process began, in ticks since the machine did (proc(5), field 22
 // of stat), "" if there is none.
@@ -56,7 +56,7 @@ func markOf(pid string) string {
 		return ""
 	}
 	for v := range bytes.SplitSeq(b, []byte{0}) {
-		if m, ok := bytes.CutPrefix(v, []byte(boxed.Mark+"=")); ok {
+		if m, ok := bytes.CutPrefix(v, []byte(sandbox.Mark+"=")); ok {
 			return string(m)
 		}
 	}
