@@ -34,6 +34,7 @@ const AnswerFor = 2 * time.Minute
 // A crowd counts the requests that are being answered.
 type crowd struct {
 	most, each int
+	begin      time.Duration // that a body has to begin
 
 	mu   sync.Mutex
 	all  int
@@ -81,8 +82,8 @@ func (c *crowd) seat(g *gin.Context) {
 	if g.Request.Body != nil && g.Request.Body != http.NoBody {
 		r := http.NewResponseController(g.Writer)
 		// A handler may not read it at all: the server, which throws away what is left, waits no longer.
-		_ = r.SetReadDeadline(time.Now().Add(bodyStart))
-		g.Request.Body = &paced{ReadCloser: g.Request.Body, began: time.Now(), until: func(t time.Time) error {
+		_ = r.SetReadDeadline(time.Now().Add(c.begin))
+		g.Request.Body = &paced{ReadCloser: g.Request.Body, from: time.Now().Add(c.begin), until: func(t time.Time) error {
 			if t.IsZero() { // the answer has its time from here on
 				return errors.Join(r.SetReadDeadline(t), r.SetWriteDeadline(time.Now().Add(AnswerFor)))
 			}
@@ -116,12 +117,12 @@ func neighbours(address string) string {
 type paced struct {
 	io.ReadCloser
 	until func(time.Time) error // nothing is read after this; the zero time is never
-	began time.Time
+	from  time.Time             // or then, and as long as what has come takes
 	got   int64
 }
 
 func (p *paced) Read(b []byte) (int, error) {
-	p.until(p.began.Add(bodyStart + time.Duration(p.got)*time.Second/bodyRate))
+	p.until(p.from.Add(time.Duration(p.got) * time.Second / bodyRate))
 	n, err := p.ReadCloser.Read(b)
 	p.got += int64(n)
 	if err != nil {

@@ -14,6 +14,91 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
+// guests are connections from addresses, one after another, and then the end.
+type guests struct {
+	net.Listener
+	from []string
+	seen []*guest
+}
+
+func (g *guests) Accept() (net.Conn, error) {
+	if len(g.from) == 0 {
+		return nil, io.EOF
+	}
+	at, err := net.ResolveTCPAddr("tcp", net.JoinHostPort(g.from[0], "999"))
+	c := &guest{at: at}
+	g.from, g.seen = g.from[1:], append(g.seen, c)
+	return c, err
+}
+
+type guest struct {
+	net.Conn
+	at     net.Addr
+	closed bool
+}
+
+func (g *guest) RemoteAddr() net.Addr { return g.at }
+func (g *guest) Close() error         { g.closed = true; return nil }
+
+// One address has only so many connections open, all have only so many; a proxy has more, and
+// who leaves makes room.
+func TestConnectionsAreCounted(t *testing.T) {
+	t.Parallel()
+	const house, proxy = "2001:db8::%d", "192.0.2.80"
+	in := &guests{}
+	d := &doorstep{Listener: in, crowd: crowd{most: 7, each: 2}, proxies: []string{"192.0.2.64/26"}}
+	come := func(from ...string) (got []net.Conn) {
+		t.Helper()
+		in.from = from
+		for {
+			c, err := d.Accept()
+			if err != nil {
+				return got
+			}
+			got = append(got, c)
+		}
+	}
+	first := come(fmt.Sprintf(house, 1), fmt.Sprintf(house, 2), fmt.Sprintf(house, 3))
+	if len(first) != 2 || !in.seen[2].closed || in.seen[0].closed {
+		t.Errorf("a house has %d connections, want 2", len(first))
+	}
+	if n := len(come(proxy, proxy, proxy, "127.0.0.1")); n != 4 {
+		t.Errorf("a proxy and this machine have %d, want 4", n)
+	}
+	if n := len(come("198.51.100.1", "198.51.100.2")); n != 1 {
+		t.Errorf("beyond what all may have %d came in, want 1", n)
+	}
+	first[0].Close()
+	first[0].Close() // twice counts once
+	if n := len(come("198.51.100.3", "198.51.100.4")); n != 1 {
+		t.Errorf("%d came in for the one that left", n)
+	}
+}
+
+// A body that its handler does not read keeps its place no longer than one that is read.
+func TestBodyNobodyReads(t *testing.T) {
+	t.Parallel()
+	e := gin.New()
+	const begin = time.Second
+	c := &crowd{most: 1, each: 1, begin: begin}
+	e.Use(c.seat)
+	e.POST("/", func(g *gin.Context) { g.String(http.StatusOK, "well") })
+	srv := httptest.NewServer(e)
+	defer srv.Close()
+	l, err := net.Dial("tcp", srv.Listener.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	fmt.Fprintf(l, "POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 1000000\r\n\r\n")
+	start := time.Now()
+	l.SetReadDeadline(start.Add(20 * time.Second))
+	all, err := io.ReadAll(l) // the answer, and the end of the connection
+	if err != nil || time.Since(start) > begin+5*time.Second || time.Since(start) < begin/2 {
+		t.Errorf("the connection stays open: %v after %v, %.60q", err, time.Since(start).Round(time.Second), all)
+	}
+}
+
 // Who comes while all places are taken, or all of their address, is asked to come again, and
 // is let in when one is free; others are not troubled by what one address does.
 func TestCrowd(t *testing.T) {
@@ -119,7 +204,7 @@ func TestPacedBodies(t *testing.T) {
 	t.Parallel()
 	var until []time.Time
 	began := time.Now()
-	p := &paced{ReadCloser: io.NopCloser(strings.NewReader(strings.Repeat("x", 3*bodyRate))), until: func(u time.Time) error { until = append(until, u); return nil }, began: began}
+	p := &paced{ReadCloser: io.NopCloser(strings.NewReader(strings.Repeat("x", 3*bodyRate))), until: func(u time.Time) error { until = append(until, u); return nil }, from: began.Add(bodyStart)}
 	b := make([]byte, bodyRate)
 	for {
 		if _, err := p.Read(b); err != nil {
@@ -132,7 +217,7 @@ func TestPacedBodies(t *testing.T) {
 	}
 	r, w := net.Pipe()
 	defer w.Close()
-	slow := &paced{ReadCloser: r, until: r.SetReadDeadline, began: time.Now().Add(-bodyStart)}
+	slow := &paced{ReadCloser: r, until: r.SetReadDeadline, from: time.Now()}
 	if _, err := slow.Read(b); err != errSlow {
 		t.Errorf("one that does not come: %v", err)
 	}

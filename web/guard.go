@@ -44,13 +44,19 @@ var bodies = map[string]int64{
 	"/marks/:id/on-picture":    version.MaxGround + envelope,
 }
 
+// mostOf is how many bytes of a body a route reads.
+func mostOf(route string) int64 {
+	if n, ok := bodies[route]; ok {
+		return n
+	}
+	return maxForm
+}
+
 // bounded reads no more of a request than its route may bring, and leaves no
 // file of it behind.
 func (s *Server) bounded(c *gin.Context) {
-	most, ok := bodies[c.FullPath()]
-	if !ok {
-		most = maxForm
-	}
+	_, ok := bodies[c.FullPath()]
+	most := mostOf(c.FullPath())
 	// A form with files is read by its handler, which has a sentence for one that
 	// is too large.
 	if c.Request.ContentLength > most && !ok {

@@ -92,7 +92,7 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	r.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, err any) {
 		slog.Error("a request failed", "route", c.FullPath(), "err", err, "stack", string(debug.Stack()))
 		srv.fail(c, errors.New("internal"))
-	}), o.Metrics.time, (&crowd{most: maxAtOnce, each: maxFrom}).seat, srv.headers, srv.bounded, srv.admit, srv.meanwhile)
+	}), o.Metrics.time, (&crowd{most: maxAtOnce, each: maxFrom, begin: bodyStart}).seat, srv.headers, srv.bounded, srv.admit, srv.meanwhile)
 	if err := r.SetTrustedProxies(o.Proxies); err != nil {
 		return nil, fmt.Errorf("the proxies cannot be read: %w", err)
 	}

@@ -236,6 +236,7 @@ func serve(ctx context.Context, st *studio.Studio, set *settings, o *serving) er
 	if err != nil {
 		return usage(fmt.Errorf("cannot listen on %s: %w", o.addr, err))
 	}
+	l = web.Listen(l, o.web.Proxies)
 	working, stopWork := context.WithCancel(ctx)
 	var wg sync.WaitGroup
 	wg.Go(func() { crew(working, st, set, o.watch.log, o.workers) })
@@ -346,4 +347,11 @@ func (s *settings) address(ctx context.Context, share bool) (dsn string, stop fu
 	}
 	s.room = db.Dir()
 	return db.DSN("dyekit"), db.Stop, nil
+}
+
+func routesCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "routes", Short: "What may be asked of the server: method, path, who may, and how much of a request is read", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error { return web.WriteRoutes(cmd.OutOrStdout()) },
+	}
 }
