@@ -11,7 +11,6 @@ import (
 	"testing"
 	"time"
 
-
 	"dyekit/studio"
 )
 

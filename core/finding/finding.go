@@ -32,6 +32,7 @@ const (
 	Hidden          Code = "hidden"           // something is in the file and not seen
 	EmptyRoom       Code = "empty-room"       // the page is larger than the art
 	RasterInside    Code = "raster-inside"    // there are pixels, sharp up to a size
+	HeavyPictures   Code = "heavy-pictures"   // the pixels inside take long and much memory
 	NearColours     Code = "near-colours"     // colours hardly apart
 	Gradient        Code = "gradient"         // colours run into one another
 	Translucent     Code = "translucent"      // paint that lets through what lies below

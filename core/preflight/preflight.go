@@ -22,6 +22,10 @@ import (
 // nearColours is the ΔE00 under which two colours are probably one.
 const nearColours = 2
 
+// heavyPixels is how many pixels the pictures of a drawing may have together before it is
+// said that they take long: a kit of twice as many takes two minutes and 1.7 GB (measured).
+const heavyPixels = 50_000_000
+
 // Check returns the drawing as it may be handed on (art outside the page is
 // taken off, art over its edge is cut there, as every viewer shows it) and
 // what was found.
@@ -30,11 +34,13 @@ func Check(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, finding.L
 	d = closed(crop(d, &fs), &fs)
 	var colours []colour.RGB
 	area := map[colour.RGB]float64{}
+	pixels := 0
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		place := drawing.Bounds(n)
 		switch n := n.(type) {
 		case *drawing.Picture:
 			b := n.Image.Bounds()
+			pixels += b.Dx() * b.Dy()
 			fs.Add(finding.RasterInside, finding.Warn, fmt.Sprintf("a picture of %d × %d px lies inside: it does not scale, and one-ink versions are traced from it", b.Dx(), b.Dy()), n.Part, place)
 		case *drawing.Shape:
 			if n.Origin == drawing.Stroked {
@@ -64,6 +70,9 @@ func Check(ctx context.Context, d *drawing.Drawing) (*drawing.Drawing, finding.L
 			}
 		}
 	})
+	if pixels > heavyPixels {
+		fs.Add(finding.HeavyPictures, finding.Warn, fmt.Sprintf("the pictures inside have %d megapixels together, each counted as often as it is drawn: looks come late, and a kit takes minutes and gigabytes of memory, which may be more than there is. Smaller pictures are as good: 4000 px are 34 cm wide in print at 300 ppi", pixels/1_000_000), "", geom.Rect{})
+	}
 	nearEqual(colours, area, &fs)
 	if b, ok := Backing(d); ok {
 		fs.Add(finding.Backing, finding.Warn, fmt.Sprintf("a %s rectangle lies behind all the art: it makes a box on every page of another colour", name(b)), b.Part, b.Path.Bounds())

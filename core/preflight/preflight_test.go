@@ -2,12 +2,14 @@ package preflight
 
 import (
 	"context"
+	"image"
 	"math"
 	"strings"
 	"testing"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
+	"dyekit/core/geom"
 	"dyekit/core/intake/svg"
 )
 
@@ -105,5 +107,27 @@ func TestTones(t *testing.T) {
 	}
 	if len(tones) != 4 || tones[0].Colour.RGB.Hex() != "#206047" {
 		t.Errorf("%v", tones)
+	}
+}
+
+// Many pixels, counted as often as they are drawn, are told before anybody waits for them;
+// those of one picture of a usual size are not.
+func TestHeavyPictures(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 2000, 2000))
+	for i := range img.Pix {
+		img.Pix[i] = 0xff
+	}
+	for n, want := range map[int]bool{1: false, 12: false, 13: true} {
+		d := &drawing.Drawing{Page: geom.Rect{X1: 100, Y1: 100}}
+		for i := range n {
+			d.Nodes = append(d.Nodes, &drawing.Picture{Image: img, To: geom.Translate(float64(7*i), 20).Mul(geom.Scale(5, 5)), Alpha: 1})
+		}
+		_, fs, err := Check(t.Context(), d)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := has(fs, finding.HeavyPictures); got != want {
+			t.Errorf("%d pictures of 4 megapixels: told is %v", n, got)
+		}
 	}
 }
