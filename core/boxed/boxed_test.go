@@ -76,13 +76,13 @@ func TestFolders(t *testing.T) {
 // A program dies with the process that runs it, even if that is killed: nobody else
 // would watch how long it takes.
 func TestProgramsDieWithUs(t *testing.T) {
-	if file := os.Getenv("DYEKIT_TEST_PID_FILE"); file != "" {
-		Run(t.Context(), Job{Name: "sleep", Program: "sh", Args: []string{"-c", "echo $$ > " + file + "; exec sleep 600"}, Time: time.Hour, Memory: 1 << 30})
+	if os.Getenv("DYEKIT_TEST_BOX") != "" {
+		Run(t.Context(), Job{Name: "sleep", Program: "sh", Args: []string{"-c", "echo $$ > pid; exec sleep 600"}, Time: time.Hour, Memory: 1 << 30})
 		return
 	}
-	file := filepath.Join(t.TempDir(), "pid")
+	dir := t.TempDir()
 	run := exec.Command(os.Args[0], "-test.run=^TestProgramsDieWithUs$")
-	run.Env = append(os.Environ(), "DYEKIT_TEST_PID_FILE="+file)
+	run.Env = append(os.Environ(), "DYEKIT_TEST_BOX=yes", "TMPDIR="+dir)
 	if err := run.Start(); err != nil {
 		t.Fatal(err)
 	}
@@ -98,7 +98,11 @@ func TestProgramsDieWithUs(t *testing.T) {
 	}
 	var pid string
 	within("the program runs", func() bool {
-		b, _ := os.ReadFile(file)
+		in, _ := filepath.Glob(filepath.Join(dir, "*", "pid"))
+		if len(in) == 0 {
+			return false
+		}
+		b, _ := os.ReadFile(in[0])
 		pid = strings.TrimSpace(string(b))
 		return strings.HasSuffix(string(b), "\n")
 	})

@@ -47,6 +47,7 @@ type Server struct {
 
 	mu     sync.Mutex
 	cmd    *exec.Cmd
+	leash  *os.File      // its closing ends cmd in order
 	done   chan struct{} // closed when cmd has ended
 	wanted bool          // it is to run; see watch
 }
@@ -318,25 +319,32 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		return err
 	}
 	var log bytes.Buffer
-	cmd := exec.Command(p, append([]string{"--no-defaults", "--user=" + as, "--datadir=" + s.data(),
+	r, leash, err := os.Pipe()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	cmd := exec.Command("/bin/sh", append([]string{"-c", keeper, "sh", p, "--no-defaults", "--user=" + as, "--datadir=" + s.data(),
 		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--socket=" + filepath.Join(s.data(), "s.sock"),
 		"--pid-file=" + filepath.Join(s.data(), "pid"), "--init-file=" + init,
 		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
 		"--skip-log-bin", "--innodb-buffer-pool-size=128M", "--innodb-autoextend-increment=8"}, s.More...)...)
 	cmd.Stderr = &log
+	cmd.ExtraFiles = []*os.File{r}
 	// A group of its own, so that an interrupt meant for us does not reach
-	// it before we are done with it; and it dies when we do, unless it has
-	// changed its user: see clearOrphan.
-	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	// it before we are done with it.
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := cmd.Start(); err != nil {
+		leash.Close()
 		return err
 	}
 	done := make(chan struct{})
 	s.mu.Lock()
-	s.cmd, s.done, s.wanted = cmd, done, true
+	s.cmd, s.leash, s.done, s.wanted = cmd, leash, done, true
 	s.mu.Unlock()
 	go func() {
 		cmd.Wait()
+		leash.Close()
 		close(done)
 	}()
 	ctx, cancel := context.WithTimeout(ctx, readyWithin)
@@ -355,6 +363,15 @@ func (s *Server) launch(ctx context.Context, as string) error {
 		}
 	}
 }
+
+// keeper runs a server and ends it in order when the other end of a pipe is closed, as it is
+// when we end, however that happens: the signal of prctl(2) is lost where a server changes its
+// user.
+const keeper = `"$@" 3<&- & server=$!
+(read x <&3; kill $server) >/dev/null 2>&1 & watch=$!
+wait $server; ended=$?
+kill $watch
+exit $ended`
 
 // clearOrphan ends a server that an earlier process left on the same data when
 // it was killed; two servers cannot share them.
@@ -377,9 +394,12 @@ func (s *Server) clearOrphan() error {
 	if err := syscall.Kill(pid, syscall.SIGTERM); err != nil {
 		return fmt.Errorf("a server that was left behind (process %d) cannot be ended: %w", pid, err)
 	}
-	for range 400 {
+	for i := range 400 {
 		if !ours() {
 			return nil
+		}
+		if i == 300 { // where the disc is full it waits for room; what it kept is safe all the same
+			syscall.Kill(pid, syscall.SIGKILL)
 		}
 		time.Sleep(50 * time.Millisecond)
 	}
@@ -431,7 +451,7 @@ func (s *Server) Create(ctx context.Context, name string) error {
 
 // Stop ends the server in order and waits for it.
 func (s *Server) Stop() {
-	s.end(syscall.SIGTERM)
+	s.end(false)
 	if s != nil && s.lock != nil {
 		s.lock.Close()
 	}
@@ -439,25 +459,30 @@ func (s *Server) Stop() {
 
 // Kill ends the server as a power failure would, for tests.
 func (s *Server) Kill() {
-	s.end(syscall.SIGKILL)
+	s.end(true)
 }
 
-func (s *Server) end(sig syscall.Signal) {
+func (s *Server) end(atOnce bool) {
 	if s == nil {
 		return
 	}
 	s.mu.Lock()
 	s.wanted = false
-	cmd, done := s.cmd, s.done
+	cmd, leash, done := s.cmd, s.leash, s.done
 	s.mu.Unlock()
 	if cmd == nil || cmd.Process == nil {
 		return
 	}
-	cmd.Process.Signal(sig)
+	wait := 20 * time.Second
+	if atOnce {
+		wait = 0
+	} else {
+		leash.Close()
+	}
 	select {
 	case <-done:
-	case <-time.After(20 * time.Second):
-		cmd.Process.Kill()
+	case <-time.After(wait):
+		syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) // the server with its keeper
 		<-done
 	}
 }

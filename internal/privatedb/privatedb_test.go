@@ -10,6 +10,8 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -37,9 +39,30 @@ func TestMain(m *testing.M) {
 	select {}
 }
 
-// A server whose program was killed is left behind; the next start on the
-// same folder ends it and finds all that was saved.
+// pidIn is the number of the server on a folder of data.
+func pidIn(t *testing.T, data string) int {
+	t.Helper()
+	b, err := os.ReadFile(filepath.Join(data, "pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(string(b)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return pid
+}
+
+// A server whose program was killed ends with it, whatever its user; the next start on the
+// same folder finds all that was saved, also if it does not wait for that end.
 func TestOrphanIsReplaced(t *testing.T) {
+	for _, wait := range []bool{true, false} {
+		orphan(t, wait)
+	}
+}
+
+func orphan(t *testing.T, wait bool) {
+	t.Helper()
 	dir := filepath.Join(folder(t), "db")
 	ctx := t.Context()
 	first := exec.Command(os.Args[0])
@@ -67,6 +90,13 @@ func TestOrphanIsReplaced(t *testing.T) {
 		t.Fatal(err)
 	}
 	first.Wait()
+	if pid := pidIn(t, filepath.Join(dir, "data")); wait {
+		for end := time.Now().Add(30 * time.Second); syscall.Kill(pid, 0) == nil; time.Sleep(20 * time.Millisecond) {
+			if time.Now().After(end) {
+				t.Fatal("the server is left behind")
+			}
+		}
+	}
 	second, err := Start(ctx, dir)
 	if err != nil {
 		t.Fatal(err)
@@ -174,10 +204,7 @@ func TestKilledServerComesBack(t *testing.T) {
 		if _, err := db.Exec("INSERT INTO t VALUES (?)", round); err != nil {
 			t.Fatal(err)
 		}
-		s.mu.Lock()
-		pid := s.cmd.Process.Pid
-		s.mu.Unlock()
-		if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		if err := syscall.Kill(pidIn(t, s.data()), syscall.SIGKILL); err != nil {
 			t.Fatal(err)
 		}
 		began, n := time.Now(), 0

@@ -37,7 +37,7 @@ func TestWatch(t *testing.T) {
 		}
 		ends[mb] = make(chan error, 1)
 		go func() {
-			_, err := Program{Path: path, Args: args, Env: append(os.Environ(), eats+"="+mb)}.Run(ctx)
+			_, err := Program{Path: path, Args: args, Read: []string{os.Args[0]}, Env: append(os.Environ(), eats+"="+mb)}.Run(ctx)
 			ends[mb] <- err
 		}()
 	}

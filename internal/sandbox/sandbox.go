@@ -35,6 +35,9 @@ type Program struct {
 	Stdout  io.Writer
 	Stderr  io.Writer
 	Network bool // it may reach others
+	// Read and Write are files and folders that it may read, and write too, beside those that
+	// all programs may read, itself and Dir.
+	Read, Write []string
 	// Grace is how long it has to end in order when it is not wanted any more; 0 kills it at
 	// once.
 	Grace   time.Duration
@@ -43,13 +46,28 @@ type Program struct {
 
 // Run runs a program to its end, or until ctx ends, and with it whatever it started. The
 // error is that of exec.Cmd, with ErrMemory if Watch ended it.
-func (p Program) Run(ctx context.Context) (*os.ProcessState, error) {
-	// It dies with the thread that began it.
-	runtime.LockOSThread()
-	defer runtime.UnlockOSThread()
+func (p Program) Run(ctx context.Context) (state *os.ProcessState, err error) {
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		// The program dies with the thread that begins it, and sees what that may see: the
+		// thread is never unlocked, and ends here.
+		runtime.LockOSThread()
+		state, err = p.run(ctx)
+	}()
+	<-ended
+	return state, err
+}
+
+func (p Program) run(ctx context.Context) (*os.ProcessState, error) {
+	if files.allowed() {
+		if err := shut(append([]string{p.Path}, p.Read...), append([]string{p.Dir}, p.Write...)); err != nil {
+			files.refuse("programs that read masters see the files of this machine: the system does not shut them off", err)
+		}
+	}
 	cmd, err := p.start(ctx, !p.Network && namespaces.allowed())
 	if err != nil && !p.Network && refusedNamespace(err) {
-		namespaces.refuse(err)
+		namespaces.refuse("programs that read masters run with the network of this machine: the system gives them none of their own", err)
 		cmd, err = p.start(ctx, false)
 	}
 	if err != nil {
@@ -121,11 +139,11 @@ func (n *permission) allowed() bool {
 	return n.refused.IsZero() || time.Since(n.refused) > askAgain
 }
 
-func (n *permission) refuse(why error) {
+func (n *permission) refuse(says string, why error) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	if n.refused.IsZero() { // said once; it does not change from hour to hour
-		slog.Warn("programs that read masters run with the network of this machine: the system gives them none of their own", "err", why)
+		slog.Warn(says, "err", why)
 	}
 	n.refused = time.Now()
 }

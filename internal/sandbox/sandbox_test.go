@@ -50,9 +50,9 @@ func TestNothingLivesOn(t *testing.T) {
 
 	// This test runs itself, and that runs itself again, which runs a program.
 	if file := os.Getenv("DYEKIT_TEST_LEVEL_FILE"); file != "" {
-		p := Program{Path: "/bin/sh", Args: []string{"-c", "echo $$ > " + file + "; exec sleep 600"}, Env: os.Environ()}
+		p := Program{Path: "/bin/sh", Args: []string{"-c", "echo $$ > " + file + "; exec sleep 600"}, Env: os.Environ(), Write: []string{filepath.Dir(file)}}
 		if os.Getenv("DYEKIT_TEST_LEVEL") == "1" {
-			p = Program{Path: os.Args[0], Args: []string{"-test.run=^TestNothingLivesOn$"}, Env: append(os.Environ(), "DYEKIT_TEST_LEVEL=2")}
+			p = Program{Path: os.Args[0], Args: []string{"-test.run=^TestNothingLivesOn$"}, Env: append(os.Environ(), "DYEKIT_TEST_LEVEL=2"), Write: p.Write}
 		}
 		p.Run(context.Background())
 		return
@@ -86,7 +86,7 @@ func TestPermission(t *testing.T) {
 	if !n.allowed() {
 		t.Error("it is refused before it was asked for")
 	}
-	n.refuse(syscall.EPERM)
+	n.refuse("no networks", syscall.EPERM)
 	if n.allowed() {
 		t.Error("it is asked for at once")
 	}
@@ -136,4 +136,38 @@ func TestSweep(t *testing.T) {
 func exists(path string) bool {
 	_, err := os.Stat(path)
 	return err == nil
+}
+
+// A program sees its own folder, what it is told and what all programs may see, and nothing
+// else of the machine; neither does what it starts. Whoever runs it goes on seeing everything.
+func TestFilesAreShut(t *testing.T) {
+	secret := filepath.Join(t.TempDir(), "secret")
+	if err := os.WriteFile(secret, []byte("plum"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	told := filepath.Join(t.TempDir(), "told")
+	if err := os.WriteFile(told, []byte("orange"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	dir, done, err := Folder()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer done()
+	var out, errs bytes.Buffer
+	script := fmt.Sprintf("cat %[1]s; sh -c 'cat %[1]s'; echo x > %[1]s; echo x > %[2]s; cat %[2]s; echo mine > m; cat m; mkdir d; echo in > d/f; cat d/f; rm -r d; ls /usr > /dev/null && echo seen", secret, told)
+	if _, err := (Program{Path: "/bin/sh", Args: []string{"-c", script}, Dir: dir, Read: []string{told}, Stdout: &out, Stderr: &errs, Env: []string{"PATH=" + os.Getenv("PATH")}}).Run(t.Context()); err != nil {
+		t.Fatal(err, errs.String())
+	}
+	if !Shut() {
+		t.Skip("this system does not shut files off")
+	}
+	if got, want := strings.Fields(out.String()), []string{"orange", "mine", "in", "seen"}; strings.Join(got, " ") != strings.Join(want, " ") && strings.Join(got, " ") != "orangemine in seen" {
+		t.Errorf("it saw %q: %s", got, errs.String())
+	}
+	for file, want := range map[string]string{secret: "plum", told: "orange"} {
+		if b, err := os.ReadFile(file); err != nil || string(b) != want {
+			t.Errorf("%s afterwards: %q, %v", file, b, err)
+		}
+	}
 }
