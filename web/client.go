@@ -198,8 +198,8 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 	return v, err
 }
 
-// longestAsked is the length of what is looked up, in bytes.
-const longestAsked = 200
+// longestAsked is the length of what is read of a sentence, in bytes.
+const longestAsked = 5000
 
 func cutQuery(s string) string {
 	return strings.ToValidUTF8(s[:min(len(s), longestAsked)], "")

@@ -9,6 +9,8 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -19,6 +21,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"dyekit/core/format"
+	"dyekit/core/guide"
 	"dyekit/core/recipe"
 	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
@@ -90,9 +93,9 @@ func TestHandOverJourney(t *testing.T) {
 	if s := tab.Eval(`[...document.querySelectorAll(".answer")].filter(a => a.offsetParent).map(a => a.textContent).join()`); !strings.Contains(s, "_white_") || strings.Contains(s, "builds the site") {
 		t.Errorf("for a dark place: %s", s)
 	}
-	tab.Click("label[for=for-asked]")
 	tab.Type("#typed", "hi-res please")
-	tab.Until(`document.querySelector(".found")?.textContent.includes("png")`)
+	tab.Click("#ask button")
+	tab.Until(`document.querySelector(".hit h3")?.textContent.includes("png")`)
 	tab.Accessible("what was asked for")
 	for _, width := range []int64{390, 1280} {
 		tab.Do(chromedp.EmulateViewport(width, 800))
@@ -159,30 +162,84 @@ func TestClientWithoutScripts(t *testing.T) {
 	if s := tab.Eval(`[...document.querySelectorAll(".answer")].filter(a => a.offsetParent).map(a => a.querySelector("a").getAttribute("href")).join()`); !strings.HasSuffix(s, ".pdf") {
 		t.Errorf("for a print shop: %s", s)
 	}
-	touch(tab, "label[for=for-asked]")
 	tab.Eval(`document.querySelector("#typed").value = "weißes Logo"`)
 	touch(tab, "#ask button")
 	tab.Until(`location.search.includes("asked")`)
-	tab.Until(`document.querySelector(".found")?.textContent.includes("white")`)
+	tab.Until(`document.querySelector(".hit h3")?.textContent.includes("white")`)
+	if s := text(tab, ".chips"); !strings.Contains(s, "Verstanden") || !strings.Contains(s, "weiß") {
+		t.Errorf("what was understood: %s", s)
+	}
 	touch(tab, "footer a[lang=en]")
 	tab.Until(`document.documentElement.lang === "en"`)
 }
 
-// The page answers typed words as the server does.
-func TestWordsWithAndWithoutScripts(t *testing.T) {
+// A sentence is answered with the file that is meant, why, and what else it may be; what is not
+// understood is said, and a contradiction too. On the phone nothing is cut off.
+func TestSentencesAreAnswered(t *testing.T) {
 	t.Parallel()
 	s, h := open(t, true)
 	_, _, token := handDemo(t, s, studio.HandWish{})
 	tab := browser.Tab(t, h)
-	tab.Do(chromedp.Navigate(tab.Base + "/k/" + token))
+	ask := func(sentence string) {
+		tab.Do(chromedp.Navigate(tab.Base + "/k/" + token))
+		tab.Until(`document.getElementById("ask")`)
+		tab.Type("#typed", sentence)
+		tab.Click("#ask button")
+		tab.Until(`location.search.includes("asked")`)
+	}
+	ask("white logo as a vector for the printer, 80 mm wide, CMYK, on ochre")
+	tab.Until(`document.querySelectorAll(".hit").length === 1`)
+	if s := text(tab, ".hits"); !strings.Contains(s, "_white.pdf") || !strings.Contains(s, "80 mm wide") || !strings.Contains(s, "Not understood: ochre") || !strings.Contains(s, "It has all that was asked for.") {
+		t.Errorf("the answer: %s", s)
+	}
+	if at := tab.Eval(`document.querySelector(".hit .download").getAttribute("href")`); !strings.HasSuffix(at, "_white.pdf") {
+		t.Errorf("it leads to %s", at)
+	}
+	tab.Accessible("an answer to a sentence")
+	fits(t, tab, "an answer to a sentence")
+	ask("a jpeg with nothing behind it and an eps")
+	tab.Until(`document.querySelectorAll(".hit").length === 2`)
+	if s := text(tab, ".hit"); !strings.Contains(s, "JPEG knows no transparency") {
+		t.Errorf("a contradiction: %s", s)
+	}
+	ask("zebra")
+	tab.Until(`document.querySelector("#said").textContent.includes("zebra")`)
+	if n := tab.Eval(`document.querySelectorAll(".hit").length`); n != "0" {
+		t.Errorf("zebra is answered with %s files", n)
+	}
+	long := fetch(t, tab.Base+"/k/"+token+"?asked="+url.QueryEscape(strings.Repeat("vector <b> ", 450)), http.StatusOK)
+	if !bytes.Contains(long, []byte("only its beginning was read")) || bytes.Contains(long, []byte("<b> vector")) {
+		t.Error("a sentence without an end is not cut, or stands on the page as it was written")
+	}
+}
+
+// In a kit without a server the script finds the entry of the list for what is typed.
+func TestWordsWithAndWithoutScripts(t *testing.T) {
+	t.Parallel()
+	s, h := open(t, true)
+	k, err := s.Kit(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, err := s.Page(t.Context(), k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tab := browser.Tab(t, h)
+	var b bytes.Buffer
+	if _, err := (&guide.View{Page: page}).Render(&b); err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(t.TempDir(), "START-HERE.html")
+	if err := os.WriteFile(file, b.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	tab.Do(chromedp.Navigate("file://" + file))
 	tab.Until(`document.getElementById("ask")`)
 	for _, typed := range []string{"VECTOR!", "hi-res", "black & white", ".eps", "T-Shirt", "for the printer", "zebra", "Präsentation", "white logo on black", "a"} {
-		b := fetch(t, tab.Base+"/k/"+token+"?asked="+url.QueryEscape(typed), http.StatusOK)
 		want := ""
-		if _, after, ok := bytes.Cut(b, []byte(`class="found"`)); ok {
-			_, after, _ = bytes.Cut(after, []byte(`href="`))
-			href, _, _ := bytes.Cut(after, []byte(`"`))
-			want = string(href)
+		if x, ok := guide.Find(page.Asked(guide.In("en")), typed); ok {
+			want = x.File.Path
 		}
 		got := tab.Eval(fmt.Sprintf(`(() => { const f = document.getElementById("typed"); f.value = %q; f.dispatchEvent(new Event("input")); const a = document.querySelector(".found a"); return a ? a.getAttribute("href") : "" })()`, typed))
 		if got != want {

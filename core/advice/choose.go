@@ -222,6 +222,46 @@ func (p Files) Asked(key string) (f File, ok bool) {
 	return File{}, false
 }
 
+// wantsOf are the wants of a use, the others after those of its answer, or of what others ask
+// for.
+func wantsOf(key string) []want {
+	for _, u := range uses {
+		if u.key == key {
+			return slices.Concat(u.main, u.others)
+		}
+	}
+	for _, a := range asks {
+		if a.key == key {
+			return a.wants
+		}
+	}
+	return nil
+}
+
+// Rank is how well a file serves a use, or what others ask for: 0 is best. ok is false if it
+// does not serve at all.
+func (p Files) Rank(key string, f File) (rank int, ok bool) {
+	for i, w := range wantsOf(key) {
+		if w.suits(p, f) {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
+// Compare orders two files that serve a use, or what others ask for, equally well by Rank:
+// less than 0 if a serves better.
+func (p Files) Compare(key string, a, b File) int {
+	rank, ok := p.Rank(key, a)
+	if !ok {
+		return 0
+	}
+	return wantsOf(key)[rank].better(p, a, b)
+}
+
+// Of are the traits of the version that a file shows.
+func (p Files) Of(f File) Traits { return p.version(f.First()) }
+
 // Uses lists the keys of all uses in their order.
 func Uses() (keys []string) {
 	for _, u := range uses {

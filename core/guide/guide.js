@@ -3,7 +3,7 @@
 (() => {
   const bare = s => s.toLowerCase().replaceAll("ß", "ss").normalize("NFD").replace(/\p{Mn}/gu, "").replace(/[^\p{L}\p{Nd}]+/gu, " ").trim();
   const form = document.getElementById("ask");
-  if (form) {
+  if (form && form.hidden) { // a server reads whole sentences
     const typed = document.getElementById("typed"), said = document.getElementById("said");
     const all = [...document.querySelectorAll("[data-words]")];
     const find = () => {

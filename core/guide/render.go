@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"dyekit/core/advice"
+	"dyekit/core/asked"
 	"dyekit/core/format"
 )
 
@@ -92,11 +93,13 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	p.Answers = v.Page.Answers(v.Hidden...)
 	p.Asked = v.Page.Asked(p.T)
 	if v.Typed != "" {
-		if s, ok := Find(p.Asked, v.Typed); ok {
-			p.Found = &s
+		var as []asked.Answer
+		p.Wish, as = v.Page.Asks(p.T.Tag(), v.Typed)
+		for _, a := range as {
+			p.Hits = append(p.Hits, hit{a, p})
 		}
-		p.Open = askedKey
-	} else if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a advice.Answer) bool { return a.Use == v.Chosen }) {
+	}
+	if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a advice.Answer) bool { return a.Use == v.Chosen }) {
 		p.Open = askedKey
 		if len(p.Answers) > 0 {
 			p.Open = p.Answers[0].Use
@@ -128,7 +131,8 @@ type page struct {
 	T       *Tongue
 	Answers []advice.Answer
 	Asked   []Said
-	Found   *Said
+	Wish    asked.Wish
+	Hits    []hit
 	Open    string
 	Style   template.CSS
 	Script  template.JS
