@@ -291,7 +291,7 @@ func (r *reader) misspelt(word string) (got meaning, ok bool) {
 	}
 	for _, p := range r.single {
 		w, star := strings.CutSuffix(p.words[0], "*")
-		if len(w) < 5 || w[0] != word[0] || len(p.means.things) == 0 {
+		if len(w) < 6 || w[0] != word[0] || len(p.means.things) == 0 {
 			continue
 		}
 		near := word
@@ -308,8 +308,8 @@ func (r *reader) misspelt(word string) (got meaning, ok bool) {
 	return got, ok
 }
 
-// oneAway reports whether a letter more, less, other or exchanged with its neighbour makes
-// two words equal.
+// oneAway reports whether a letter more or less, two that are exchanged, or in longer words,
+// which are not so easily another word, an other letter makes two words equal.
 func oneAway(a, b string) bool {
 	if len(a) > len(b) {
 		a, b = b, a
@@ -328,7 +328,7 @@ func oneAway(a, b string) bool {
 		return true
 	}
 	if a[i+1:] == b[i+1:] {
-		return true
+		return len(a) >= 8
 	}
 	return i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && a[i+2:] == b[i+2:]
 }

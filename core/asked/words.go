@@ -155,8 +155,8 @@ type token struct {
 }
 
 // tokens are words with the dot that makes an ending of them, numbers with their fractions,
-// and signs that part: , ; / & + × and what ends a sentence.
-var tokens = regexp.MustCompile(`\d+(?:[.,]\d+)*|\.?\p{L}[\p{L}\p{M}]*|[,;:/&+×!?()]|[^\s\pP]`)
+// and signs that part clauses. A stroke and an ampersand stand between words of one.
+var tokens = regexp.MustCompile(`\d+(?:[.,]\d+)*|\.?\p{L}[\p{L}\p{M}]*|[,;:+×!?()]|[^\s\pP&]`)
 
 func split(s string) (out []token) {
 	at := 0
