@@ -132,6 +132,7 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 			"DELETE FROM decisions WHERE mark_id = ?",
 			"DELETE FROM masters WHERE mark_id = ?",
 			"UPDATE candidates SET mark_id = NULL WHERE mark_id = ?",
+			"DELETE FROM asked WHERE mark_id = ?",
 			"DELETE FROM marks WHERE id = ?",
 		}
 		if err := all(ctx, tx, mark, queries); err != nil {

@@ -6,7 +6,9 @@ import (
 	"context"
 	"encoding/csv"
 	"errors"
+	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -339,5 +341,39 @@ func TestMailsHaveALimit(t *testing.T) {
 	}
 	if err := s.Send(ctx, nil, MailWish{To: "a@b.example", Subject: "x", Text: "y"}); err != nil {
 		t.Errorf("an hour later: %v", err)
+	}
+}
+
+// What clients type is kept once however often, without who; of a mark only the newest so
+// many, and what was not understood comes first.
+func TestAskings(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	ctx := t.Context()
+	m := take(t, s, "Odd Kettle", "Kettle")
+	note := func(said string, missed ...string) {
+		t.Helper()
+		if err := s.NoteAsking(ctx, m.ID, "en", said, missed); err != nil {
+			t.Fatal(err)
+		}
+	}
+	note("  ")
+	note("a vector")
+	note("a  vector ")
+	note("A vector")
+	note("a purple one", "purple")
+	note(strings.Repeat("é", 900))
+	as, err := s.Asked(ctx, m.ID)
+	if err != nil || len(as) != 4 || as[0].Said != "a purple one" || as[0].Missed != "purple" || as[1].Said != "a vector" || as[1].Times != 2 {
+		t.Errorf("%+v, %v", as, err)
+	}
+	for i := range maxAsked + 20 {
+		note(fmt.Sprint("png ", i))
+	}
+	if as, err = s.Asked(ctx, m.ID); err != nil || len(as) != maxAsked {
+		t.Errorf("%d are kept, %v", len(as), err)
+	}
+	if slices.ContainsFunc(as, func(a Asking) bool { return a.Said == "a vector" || a.Said == "png 0" }) {
+		t.Error("the oldest stay")
 	}
 }

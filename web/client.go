@@ -14,6 +14,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/asked"
 	"dyekit/core/guide"
 	"dyekit/studio"
 	"dyekit/studio/queue"
@@ -139,7 +140,14 @@ func (s *Server) unlock(c *gin.Context) {
 
 // clientPage is the page of a kit as its client sees it.
 func (s *Server) clientPage(c *gin.Context, h *studio.Hand, k *studio.Kit) error {
-	if err := s.studio.Note(c.Request.Context(), h, studio.HandOpened, ""); err != nil {
+	ctx := c.Request.Context()
+	if typed := cutQuery(c.Query("asked")); typed != "" {
+		tag := tongue(c, h).Tag()
+		w := asked.Read(tag, typed)
+		if err := s.studio.NoteAsking(ctx, k.MarkID, tag, typed, w.Unknown); err != nil {
+			return err
+		}
+	} else if err := s.studio.Note(ctx, h, studio.HandOpened, ""); err != nil {
 		return err
 	}
 	return s.showClient(c, http.StatusOK, h, k, "", "")

@@ -207,6 +207,13 @@ func TestSentencesAreAnswered(t *testing.T) {
 	if n := tab.Eval(`document.querySelectorAll(".hit").length`); n != "0" {
 		t.Errorf("zebra is answered with %s files", n)
 	}
+	// The designer sees what was asked for, without who.
+	tab.Go("/kits/1/hand")
+	if s := text(tab, "section[aria-label='What clients ask for']"); !strings.Contains(s, "zebra") || !strings.Contains(s, "ochre") || !strings.Contains(s, "_white.pdf") || strings.Contains(s, "Maud") {
+		t.Errorf("what clients ask for: %s", s)
+	}
+	tab.Accessible("what clients ask for")
+	fits(t, tab, "what clients ask for")
 	long := fetch(t, tab.Base+"/k/"+token+"?asked="+url.QueryEscape(strings.Repeat("vector <b> ", 450)), http.StatusOK)
 	if !bytes.Contains(long, []byte("only its beginning was read")) || bytes.Contains(long, []byte("<b> vector")) {
 		t.Error("a sentence without an end is not cut, or stands on the page as it was written")

@@ -57,7 +57,14 @@ type handPage struct {
 	Letter  letter  // that goes with it
 	CanMail bool
 	ZipFits bool
+	Asked   []askedFor
 	NoPage  string // why the kit cannot be handed over
+}
+
+// An askedFor is what clients typed, with the files that they were shown now.
+type askedFor struct {
+	studio.Asking
+	Files []string
 }
 
 // A handed is a link with what was done through it.
@@ -130,6 +137,18 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm,
 		return err
 	default:
 		s.offer(&p, pg)
+		all, err := s.studio.Asked(ctx, k.MarkID)
+		if err != nil {
+			return err
+		}
+		for _, a := range all {
+			x := askedFor{Asking: a}
+			_, as := pg.Asks(a.Language, a.Said)
+			for _, hit := range as {
+				x.Files = append(x.Files, hit.File.Base())
+			}
+			p.Asked = append(p.Asked, x)
+		}
 	}
 	for _, tag := range guide.Tongues() {
 		p.Tongues = append(p.Tongues, tick{tag, guide.In(tag).Say("language"), tag == f.Language})

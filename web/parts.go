@@ -143,8 +143,8 @@ func (s *Server) nameParts(c *gin.Context) error {
 	return nil
 }
 
-// asked reads a lockup out of a form or an address.
-func asked(get func(string) string) version.Lockup {
+// lockupAsked reads a lockup out of a form or an address.
+func lockupAsked(get func(string) string) version.Lockup {
 	l := version.Lockup{Name: get("lockup"), Placed: version.Placing(get("placed")), Standard: get("standard") != ""}
 	for _, slot := range []string{"first", "second", "third", "fourth"} {
 		if p := get(slot); p != "" && !slices.Contains(l.Parts, p) {
@@ -191,7 +191,7 @@ func (s *Server) lockups(c *gin.Context) error {
 		l.Standard = !l.Standard
 		err = s.studio.SetLockup(ctx, w, l)
 	default:
-		err = s.studio.SetLockup(ctx, w, asked(c.PostForm))
+		err = s.studio.SetLockup(ctx, w, lockupAsked(c.PostForm))
 	}
 	if err != nil {
 		typed := map[string]string{}
@@ -210,7 +210,7 @@ func (s *Server) lockupPicture(c *gin.Context) error {
 		return err
 	}
 	pw, ph := size(c)
-	b, err := w.LockupPicture(c.Request.Context(), asked(c.Query), pw, ph)
+	b, err := w.LockupPicture(c.Request.Context(), lockupAsked(c.Query), pw, ph)
 	return s.picture(c, b, err)
 }
 
@@ -222,7 +222,7 @@ func (s *Server) lockupBoxes(c *gin.Context) error {
 		return err
 	}
 	pw, ph := size(c)
-	boxes, unit, err := w.LockupBoxes(c.Request.Context(), asked(c.Query), pw, ph)
+	boxes, unit, err := w.LockupBoxes(c.Request.Context(), lockupAsked(c.Query), pw, ph)
 	if err != nil {
 		return err
 	}

@@ -141,6 +141,21 @@ func TestBounds(t *testing.T) {
 	}
 }
 
+// A sentence in another language than the page's is read in its own.
+func TestOtherLanguage(t *testing.T) {
+	for _, c := range []struct{ tag, sentence, unknown string }{
+		{"en", "ein JPG mit 300 dpi", ""}, {"de", "a vector file for the printer", ""}, {"en", "le logo blanc sur fond noir", ""}, {"en", "a purple one", "purple"}, {"de", "ein lila Logo", "lila"},
+	} {
+		w := Read(c.tag, c.sentence)
+		if got := strings.Join(w.Unknown, " "); got != c.unknown {
+			t.Errorf("%s %q: %q is not understood, want %q", c.tag, c.sentence, got, c.unknown)
+		}
+	}
+	if names, err := files.ReadDir("words"); err != nil || len(names) != len(tags) {
+		t.Errorf("%d files of words, %d languages, %v", len(names), len(tags), err)
+	}
+}
+
 // No phrase of a language means two things, and nothing that is written in a file of words
 // is misunderstood.
 func TestWordFiles(t *testing.T) {

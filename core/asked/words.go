@@ -75,6 +75,24 @@ func In(tag string) *Language {
 	return l
 }
 
+// tags are the languages there are.
+var tags = []string{"en", "de", "fr"}
+
+// Read reads a sentence in the language of a tag, or in another if that understands more of
+// it: people are asked in one language and read their page in another.
+func Read(tag, sentence string) Wish {
+	best := In(tag).Read(sentence)
+	for _, other := range tags {
+		if len(best.Unknown) == 0 {
+			break
+		}
+		if w := In(other).Read(sentence); len(w.Unknown) < len(best.Unknown) && len(w.Things) >= len(best.Things) {
+			best = w
+		}
+	}
+	return best
+}
+
 // parse reads a file of words; its form stands at the top of words/en.txt.
 func parse(text string) (*Language, error) {
 	l := &Language{byFirst: map[string][]phrase{}}

@@ -17,7 +17,7 @@ func (p *Page) wanted() asked.Kit {
 // Asks answers what somebody was asked for, in a sentence: one answer for each file that is
 // meant, and what was understood and what not.
 func (p *Page) Asks(tag, sentence string) (asked.Wish, []asked.Answer) {
-	w := asked.In(tag).Read(sentence)
+	w := asked.Read(tag, sentence)
 	var as []asked.Answer
 	for _, one := range w.Each() {
 		if a, ok := p.wanted().Answer(one); ok {
