@@ -116,15 +116,12 @@ func (b bare) weight() int {
 // bare draws d through box on nothing; what names the drawing.
 func (w *Snapshot) bare(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int) (bare, error) {
 	return w.table.bares.Get(ctx, fmt.Sprintf("%s %d×%d", what, width, height), func(ctx context.Context) (b bare, err error) {
-		err = w.table.drawAlone(ctx, d, func() (err error) {
-			to := raster.Fit(box, width, height)
-			if raster.Flat(d) {
-				b.runs, err = raster.RenderRuns(ctx, d, to, width, height, raster.Options{})
-				return err
-			}
-			b.img, err = raster.Render(ctx, d, to, width, height, raster.Options{})
-			return err
-		})
+		to := raster.Fit(box, width, height)
+		if raster.Flat(d) {
+			b.runs, err = raster.RenderRuns(ctx, d, to, width, height, raster.Options{})
+			return b, err
+		}
+		b.img, err = raster.Render(ctx, d, to, width, height, raster.Options{})
 		return b, err
 	})
 }
@@ -245,9 +242,7 @@ func (t *Table) picture(ctx context.Context, what string, d *drawing.Drawing, bo
 	}
 	return t.pngs.Get(ctx, key, func(ctx context.Context) ([]byte, error) {
 		return export.Bytes(func(to io.Writer) error {
-			return t.drawAlone(ctx, d, func() error {
-				return kit.DrawPNG(ctx, to, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground}, png.Options{Quick: true})
-			})
+			return kit.DrawPNG(ctx, to, d, raster.Fit(box, pw, ph), pw, ph, raster.Options{Ground: ground}, png.Options{Quick: true})
 		})
 	})
 }

@@ -13,7 +13,6 @@ import (
 	"strings"
 
 	"dyekit/core/advice"
-	"dyekit/core/drawing"
 	"dyekit/core/fonts"
 	"dyekit/core/intake/picture"
 	"dyekit/core/recipe"
@@ -70,7 +69,6 @@ type Table struct {
 	load  func(ctx context.Context, hash string) ([]byte, error)
 	fonts *fonts.Set
 	alone chan struct{} // held while a large master is read
-	drawn chan struct{} // held while a large drawing is planned or drawn
 
 	works    *cache.Cache[*Snapshot]
 	seen     *cache.Cache[*Snapshot] // by the names of their pictures
@@ -89,7 +87,7 @@ type Table struct {
 func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byte, error)) *Table {
 	heavy := func(w *Snapshot) int { return 1 + w.heavy }
 	return &Table{
-		load: load, fonts: set, alone: make(chan struct{}, 1), drawn: make(chan struct{}, 1), weighing: make(chan struct{}, 1),
+		load: load, fonts: set, alone: make(chan struct{}, 1), weighing: make(chan struct{}, 1),
 		works: cache.New(maxWorks, heavy), seen: cache.New(maxSeen, heavy),
 		readings: cache.New(maxMasters, func(r *reading) int { return r.weight }),
 		sources:  cache.New(maxMasters, func(s *source) int { return s.weight }),
@@ -98,24 +96,6 @@ func NewTable(set *fonts.Set, load func(ctx context.Context, hash string) ([]byt
 		weights:  cache.New(maxWeights, cache.One[Weight]), looked: cache.New(maxLooked, (*advice.Look).Weight), plates: cache.New(maxPlates, cache.One[[]proof.Plate]),
 		finished: cache.New(maxWorks, cache.One[*version.Version]),
 	}
-}
-
-// largeDrawing is from how many bytes on a drawing is planned and drawn alone: each version
-// of it takes as many again.
-const largeDrawing = 32 << 20
-
-// drawAlone does f, of a large drawing when no other of a large one is done. f waits for
-// nothing that another may hold up.
-func (t *Table) drawAlone(ctx context.Context, d *drawing.Drawing, f func() error) error {
-	if d.Weight() >= largeDrawing {
-		select {
-		case t.drawn <- struct{}{}:
-			defer func() { <-t.drawn }()
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-	return f()
 }
 
 // Fonts are the shipped fonts and those named by their hashes.

@@ -74,11 +74,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 		return nil, err
 	}
 	w := &Snapshot{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, table: t, behind: new(sync.Once)}
-	err = t.drawAlone(ctx, src.master.Drawing, func() (err error) {
-		w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand, r)
-		return err
-	})
-	if err != nil {
+	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand, r); err != nil {
 		return nil, err
 	}
 	if d.Profile != "" {
