@@ -24,7 +24,7 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	program = filepath.Join(dir, "dyekit")
-	if out, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-tags", "nomsgpack", "-o", program, ".").CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()
