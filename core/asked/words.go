@@ -127,7 +127,7 @@ func parse(text string) (*Language, error) {
 				return nil, fmt.Errorf("line %d has a phrase without a word", n)
 			}
 			for _, w := range ph.words {
-				if plain := strings.TrimSuffix(strings.TrimPrefix(w, "."), "*"); plain != bare(plain) || plain == "" {
+				if plain := strings.TrimSuffix(strings.TrimPrefix(w, "."), "*"); plain != Bare(plain) || plain == "" {
 					return nil, fmt.Errorf("line %d: %q is not written plainly", n, w)
 				}
 			}
@@ -146,8 +146,8 @@ func start(word string) string {
 	return word[:min(2, len(word))]
 }
 
-// bare writes a word in small letters without accents.
-func bare(s string) string {
+// Bare writes words in small letters without accents.
+func Bare(s string) string {
 	var b strings.Builder
 	for _, r := range norm.NFD.String(strings.ReplaceAll(strings.ToLower(s), "ß", "ss")) {
 		if !unicode.Is(unicode.Mn, r) {
@@ -188,7 +188,7 @@ func split(s string) (out []token) {
 			said = said[1:]
 		}
 		at = m[1]
-		out = append(out, token{bare(said), said, said[0] >= '0' && said[0] <= '9'})
+		out = append(out, token{Bare(said), said, said[0] >= '0' && said[0] <= '9'})
 	}
 	return out
 }

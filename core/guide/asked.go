@@ -4,9 +4,8 @@ import (
 	"strings"
 	"unicode"
 
-	"golang.org/x/text/unicode/norm"
-
 	"dyekit/core/advice"
+	"dyekit/core/asked"
 )
 
 // A Said is what people say, and the file that is meant.
@@ -47,9 +46,8 @@ func Find(all []Said, typed string) (Said, bool) {
 // else between them.
 func bare(s string) string {
 	var b strings.Builder
-	for _, r := range norm.NFD.String(strings.ReplaceAll(strings.ToLower(s), "ß", "ss")) {
+	for _, r := range asked.Bare(s) {
 		switch {
-		case unicode.Is(unicode.Mn, r):
 		case unicode.IsLetter(r), unicode.IsDigit(r):
 			b.WriteRune(r)
 		default:
