@@ -9,10 +9,11 @@ import (
 	"dyekit/core/format"
 )
 
-// A Kit is what files are chosen from.
+// A Kit is what files are chosen from, and made of.
 type Kit struct {
 	advice.Files
 	Spot bool // its files in printing inks hold plates of spot inks
+	May  May  // what is made that it has not; the zero May makes nothing
 }
 
 // A Met tells whether a file has what was asked for.
@@ -21,15 +22,21 @@ type Met struct {
 	OK bool
 }
 
+// A Pick is a file of the kit, or one that can be made.
+type Pick struct {
+	advice.File        // without a path if it is to be made
+	Make        *Order // nil if it lies in the kit
+}
+
 // An Answer is the file that is meant.
 type Answer struct {
-	Wish   Wish
-	File   advice.File
-	Met    []Met         // each thing that was asked for, in its order
-	Whole  bool          // it has all that was named; else it is the nearest
-	Part   bool          // it shows a part of the mark, which nobody asked for
-	Others []advice.File // that come next, each of another type
-	Never  Never         // why no file has all of it, wherever it came from; "" if one may
+	Wish Wish
+	Pick
+	Met    []Met  // each thing that was asked for, in its order
+	Whole  bool   // it has all that was named; else it is the nearest
+	Part   bool   // it shows a part of the mark, which nobody asked for
+	Others []Pick // that come next, each of another type
+	Never  Never  // why no file has all of it, wherever it came from; "" if one may
 }
 
 // A Never is a contradiction.
@@ -45,9 +52,22 @@ const (
 // maxOthers is how many next choices are shown.
 const maxOthers = 3
 
-// Answer finds the file of a kit that a wish means. What is named outranks what it is for: a
-// use orders those that have all else. ok is false where the kit has no files, or the wish
-// says nothing.
+// A candidate is a file that may be meant.
+type candidate struct {
+	Pick
+	of         advice.Traits
+	misses     int // what it has not of what was asked for; see weight
+	rank       int // how well it serves; see Kit.rank
+	odd        int
+	away       float64
+	toBeMade   int // 1 if it is to be made
+	unsuitable int // 1 if it serves nothing of what it was asked for
+}
+
+// Answer finds the file that a wish means, in the kit or to be made. What is named outranks
+// what it is for: a use orders those that have all else. A file of the kit goes before one
+// that would be made and has no more of what was asked for. ok is false where there are no
+// files, or the wish says nothing.
 func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	a.Wish = w
 	if len(w.Things) == 0 || len(k.Files.Files) == 0 {
@@ -55,43 +75,56 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 		return a, false
 	}
 	key := w.key()
-	misses := func(f advice.File) (n int) {
+	uses, _ := w.of(Use)
+	curves, whole := w.curves(), w.whole()
+	var all []candidate
+	add := func(p Pick, of advice.Traits) {
+		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File), odd: odd(p.File, of), away: away(w, p.File)}
 		for _, t := range w.Things {
-			if !k.has(f, t) {
-				n += weight(t.Is)
+			if !k.has(c, t) {
+				c.misses += weight(t.Is)
+			} else if !t.Not && !exact(c, t, curves) {
+				c.misses++
 			}
 		}
-		return n
+		if whole && of.Part && !p.InSet() {
+			c.misses++
+		}
+		if p.Make != nil {
+			c.toBeMade = 1
+		}
+		if len(uses) > 0 && c.rank == math.MaxInt {
+			c.unsuitable = 1
+		}
+		all = append(all, c)
 	}
-	type candidate struct {
-		advice.File
-		misses, rank, odd int
-		away              float64
-	}
-	var all []candidate
 	for _, f := range k.Files.Files {
-		all = append(all, candidate{f, misses(f), k.rank(key, f), k.odd(f), k.away(w, f)})
+		add(Pick{File: f}, k.Of(f))
+	}
+	for _, v := range k.Versions {
+		for _, p := range k.makes(w, v) {
+			add(p, v)
+		}
 	}
 	slices.SortStableFunc(all, func(x, y candidate) int {
-		return cmp.Or(cmp.Compare(x.misses, y.misses), cmp.Compare(x.rank, y.rank), cmp.Compare(x.away, y.away), cmp.Compare(x.odd, y.odd), k.Compare(key, x.File, y.File))
+		return cmp.Or(cmp.Compare(x.misses, y.misses), cmp.Compare(x.unsuitable, y.unsuitable), cmp.Compare(x.toBeMade, y.toBeMade), cmp.Compare(x.rank, y.rank), cmp.Compare(x.away, y.away), cmp.Compare(x.odd, y.odd), k.Compare(key, x.File, y.File))
 	})
-	a.File, a.Whole = all[0].File, true
+	got := all[0]
+	a.Pick, a.Whole = got.Pick, true
 	for _, t := range w.Things {
-		m := Met{t, k.has(a.File, t)}
+		m := Met{t, k.has(got, t)}
 		a.Met = append(a.Met, m)
 		a.Whole = a.Whole && (m.OK || t.Is == Use)
 	}
 	parts, _ := w.of(Part)
-	a.Part = len(parts) == 0 && k.Of(a.File).Part && !a.File.InSet()
-	uses, _ := w.of(Use)
-	serves := func(c candidate) bool { return c.rank < math.MaxInt }
+	a.Part = len(parts) == 0 && got.of.Part && !a.File.InSet()
 	for _, c := range all[1:] {
-		f, more := c.File, c.misses-all[0].misses
+		f, more := c.File, c.misses-got.misses
 		switch {
-		case f.Format == a.File.Format, f.InSet(), slices.ContainsFunc(a.Others, func(o advice.File) bool { return o.Format == f.Format }),
-			more != 0 && more != weight(Type), len(uses) > 0 && serves(all[0]) && !serves(c), k.Of(f) != k.Of(a.File), len(a.Others) == maxOthers:
+		case f.Format == a.File.Format, f.InSet(), slices.ContainsFunc(a.Others, func(o Pick) bool { return o.Format == f.Format }),
+			more > 1 && more>>1 != weight(Type)>>1, c.unsuitable > got.unsuitable, c.rank == math.MaxInt && c.toBeMade == 1, c.of != got.of, len(a.Others) == maxOthers:
 		default:
-			a.Others = append(a.Others, f)
+			a.Others = append(a.Others, c.Pick)
 		}
 	}
 	if !a.Whole {
@@ -99,6 +132,42 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	}
 	return a, true
 }
+
+// curves reports whether curves are named: then a size in px is none of the file's.
+func (w Wish) curves() bool {
+	kinds, _ := w.of(Kind)
+	types, _ := w.of(Type)
+	return slices.Contains(kinds, "vector") || slices.ContainsFunc(types, func(t string) bool {
+		f, _ := format.Of(format.Key(t))
+		return f.Curves
+	})
+}
+
+// whole reports whether the whole mark is meant: nobody named a part, or a place for which
+// its symbol is better.
+func (w Wish) whole() bool {
+	parts, _ := w.of(Part)
+	uses, _ := w.of(Use)
+	shapes, _ := w.of(Shape)
+	return len(parts)+len(shapes) == 0 && !slices.Contains(uses, "profile") && !slices.Contains(uses, "icon")
+}
+
+// exact reports whether a file that serves a size has just that size.
+func exact(c candidate, t Thing, curves bool) bool {
+	const mm = 72 / 25.4
+	switch t.Is {
+	case WidthMM:
+		return near(c.WidthPt, t.Number()*mm)
+	case HeightMM:
+		return near(c.HeightPt, t.Number()*mm)
+	case WidthPx, HeightPx, LeastPx:
+		return c.WidthPx > 0 || curves
+	}
+	return true
+}
+
+// near compares two lengths to within half a percent: less than anybody measures on paper.
+func near(a, b float64) bool { return math.Abs(a-b) <= 0.005*b }
 
 // weight is how much a thing counts that a file has not; each outweighs all below it.
 func weight(is Is) int {
@@ -180,19 +249,19 @@ func (k Kit) rank(key string, f advice.File) int {
 }
 
 // odd is less for what nobody asked to be otherwise: the whole mark in its colours, with no
-// ground of its own and in no icon set.
-func (k Kit) odd(f advice.File) (n int) {
-	v := k.Of(f)
-	for i, x := range []bool{f.InSet(), v.Part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk} {
+// ground of its own and in no icon set, curves for print in printing inks.
+func odd(f advice.File, v advice.Traits) (n int) {
+	kind := f.Kind()
+	for i, x := range []bool{f.InSet(), v.Part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk, (f.Colour == format.CMYK) != (kind.Curves && kind.NoCMYK == "")} {
 		if x {
-			n += 32 >> i
+			n += 64 >> i
 		}
 	}
 	return n
 }
 
 // away is how far the size of a picture is from the one that is wanted.
-func (k Kit) away(w Wish, f advice.File) float64 {
+func away(w Wish, f advice.File) float64 {
 	far := 0.0
 	for _, t := range w.Things {
 		switch v := t.Number(); {
@@ -218,11 +287,13 @@ const sharp = 300
 
 // has reports whether a file has what was asked for; of what is not wanted, whether it has it
 // not.
-func (k Kit) has(f advice.File, t Thing) bool { return k.holds(f, t) != t.Not }
+func (k Kit) has(c candidate, t Thing) bool { return k.holds(c, t) != t.Not }
 
-func (k Kit) holds(f advice.File, t Thing) bool {
-	v, kind, n := k.Of(f), f.Kind(), t.Number()
+func (k Kit) holds(c candidate, t Thing) bool {
+	f, v, n := c.File, c.of, t.Number()
+	kind, ground := f.Kind(), c.ground()
 	curves := kind.Curves && !f.Pixels
+	const mm = 72 / 25.4
 	switch t.Is {
 	case Type:
 		return f.Format == format.Key(t.Value) && !f.InSet() || t.Value == "ico" && (f.InSet() || f.Format == format.ICO)
@@ -245,13 +316,13 @@ func (k Kit) holds(f advice.File, t Thing) bool {
 	case Ground:
 		switch t.Value {
 		case "dark":
-			return v.Light && !v.Backed && !kind.Opaque
+			return v.Light && !v.Backed && (ground == "" || ground == darkGround)
 		case "light":
 			return !v.Light
 		}
-		return !v.Backed && !kind.Opaque
+		return !v.Backed && ground == ""
 	case Background:
-		return (kind.Opaque || v.Backed) == (t.Value == "own")
+		return (ground != "" || v.Backed) == (t.Value == "own")
 	case Shape:
 		if f.WidthPx > 0 {
 			return f.WidthPx == f.HeightPx
@@ -265,17 +336,17 @@ func (k Kit) holds(f advice.File, t Thing) bool {
 		_, ok := k.Rank(t.Value, f)
 		return ok
 	case WidthPx:
-		return curves || math.Abs(float64(f.WidthPx)-n) < 0.5
+		return n >= 1 && (curves || math.Abs(float64(f.WidthPx)-n) < 0.5)
 	case HeightPx:
-		return curves && math.Abs(v.Aspect-1) < 0.01 || math.Abs(float64(f.HeightPx)-n) < 0.5
+		return n >= 1 && (curves && math.Abs(v.Aspect-1) < 0.01 || math.Abs(float64(f.HeightPx)-n) < 0.5)
 	case LeastPx:
 		return curves || float64(f.WidthPx) >= n
 	case MostPx:
 		return f.WidthPx > 0 && float64(f.WidthPx) <= n
 	case WidthMM:
-		return curves && n <= maxMM || float64(f.WidthPx) >= n/25.4*sharp
+		return curves && n <= maxMM || float64(f.WidthPx) >= n/25.4*sharp || c.Make != nil && near(f.WidthPt, n*mm)
 	case HeightMM:
-		return curves && n <= maxMM || float64(f.HeightPx) >= n/25.4*sharp
+		return curves && n <= maxMM || float64(f.HeightPx) >= n/25.4*sharp || c.Make != nil && near(f.HeightPt, n*mm)
 	case PPI:
 		return curves || f.PPI >= 0.99*n
 	case MostKB:

@@ -23,10 +23,7 @@ const (
 func (j *job) checkBare(ctx context.Context, v string, f recipe.File, back *drawing.Drawing, to geom.Rect, cs *checks) error {
 	fr := j.frameFor(f, v)
 	w, h := pixelsOf(fr.Box, bareSide)
-	d := j.drawing(v)
-	if f.Page != ([2]float64{}) {
-		d = j.versions[v].Wider(fr.Box)
-	}
+	d := j.seen(f, v)
 	art, err := raster.Render(ctx, d, raster.Fit(fr.Box, w, h), w, h, raster.Options{})
 	if err != nil {
 		return err

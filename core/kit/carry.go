@@ -157,7 +157,7 @@ func (p *Plan) version(name string) *version.Version {
 
 // carried is the drawing of a version as a file of curves can hold it.
 func (j *job) carried(ctx context.Context, f recipe.File, name string) (*drawing.Drawing, error) {
-	d, e := j.drawing(name), f.Entry
+	d, e := j.seen(f, name), f.Entry
 	if e.Effects == recipe.LeaveOut {
 		d = version.WithoutEffects(d)
 	}

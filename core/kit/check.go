@@ -143,9 +143,12 @@ func orElse(s, other string) string {
 // artKey names what j.art returns for a file.
 func (j *job) artKey(f recipe.File, v string) string {
 	e := f.Entry
-	side := 0 // icons differ by their size: edges lie on their pixels
-	if f.Icon != nil {
-		side = f.W
+	side := 0.0 // icons differ by their size: edges lie on their pixels; curves by how finely effects are drawn
+	switch {
+	case f.Icon != nil:
+		side = float64(f.W)
+	case f.Curves():
+		side = f.WPt
 	}
 	return fmt.Sprint(v, "/", e.Curves(), e.Flat(), "/", e.Kind().Plain, e.Effects, e.EffectsPPI, "/", e.ColourSpace() == format.CMYK, "/", j.press(e).Name, "/", f.Page, "/", f.Icon, side)
 }
@@ -208,7 +211,7 @@ func (j *job) sound(ctx context.Context, f recipe.File, v string) ([]Check, erro
 			return nil, err
 		}
 		cs.add("drawing", verdict.OK(), "%v", verdict)
-		whole := j.drawing(v)
+		whole := j.seen(f, v)
 		if f.Entry.Effects == recipe.LeaveOut {
 			whole = version.WithoutEffects(whole)
 		}

@@ -103,7 +103,7 @@ func (j *job) encodeSVG(ctx context.Context, w io.Writer, f recipe.File, _ pixel
 	e := f.Entry
 	o := svg.Options{Title: j.title(f), Desc: j.tell(f.Versions[0]), Current: e.Current, Fluid: e.Fluid}
 	if e.Dark != "" {
-		o.Dark = j.drawing(e.Dark)
+		o.Dark = j.seen(f, e.Dark)
 	}
 	return svg.Encode(w, p, o)
 }

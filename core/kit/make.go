@@ -85,6 +85,10 @@ func (j *job) frameFor(f recipe.File, version string) frame.Frame {
 		return frame.Frame{Box: j.square(f, version, f.W), W: side, H: side}
 	}
 	if f.Page == ([2]float64{}) {
+		if f.Curves() && f.Size != "" { // a width on paper
+			k := f.WPt / 0.75 / own.W
+			own.W, own.H = own.W*k, own.H*k
+		}
 		return own
 	}
 	box := own.Box
@@ -123,12 +127,12 @@ func (j *job) drawing(name string) *drawing.Drawing { return j.versions[name].Dr
 
 // seen is the drawing of a version as a file of its own proportions shows it: a
 // ground that goes to the edge goes to the edge of that file.
-func (j *job) seen(f recipe.File) *drawing.Drawing {
-	v := j.versions[f.Versions[0]]
+func (j *job) seen(f recipe.File, name string) *drawing.Drawing {
+	v := j.versions[name]
 	if f.Page == ([2]float64{}) && f.Icon == nil {
 		return v.Drawing
 	}
-	return v.Wider(j.frameFor(f, f.Versions[0]).Box)
+	return v.Wider(j.frameFor(f, name).Box)
 }
 
 // art is the drawing of a version as a file can hold it: without what its type
@@ -139,7 +143,7 @@ func (j *job) art(ctx context.Context, f recipe.File, name string) (*drawing.Dra
 
 func (j *job) arrange(ctx context.Context, f recipe.File, name string) (d *drawing.Drawing, err error) {
 	if !f.Entry.Curves() {
-		d = j.seen(f)
+		d = j.seen(f, name)
 	} else if d, err = j.carried(ctx, f, name); err != nil {
 		return nil, err
 	}
@@ -205,7 +209,7 @@ func (j *job) pixels(ctx context.Context, f recipe.File) (px pixels, err error) 
 	case kind.Icon:
 		sides = f.Icon.Sides
 	case f.Entry.Format == format.PNG && !f.Entry.Reduced():
-		if d := j.seen(f); raster.Flat(d) {
+		if d := j.seen(f, f.Versions[0]); raster.Flat(d) {
 			px.runs, err = j.renderRuns(ctx, f, d)
 			return px, err
 		}
@@ -252,7 +256,7 @@ func (j *job) tell(name string) string {
 // render draws the version of a file for the screen, w px wide.
 func (j *job) render(ctx context.Context, f recipe.File, w int) (*image.NRGBA, error) {
 	to, w, h, o := j.camera(f, w)
-	return raster.Render(ctx, j.seen(f), to, w, h, o)
+	return raster.Render(ctx, j.seen(f, f.Versions[0]), to, w, h, o)
 }
 
 // renderRuns draws the version of a file of flat art. What versions in one ink

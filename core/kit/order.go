@@ -29,7 +29,7 @@ func (j *job) costs(want []recipe.File) []float64 {
 		if f.Entry.Kind().Pixels {
 			cost[i] = least + pixel*float64(f.W)*float64(f.H) + again*w
 			if d := j.drawing(f.Versions[0]); f.Entry.Format == format.PNG && !f.Entry.Reduced() && d != nil {
-				key, _, ok := j.inkedFrom(f, j.seen(f))
+				key, _, ok := j.inkedFrom(f, j.seen(f, f.Versions[0]))
 				if ok && drawn[key] {
 					cost[i] *= inked
 				}

@@ -150,7 +150,7 @@ const sampled = 48
 
 // checkDrawn has the witness draw places of a picture again.
 func (j *job) checkDrawn(ctx context.Context, f recipe.File, px pixels, cs *checks) error {
-	d := j.seen(f)
+	d := j.seen(f, f.Versions[0])
 	look := func(d *drawing.Drawing, side int, at func(x, y int) [4]uint8, ground *colour.RGB) error {
 		to, w, h, o := j.camera(f, side)
 		if ground != nil {

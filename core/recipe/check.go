@@ -278,8 +278,11 @@ func (e Entry) check(versions map[string]bool) error {
 	if kind.Pixels && ways == 0 && !kind.Icon {
 		return field.Errorf("widths", "a %s needs a size: widths, heights, scales, box, or size with ppi", e.Format)
 	}
-	if !kind.Pixels && ways > 0 {
+	switch {
+	case !kind.Pixels && ways > 0 && !(kind.Curves && e.Size != "" && ways == 1):
 		return field.Errorf("widths", "%s is drawn in curves and has no pixel size", e.Format)
+	case e.Size != "" && e.Fluid:
+		return field.Errorf("fluid", "a file without width and height has no size")
 	}
 	for name, list := range map[string][]int{"heights": e.Heights, "widths": e.Widths} {
 		for i, n := range list {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/field"
 	"dyekit/core/format"
 	"dyekit/core/version"
 )
@@ -340,7 +341,10 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 	base := File{Versions: []string{v.Name}, Entry: e}
 	kind := e.Kind()
 	if !kind.Pixels {
-		base.WPt, base.HPt = art.W*0.75, art.H*0.75
+		why, err := e.lay(&base, art)
+		if err != nil || why != "" {
+			return nil, []string{why}, err
+		}
 		return []File{base}, nil, nil
 	}
 	if kind.Icon {
@@ -413,4 +417,34 @@ func (e Entry) sizes(v version.Spec, art Art) (fs []File, omitted []string, err 
 		add(w, h, ppi, e.Stretch, [2]float64{}, w)
 	}
 	return fs, omitted, nil
+}
+
+// LeastPage and MostPage bound the sides of a PDF page, in pt, that every reader shows
+// (ISO 32000-1, annex C.2).
+const (
+	LeastPage = 3
+	MostPage  = 14_400
+)
+
+// lay gives a file of curves its size: that of the frame, or the one on paper that the
+// entry asks for, a width or a page. why says why its type has no such size.
+func (e Entry) lay(f *File, art Art) (why string, err error) {
+	w, h := art.W, art.H
+	if e.Size != "" {
+		pw, ph, err := paper(e.Size)
+		if err != nil {
+			return "", field.In("size", err)
+		}
+		if ph > 0 {
+			f.Page = [2]float64{pw, ph}
+		} else {
+			ph = pw * art.H / art.W
+		}
+		w, h, f.Size = pw, ph, strings.ToLower(strings.ReplaceAll(e.Size, " ", ""))
+	}
+	f.WPt, f.HPt = w*0.75, h*0.75
+	if e.Kind().Pages && (max(f.WPt, f.HPt) > MostPage || e.Size != "" && min(f.WPt, f.HPt) < LeastPage) {
+		return fmt.Sprintf("a page of %.0f × %.0f mm is not between %.0f and %.0f mm: not every reader shows it", f.WPt/72*25.4, f.HPt/72*25.4, math.Ceil(LeastPage/72.0*25.4), MostPage/72*25.4), nil
+	}
+	return "", nil
 }

@@ -171,7 +171,8 @@ func (r *Recipe) Below(files []File) (out []File) {
 
 // below says why a file is narrower than the least width, or "".
 func below(f File, least frame.Length) string {
-	if least == "" || f.Icon != nil || f.W == 0 {
+	onPaper := f.Entry.Size != "" && f.Size == strings.ToLower(strings.ReplaceAll(f.Entry.Size, " ", ""))
+	if least == "" || f.Icon != nil || f.W == 0 && !onPaper {
 		return ""
 	}
 	px, err := least.Px(0)
@@ -179,12 +180,12 @@ func below(f File, least frame.Length) string {
 		return ""
 	}
 	if slices.Contains([]string{"mm", "cm", "in", "pt"}, least.Unit()) {
-		if f.Entry.Size != "" && f.Size == strings.ToLower(strings.ReplaceAll(f.Entry.Size, " ", "")) && f.WPt < px*0.75-0.01 {
+		if onPaper && f.WPt < px*0.75-0.01 {
 			return fmt.Sprintf("it would be smaller on paper than the smallest size, %s", least)
 		}
 		return ""
 	}
-	if float64(f.W) < px {
+	if f.W > 0 && float64(f.W) < px {
 		return fmt.Sprintf("it would be narrower than the smallest size, %.0f px", px)
 	}
 	return ""

@@ -151,3 +151,31 @@ func TestDiff(t *testing.T) {
 		t.Errorf("%v %v %d", x, y, both)
 	}
 }
+
+// A file of curves has a size on paper if the recipe says one: a width, whose height follows
+// from the version, or a page. PDF pages keep to what readers show (ISO 32000-1, annex C.2).
+func TestCurvesOnPaper(t *testing.T) {
+	r := parse(t, mini+`{"format": "pdf", "size": "80mm", "pages": "one-per-version-file"}, {"format": "svg", "size": "1x1in", "versions": ["colour"]}, {"format": "eps", "size": "2in", "versions": ["again"]}, {"format": "pdf", "size": "5081mm"}, {"format": "pdf", "size": "1mm", "versions": ["again"]}]}`)
+	fs, left, err := r.Plan("Mark", Art{W: 200, H: 100, Own: map[string]Art{"again": {W: 100, H: 200}}})
+	if err != nil || len(left) != 3 {
+		t.Fatal(left, err)
+	}
+	var got []string
+	for _, f := range fs {
+		got = append(got, fmt.Sprintf("%s %.2f×%.2f %v", f.Path, f.WPt, f.HPt, f.Page[0] > 0))
+	}
+	want := []string{"PDF/mark_colour_80mm.pdf 226.77×113.39 false", "PDF/mark_again_80mm.pdf 226.77×453.54 false", "mark_colour_1x1in.svg 72.00×72.00 true", "mark_again_2in.eps 144.00×288.00 false"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
+	}
+	for _, s := range []string{`{"format": "pdf", "widths": [300]}`, `{"format": "svg", "size": "80mm", "fluid": true}`, `{"format": "svg", "size": "80mm", "widths": [3]}`, `{"format": "icons", "size": "80mm"}`, `{"format": "eps", "box": "20x20"}`} {
+		if _, err := Parse([]byte(mini + s + "]}")); err == nil {
+			t.Errorf("%s was taken", s)
+		}
+	}
+	r = parse(t, mini+`{"format": "pdf", "size": "8mm", "pages": "one-per-version-file"}]}`)
+	r.Frame.Smallest = "10mm"
+	if fs, left, _ := r.Plan("Mark", Art{W: 200, H: 100}); len(fs) != 0 || len(left) != 2 {
+		t.Errorf("smaller than the smallest: %d files, %v", len(fs), left)
+	}
+}

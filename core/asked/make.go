@@ -1,0 +1,284 @@
+package asked
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+
+	"dyekit/core/advice"
+	"dyekit/core/format"
+	"dyekit/core/recipe"
+)
+
+// A May says what is made for a client that the kit has not.
+type May struct {
+	Sizes   bool // other sizes and resolutions
+	Types   bool // other file types, or their other colour space
+	Grounds bool // on a ground, for files that need none
+}
+
+// All makes whatever can be made.
+var All = May{Sizes: true, Types: true, Grounds: true}
+
+// An Order is a file to be made: a line of a recipe that asks for one file.
+type Order struct {
+	recipe.Entry
+	MostKB float64 // of 1000 bytes, that it may weigh; 0 for any
+	Sized  bool    // somebody said how large it is
+}
+
+// Version is the version that the file shows.
+func (o Order) Version() string { return o.Versions[0] }
+
+const (
+	lightGround = "#ffffff"
+	darkGround  = "#000000" // for white marks in files that cannot do without a ground
+)
+
+// ground is the colour behind the mark that the file brings, "" if it brings none; "own" if
+// nobody knows which.
+func (c candidate) ground() string {
+	switch {
+	case c.Make != nil && c.Make.Backing != "":
+		return c.Make.Backing
+	case c.Kind().Opaque:
+		return "own"
+	}
+	return ""
+}
+
+// Sizes of files of which nobody said a size (common practice): px of the width, and ppi.
+var usual = map[string]struct {
+	px  int
+	ppi float64
+}{
+	"web": {1000, 72}, "profile": {1080, 72}, "letter": {1300, 150}, "dark": {1300, 72}, "mail": {320, 72},
+	"print": {3000, 300}, "sign": {3000, 300}, "shirt": {3000, 300}, "lab": {3000, 300}, "layout": {3000, 300},
+	"film": {3840, 72}, "form": {1500, 150}, "": {1000, 72},
+}
+
+// What is made is no smaller and no larger, in px of a side. Curves have no size of their own:
+// on paper they are made as wide as PDF pages go, and wider ones are scaled by who prints them.
+const (
+	leastMade = 8
+	mostMade  = 12_000
+	mostPaper = recipe.MostPage / 72 * 25.4 // mm
+)
+
+// A size is what a wish says of it; 0 where it says nothing.
+type size struct {
+	px, highPx, leastPx, mostPx float64
+	mm, highMM                  float64
+	ppi, kb                     float64
+	square, high                bool
+}
+
+func (w Wish) size() (s size) {
+	into := map[Is]*float64{WidthPx: &s.px, HeightPx: &s.highPx, LeastPx: &s.leastPx, MostPx: &s.mostPx, WidthMM: &s.mm, HeightMM: &s.highMM, PPI: &s.ppi, MostKB: &s.kb}
+	for _, t := range w.Things {
+		p := into[t.Is]
+		switch {
+		case t.Not:
+		case p != nil && *p == 0:
+			*p = t.Number()
+		case t.Is == Shape:
+			s.square = true
+		case t.Is == Quality && t.Value == "high":
+			s.high = true
+		}
+	}
+	return s
+}
+
+// makes lists the files of a version that can be made for a wish: one of each type and colour
+// space that may be.
+func (k Kit) makes(w Wish, v advice.Traits) (out []Pick) {
+	if k.May == (May{}) {
+		return nil
+	}
+	for _, kind := range format.Wanted() {
+		if !kind.Curves && !kind.Pixels || kind.Icon {
+			continue
+		}
+		for _, space := range []format.Space{format.RGB, format.CMYK} {
+			if space == format.CMYK && kind.NoCMYK != "" {
+				continue
+			}
+			if p, ok := k.order(w, v, kind, space); ok {
+				out = append(out, p)
+			}
+		}
+	}
+	return out
+}
+
+func (k Kit) order(w Wish, v advice.Traits, kind format.Format, space format.Space) (p Pick, ok bool) {
+	o := Order{Entry: recipe.Entry{Format: kind.Key, Versions: []string{v.Name}, Colour: space}}
+	if kind.Pages {
+		o.Pages = recipe.OneEach
+	}
+	if !k.May.Types && !slices.ContainsFunc(k.Files.Files, func(f advice.File) bool { return f.Format == kind.Key && f.Colour == space }) {
+		return p, false
+	}
+	if o.Backing, ok = k.grounds(w, v, kind, space); !ok {
+		return p, false
+	}
+	p = Pick{advice.File{Version: v.Name, Format: kind.Key, Colour: space}, &o}
+	s := w.size()
+	o.MostKB, o.Sized = s.kb, max(s.px, s.highPx, s.leastPx, s.mm, s.highMM) > 0
+	if kind.Curves {
+		o.onPaper(s, v.Aspect, &p.File)
+	} else {
+		o.inPixels(s, w, v.Aspect, &p.File)
+	}
+	return p, k.sized(p)
+}
+
+// grounds is what a file is laid on: ok is false if it would show nothing there, or may not be.
+func (k Kit) grounds(w Wish, v advice.Traits, kind format.Format, space format.Space) (backing string, ok bool) {
+	grounds, _ := w.of(Background)
+	on, _ := w.of(Ground)
+	own := slices.Contains(grounds, "own")
+	opaque := kind.Opaque || kind.Pixels && space == format.CMYK
+	switch {
+	case v.Backed:
+		return "", true
+	case !own && !opaque:
+		return "", true
+	case kind.Curves: // nothing is laid behind curves
+		return "", false
+	case v.Light && !slices.Contains(on, "dark"):
+		return "", false
+	case v.Light:
+		return darkGround, k.May.Grounds
+	case kind.Opaque:
+		return "", true // white by itself
+	}
+	return lightGround, k.May.Grounds
+}
+
+// onPaper gives a file of curves the size that is asked for.
+func (o *Order) onPaper(s size, aspect float64, f *advice.File) {
+	w, h := s.mm, s.highMM
+	switch {
+	case w > mostPaper || h > mostPaper:
+		return
+	case w > 0 && h > 0:
+		o.Size = number(w) + "x" + number(h) + "mm"
+	case w > 0:
+		h = w / aspect
+		o.Size = number(w) + "mm"
+	case h > 0:
+		w = math.Round(h*aspect*100) / 100
+		o.Size = number(w) + "mm"
+	}
+	const mm = 72 / 25.4
+	f.WidthPt, f.HeightPt = w*mm, h*mm
+}
+
+// inPixels gives a file of pixels the size that is asked for, or the usual one.
+func (o *Order) inPixels(s size, w Wish, aspect float64, f *advice.File) {
+	key := ""
+	if uses, _ := w.of(Use); len(uses) > 0 {
+		key = uses[0]
+	}
+	u, known := usual[key]
+	if !known {
+		u = usual[""]
+	}
+	if s.high || s.ppi >= 150 && s.px == 0 {
+		u.px = max(u.px, 3000)
+	}
+	o.PPI = u.ppi
+	if s.ppi > 0 {
+		o.PPI = s.ppi
+	}
+	if f.Kind().Unscaled {
+		o.PPI = 0
+	}
+	wide, high := s.px, s.highPx
+	switch {
+	case s.mm > 0 || s.highMM > 0:
+		if s.ppi == 0 {
+			o.PPI = sharp
+		}
+		o.onPaper(s, aspect, f)
+		f.WidthPx, f.HeightPx = int(math.Round(f.WidthPt/72*o.PPI)), int(math.Round(f.HeightPt/72*o.PPI))
+		f.PPI = o.PPI
+		return
+	case wide > 0 && high > 0:
+	case wide > 0 && !s.square:
+		high = wide / aspect
+	case high > 0 && !s.square:
+		wide = high * aspect
+	default:
+		wide = max(wide, high)
+		if wide == 0 {
+			wide = max(float64(u.px), s.leastPx)
+			if s.mostPx > 0 {
+				wide = min(wide, s.mostPx)
+			}
+		}
+		if high = wide / aspect; s.square || key == "profile" {
+			high = wide
+		}
+	}
+	f.WidthPx, f.HeightPx, f.PPI = int(math.Round(wide)), int(math.Round(high)), o.PPI
+	switch {
+	case s.px > 0 && s.highPx > 0, s.square, key == "profile":
+		o.Box = fmt.Sprintf("%dx%d", f.WidthPx, f.HeightPx)
+		o.Round = key == "profile" && f.WidthPx == f.HeightPx
+	case s.highPx > 0:
+		o.Heights = []int{f.HeightPx}
+	default:
+		o.Widths = []int{f.WidthPx}
+	}
+}
+
+// sized reports whether a file can be of its size, and may.
+func (k Kit) sized(p Pick) bool {
+	f, kind := p.File, p.Kind()
+	if kind.Pixels && (f.WidthPx < leastMade || f.HeightPx < leastMade || f.WidthPx > mostMade || f.HeightPx > mostMade || f.WidthPx*f.HeightPx > format.MaxPixels || kind.Side > 0 && max(f.WidthPx, f.HeightPx) > kind.Side) {
+		return false
+	}
+	if k.May.Sizes {
+		return true
+	}
+	if kind.Curves {
+		return p.Make.Size == ""
+	}
+	return slices.ContainsFunc(k.Files.Files, func(x advice.File) bool {
+		return x.WidthPx == f.WidthPx && max(x.HeightPx-f.HeightPx, f.HeightPx-x.HeightPx) <= 1 // proportions are rounded
+	})
+}
+
+// number writes a length to the hundredth.
+func number(v float64) string { return strconv.FormatFloat(math.Round(v*100)/100, 'f', -1, 64) }
+
+// Lighter is an order for a file that weighs less than one which was so many times too heavy
+// and so wide, in px: smaller, if nobody said how large it has to be, or JPEG of a lower quality.
+func (o Order) Lighter(widthPx int, times float64) (Order, bool) {
+	const enough = 60 // of JPEG: below, edges of flat colours crumble (common practice)
+	switch {
+	case o.Format == format.JPEG && (o.Quality == 0 || o.Quality > enough):
+		q := 85
+		if o.Quality > 0 {
+			q = o.Quality - 15
+		}
+		o.Quality = max(enough, q)
+		return o, true
+	case o.Sized || len(o.Widths) == 0 && o.Box == "":
+		return o, false
+	}
+	w := int(float64(widthPx) * math.Sqrt(0.9/times))
+	if w < leastMade || w >= widthPx {
+		return o, false
+	}
+	if o.Box != "" { // a square, or somebody said how large it is
+		o.Box = fmt.Sprintf("%dx%d", w, w)
+	} else {
+		o.Widths = []int{w}
+	}
+	return o, true
+}

@@ -1,0 +1,250 @@
+package kit
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"dyekit/core/advice"
+	"dyekit/core/asked"
+	"dyekit/core/fonts"
+	"dyekit/core/format"
+	"dyekit/core/intake"
+	"dyekit/core/recipe"
+)
+
+// A Source is what a kit was made from, ready to make single files that the kit has not. They
+// have the bytes that a kit would have whose recipe asks for them. It is safe for concurrent
+// use.
+type Source struct {
+	manifest Manifest
+	plan     *Plan
+	get      func(path string) ([]byte, error)
+	proven   memo[struct{}] // versions of which a file of the kit agrees with the plan
+}
+
+// ErrChanged is wrapped where a kit can no longer be made from its own manifest: by another
+// release, or without its fonts.
+var ErrChanged = errors.New("what this kit was made from gives another picture today")
+
+// A NotMadeError says why a file is not made that somebody ordered.
+type NotMadeError struct{ Reason string }
+
+func (e *NotMadeError) Error() string { return e.Reason }
+
+// NewSource reads a kit's manifest and master among its files, which get returns by their
+// path, and plans its versions again. set are the fonts of live text.
+func NewSource(ctx context.Context, get func(path string) ([]byte, error), set *fonts.Set) (*Source, error) {
+	s := &Source{get: get}
+	body, err := get("kit.json")
+	if err != nil {
+		return nil, err
+	}
+	if err := json.Unmarshal(body, &s.manifest); err != nil {
+		return nil, fmt.Errorf("%w: kit.json: %v", ErrNotKit, err)
+	}
+	m := &s.manifest
+	if m.Recipe == nil || m.Recipe.Check() != nil {
+		return nil, fmt.Errorf("%w: the recipe in kit.json is broken", ErrNotKit)
+	}
+	in := Input{Brand: m.Brand, Recipe: m.Recipe, Inks: m.Inks, Options: intake.Options{Mends: m.Mends, Parts: m.Parts, Fonts: set}}
+	if in.Master, err = s.part(m.Master); err != nil {
+		return nil, err
+	}
+	if m.Profile != nil {
+		if in.Profile, err = s.part(*m.Profile); err != nil {
+			return nil, err
+		}
+	}
+	s.plan, err = NewPlan(ctx, in)
+	return s, err
+}
+
+// part is a file that the manifest names beside those of the recipe.
+func (s *Source) part(r MasterRef) ([]byte, error) {
+	data, err := s.get(r.Path)
+	if err == nil && Hash(data) != r.SHA256 {
+		err = fmt.Errorf("%s: %w: it was changed", r.Path, ErrCheck)
+	}
+	return data, err
+}
+
+// Inspect plans the versions of a master as the recipe standard makes them, to make single
+// files of a mark of which there is no kit.
+func Inspect(ctx context.Context, in Input) (*Source, error) {
+	p, err := NewPlan(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if f, stop := p.Findings.Stopping(); stop {
+		return nil, fmt.Errorf("%w: %s", ErrRefused, f.Message)
+	}
+	s := &Source{plan: p, manifest: Manifest{Brand: in.Brand, Recipe: in.Recipe}}
+	s.manifest.Advice, err = p.Advice(ctx)
+	return s, err
+}
+
+// Wanted is what sentences are answered from: the files of the kit and what can be made.
+func (s *Source) Wanted(may asked.May) asked.Kit {
+	k := asked.Kit{May: may}
+	for _, f := range s.manifest.Files {
+		k.Files.Files = append(k.Files.Files, guideFile(f))
+	}
+	j := newJob(s.manifest.Brand, s.plan)
+	for _, v := range s.plan.Versions {
+		if v.Drawing != nil {
+			k.Versions = append(k.Versions, j.guideVersion(v))
+			k.Spot = k.Spot || hasSpots(v.Drawing)
+		}
+	}
+	return k
+}
+
+// Planned is Wanted for a mark of which there is no kit: its files are those of the recipe,
+// which weigh nothing yet.
+func (s *Source) Planned() asked.Kit {
+	k := s.Wanted(asked.All)
+	for _, f := range s.plan.Files {
+		k.Files.Files = append(k.Files.Files, guideFile(describe(f, 0, "", nil)))
+	}
+	return k
+}
+
+// tries bounds how often a file is made smaller that is too heavy.
+const tries = 6
+
+// Make makes one file and checks it like any other. What cannot be made is a NotMadeError.
+func (s *Source) Make(ctx context.Context, o asked.Order) (File, []byte, error) {
+	for n := 1; ; n++ {
+		f, data, err := s.one(ctx, o.Entry)
+		if err != nil || o.MostKB == 0 || float64(f.Bytes) <= 1000*o.MostKB {
+			return f, data, err
+		}
+		next, ok := o.Lighter(f.WidthPx, float64(f.Bytes)/(1000*o.MostKB))
+		if !ok || n == tries {
+			return File{}, nil, &NotMadeError{fmt.Sprintf("it weighs %s and not less than %g kB", Weight(f.Bytes), o.MostKB)}
+		}
+		o = next
+	}
+}
+
+// one makes the file of an entry of a recipe that asks for one.
+func (s *Source) one(ctx context.Context, e recipe.Entry) (File, []byte, error) {
+	r := *s.manifest.Recipe
+	r.Files = []recipe.Entry{e}
+	if err := r.Check(); err != nil {
+		return File{}, nil, &NotMadeError{err.Error()}
+	}
+	p, err := s.plan.asking(s.manifest.Brand, &r)
+	switch {
+	case err != nil:
+		return File{}, nil, err
+	case len(p.Files) == 0:
+		return File{}, nil, &NotMadeError{firstReason(p.Omitted)}
+	case len(p.Files) > 1:
+		return File{}, nil, fmt.Errorf("one file was ordered, not %d", len(p.Files))
+	}
+	f := p.Files[0]
+	for _, v := range f.Versions {
+		if err := s.prove(ctx, v); err != nil {
+			return File{}, nil, err
+		}
+	}
+	j := newJob(s.manifest.Brand, p)
+	var keep Store
+	j.depot = &keep
+	out, reason, err := j.file(ctx, f)
+	if err != nil || reason != "" {
+		if reason != "" {
+			err = &NotMadeError{reason}
+		}
+		return File{}, nil, err
+	}
+	if a := s.manifest.Advice; a != nil {
+		out.Below = p.below(out, a.Smallest)
+	}
+	data, err := keep.Get(ctx, out.SHA256)
+	return out, data, err
+}
+
+// asking is a plan of the same versions for another list of files.
+func (p *Plan) asking(brand string, r *recipe.Recipe) (*Plan, error) {
+	refused := map[string]string{}
+	for _, v := range p.Versions {
+		if v.Drawing == nil {
+			refused[v.Spec.Name] = v.Refused
+		}
+	}
+	q := &Plan{Master: p.Master, Base: p.Base, Frame: p.Frame, Own: p.Own, Versions: p.Versions, Press: p.Press, Inks: p.Inks, outlines: p.outlines,
+		smallest: p.smallest, clearSpace: p.clearSpace, clearHeight: p.clearHeight, clearBox: p.clearBox}
+	var err error
+	q.Files, q.Omitted, err = r.Plan(brand, q.art(refused))
+	return q, err
+}
+
+// prove holds one file of the kit that shows a version to the plan, once: so that what is made
+// later shows the same as the kit.
+func (s *Source) prove(ctx context.Context, version string) error {
+	_, err := s.proven.get(version, func() (struct{}, error) { return struct{}{}, s.agrees(ctx, version) })
+	return err
+}
+
+func (s *Source) agrees(ctx context.Context, version string) error {
+	best := -1
+	lightest := func(of func(f File) bool) {
+		for i, f := range s.manifest.Files {
+			if of(f) && !advice.Icon(f.Path) && (best < 0 || f.Bytes < s.manifest.Files[best].Bytes) {
+				best = i
+			}
+		}
+	}
+	lightest(func(f File) bool { return f.Version == version && f.Format == format.SVG })
+	if best < 0 {
+		lightest(func(f File) bool { return f.Version == version && f.Format != format.ICO })
+	}
+	if best < 0 { // no file of the kit shows it alone: another one tells of the master
+		lightest(func(f File) bool { return f.Format != format.ICO })
+	}
+	if best < 0 {
+		return nil
+	}
+	file := s.manifest.Files[best]
+	i := slices.IndexFunc(s.plan.Files, func(f recipe.File) bool { return f.Path == file.Path })
+	if i < 0 {
+		return fmt.Errorf("%w: %s is not among its files", ErrChanged, file.Path)
+	}
+	data, err := s.get(file.Path)
+	if err != nil {
+		return err
+	}
+	if Hash(data) != file.SHA256 {
+		return fmt.Errorf("%s: %w: it was changed after the kit was built", file.Path, ErrCheck)
+	}
+	j := newJob(s.manifest.Brand, s.plan)
+	px, err := j.pixels(ctx, s.plan.Files[i])
+	if err != nil {
+		return err
+	}
+	cs, err := j.check(ctx, s.plan.Files[i], px, data)
+	if err != nil {
+		return err
+	}
+	if c, bad := failed(cs); bad {
+		return fmt.Errorf("%w: %s: %s: %s", ErrChanged, file.Path, c.Name, c.Found)
+	}
+	return nil
+}
+
+// Smallest is what is advised for a version, nil if nothing is.
+func (s *Source) Smallest(version string) *advice.Smallest {
+	if a := s.manifest.Advice; a != nil {
+		for i := range a.Smallest {
+			if a.Smallest[i].Version == version {
+				return &a.Smallest[i]
+			}
+		}
+	}
+	return nil
+}
