@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"dyekit/core/asked"
 	"dyekit/core/format"
 	"dyekit/core/guide"
 	"dyekit/studio"
@@ -65,6 +66,7 @@ type handPage struct {
 type askedFor struct {
 	studio.Asking
 	Files []string
+	Made  bool // they are made, as the kit has not all of them
 }
 
 // A handed is a link with what was done through it.
@@ -143,9 +145,11 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm,
 		}
 		for _, a := range all {
 			x := askedFor{Asking: a}
-			_, as := pg.Asks(a.Language, a.Said)
-			for _, hit := range as {
-				x.Files = append(x.Files, hit.File.Base())
+			v := guide.View{Page: pg, Tongue: guide.In(a.Language), May: asked.All}
+			_, replies := v.Replies(a.Said)
+			for _, r := range replies {
+				x.Files = append(x.Files, v.Named(r.Pick))
+				x.Made = x.Made || r.Make != nil
 			}
 			p.Asked = append(p.Asked, x)
 		}

@@ -16,6 +16,7 @@ const (
 	onDark               // white or light
 	inBlack              // one ink, black if there is one
 	inOne                // one ink, for light grounds
+	anywhere             // somebody named the version
 )
 
 // A want is a kind of file; of those that suit, the best is taken.
@@ -46,6 +47,8 @@ func (w want) suits(p Files, f File) bool {
 		return true
 	}
 	switch w.stand {
+	case anywhere:
+		return !(v.Light && !v.Backed && k.Opaque)
 	case onDark:
 		// Paper that is white already cannot show it.
 		return v.Light && !v.Backed && !k.Opaque
@@ -249,10 +252,24 @@ func (p Files) Rank(key string, f File) (rank int, ok bool) {
 	return 0, false
 }
 
+// RankNamed is Rank where somebody named the version: it serves as a file, whatever versions
+// are usual for that.
+func (p Files) RankNamed(key string, f File) (rank int, ok bool) {
+	for i, w := range wantsOf(key) {
+		if w.stand, w.colour = anywhere, false; w.suits(p, f) {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
 // Compare orders two files that serve a use, or what others ask for, equally well by Rank:
 // less than 0 if a serves better.
 func (p Files) Compare(key string, a, b File) int {
 	rank, ok := p.Rank(key, a)
+	if !ok {
+		rank, ok = p.RankNamed(key, a)
+	}
 	if !ok {
 		return 0
 	}

@@ -53,6 +53,7 @@ type Traits struct {
 	Backed bool    `json:"backed,omitempty"`  // on a ground of its own
 	Part   bool    `json:"part,omitempty"`    // of the mark: the symbol alone
 	Aspect float64 `json:"aspect"`            // width to height of its frame
+	Lockup string  `json:"lockup,omitempty"`  // as the recipe calls it
 }
 
 // Files are those of a kit with what is known of the versions that they show.

@@ -60,8 +60,9 @@ type candidate struct {
 	rank       int // how well it serves; see Kit.rank
 	odd        int
 	away       float64
-	toBeMade   int // 1 if it is to be made
-	unsuitable int // 1 if it serves nothing of what it was asked for
+	toBeMade   int  // 1 if it is to be made
+	unsuitable int  // 1 if it serves nothing of what it was asked for
+	named      bool // its version was named
 }
 
 // Answer finds the file that a wish means, in the kit or to be made. What is named outranks
@@ -76,10 +77,10 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	}
 	key := w.key()
 	uses, _ := w.of(Use)
-	curves, whole := w.curves(), w.whole()
+	curves, whole, named := w.curves(), w.whole(), w.version()
 	var all []candidate
 	add := func(p Pick, of advice.Traits) {
-		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File), odd: odd(p.File, of), away: away(w, p.File)}
+		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File, named), odd: odd(p.File, of), away: away(w, p.File), named: named}
 		for _, t := range w.Things {
 			if !k.has(c, t) {
 				c.misses += weight(t.Is)
@@ -141,6 +142,13 @@ func (w Wish) curves() bool {
 		f, _ := format.Of(format.Key(t))
 		return f.Curves
 	})
+}
+
+// version reports whether a colourway is named, or a ground that asks for one.
+func (w Wish) version() bool {
+	ways, _ := w.of(Colourway)
+	grounds, _ := w.of(Ground)
+	return len(ways)+len(grounds) > 0
 }
 
 // whole reports whether the whole mark is meant: nobody named a part, or a place for which
@@ -240,10 +248,15 @@ func (w Wish) key() string {
 	return "transparent"
 }
 
-// rank is advice.Files.Rank; what does not serve comes last.
-func (k Kit) rank(key string, f advice.File) int {
+// rank is advice.Files.Rank, and after that how well a file serves whose version was named;
+// what does not serve comes last.
+func (k Kit) rank(key string, f advice.File, named bool) int {
+	const after = 100
 	if n, ok := k.Rank(key, f); ok {
 		return n
+	}
+	if n, ok := k.RankNamed(key, f); ok && named {
+		return after + n
 	}
 	return math.MaxInt
 }
@@ -291,7 +304,7 @@ func (k Kit) has(c candidate, t Thing) bool { return k.holds(c, t) != t.Not }
 
 func (k Kit) holds(c candidate, t Thing) bool {
 	f, v, n := c.File, c.of, t.Number()
-	kind, ground := f.Kind(), c.ground()
+	kind, ground := f.Kind(), c.Pick.Ground()
 	curves := kind.Curves && !f.Pixels
 	const mm = 72 / 25.4
 	switch t.Is {
@@ -334,7 +347,8 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		return t.Value == "light" || curves || f.WidthPx >= 1500
 	case Use:
 		_, ok := k.Rank(t.Value, f)
-		return ok
+		_, named := k.RankNamed(t.Value, f)
+		return ok || named && c.named
 	case WidthPx:
 		return n >= 1 && (curves || math.Abs(float64(f.WidthPx)-n) < 0.5)
 	case HeightPx:

@@ -36,13 +36,13 @@ const (
 	darkGround  = "#000000" // for white marks in files that cannot do without a ground
 )
 
-// ground is the colour behind the mark that the file brings, "" if it brings none; "own" if
-// nobody knows which.
-func (c candidate) ground() string {
+// Ground is the colour behind the mark that the file brings, "" if it brings none; "own" if
+// nobody knows which. It knows nothing of versions on a ground of their own.
+func (p Pick) Ground() string {
 	switch {
-	case c.Make != nil && c.Make.Backing != "":
-		return c.Make.Backing
-	case c.Kind().Opaque:
+	case p.Make != nil && p.Make.Backing != "":
+		return p.Make.Backing
+	case p.Kind().Opaque:
 		return "own"
 	}
 	return ""
@@ -118,20 +118,20 @@ func (k Kit) order(w Wish, v advice.Traits, kind format.Format, space format.Spa
 	if kind.Pages {
 		o.Pages = recipe.OneEach
 	}
-	if !k.May.Types && !slices.ContainsFunc(k.Files.Files, func(f advice.File) bool { return f.Format == kind.Key && f.Colour == space }) {
+	if !k.ofType(kind, space) {
 		return p, false
 	}
 	if o.Backing, ok = k.grounds(w, v, kind, space); !ok {
 		return p, false
 	}
-	p = Pick{advice.File{Version: v.Name, Format: kind.Key, Colour: space}, &o}
 	s := w.size()
 	o.MostKB, o.Sized = s.kb, max(s.px, s.highPx, s.leastPx, s.mm, s.highMM) > 0
 	if kind.Curves {
-		o.onPaper(s, v.Aspect, &p.File)
+		o.onPaper(s, v.Aspect)
 	} else {
-		o.inPixels(s, w, v.Aspect, &p.File)
+		o.inPixels(s, w, v.Aspect)
 	}
+	p = Pick{o.file(v), &o}
 	return p, k.sized(p)
 }
 
@@ -159,7 +159,7 @@ func (k Kit) grounds(w Wish, v advice.Traits, kind format.Format, space format.S
 }
 
 // onPaper gives a file of curves the size that is asked for.
-func (o *Order) onPaper(s size, aspect float64, f *advice.File) {
+func (o *Order) onPaper(s size, aspect float64) {
 	w, h := s.mm, s.highMM
 	switch {
 	case w > mostPaper || h > mostPaper:
@@ -167,18 +167,14 @@ func (o *Order) onPaper(s size, aspect float64, f *advice.File) {
 	case w > 0 && h > 0:
 		o.Size = number(w) + "x" + number(h) + "mm"
 	case w > 0:
-		h = w / aspect
 		o.Size = number(w) + "mm"
 	case h > 0:
-		w = math.Round(h*aspect*100) / 100
-		o.Size = number(w) + "mm"
+		o.Size = number(h*aspect) + "mm"
 	}
-	const mm = 72 / 25.4
-	f.WidthPt, f.HeightPt = w*mm, h*mm
 }
 
 // inPixels gives a file of pixels the size that is asked for, or the usual one.
-func (o *Order) inPixels(s size, w Wish, aspect float64, f *advice.File) {
+func (o *Order) inPixels(s size, w Wish, aspect float64) {
 	key := ""
 	if uses, _ := w.of(Use); len(uses) > 0 {
 		key = uses[0]
@@ -194,18 +190,13 @@ func (o *Order) inPixels(s size, w Wish, aspect float64, f *advice.File) {
 	if s.ppi > 0 {
 		o.PPI = s.ppi
 	}
-	if f.Kind().Unscaled {
-		o.PPI = 0
-	}
 	wide, high := s.px, s.highPx
 	switch {
 	case s.mm > 0 || s.highMM > 0:
 		if s.ppi == 0 {
 			o.PPI = sharp
 		}
-		o.onPaper(s, aspect, f)
-		f.WidthPx, f.HeightPx = int(math.Round(f.WidthPt/72*o.PPI)), int(math.Round(f.HeightPt/72*o.PPI))
-		f.PPI = o.PPI
+		o.onPaper(s, aspect)
 		return
 	case wide > 0 && high > 0:
 	case wide > 0 && !s.square:
@@ -224,15 +215,18 @@ func (o *Order) inPixels(s size, w Wish, aspect float64, f *advice.File) {
 			high = wide
 		}
 	}
-	f.WidthPx, f.HeightPx, f.PPI = int(math.Round(wide)), int(math.Round(high)), o.PPI
+	if o.Kind().Unscaled {
+		o.PPI = 0
+	}
+	x, y := int(math.Round(wide)), int(math.Round(high))
 	switch {
 	case s.px > 0 && s.highPx > 0, s.square, key == "profile":
-		o.Box = fmt.Sprintf("%dx%d", f.WidthPx, f.HeightPx)
-		o.Round = key == "profile" && f.WidthPx == f.HeightPx
+		o.Box = fmt.Sprintf("%dx%d", x, y)
+		o.Round = key == "profile" && x == y
 	case s.highPx > 0:
-		o.Heights = []int{f.HeightPx}
+		o.Heights = []int{y}
 	default:
-		o.Widths = []int{f.WidthPx}
+		o.Widths = []int{x}
 	}
 }
 

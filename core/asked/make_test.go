@@ -2,6 +2,8 @@ package asked
 
 import (
 	"fmt"
+	"net/url"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -85,6 +87,10 @@ func TestMakes(t *testing.T) {
 		"eps 2 in wide, black":                             "make eps black 50.8mm cmyk",
 		"300 px high png":                                  "make png colour h300 72 ppi",
 		"a jpg 500 px wide under 20 kB":                    "make jpeg colour 500 72 ppi under 20 kB",
+		"a 1080 square png":                                "PNG/icon_1080x1080.png",
+		"white logo for the printer":                       "PDF/white.pdf",
+		"in colour on a t-shirt":                           "PDF/colour.pdf",
+		"500 wide, jpeg":                                   "make jpeg colour 500 72 ppi",
 		"the symbol, 64 px wide":                           "make png icon 64 72 ppi",
 		"80 mm wide for a newspaper ad in black and white": "make pdf black 80mm cmyk",
 		// what nobody can make
@@ -138,6 +144,12 @@ func TestOrdersHold(t *testing.T) {
 				continue
 			}
 			made++
+			if back, err := ParseOrder(a.Make.Query()); err != nil || !reflect.DeepEqual(back, *a.Make) {
+				t.Errorf("%q: %+v comes back as %+v: %v", s[1], *a.Make, back, err)
+			}
+			if !k.Allows(*a.Make) {
+				t.Errorf("%q: %+v is made and not allowed", s[1], *a.Make)
+			}
 			r, _ := recipe.Builtin("standard")
 			c := *r
 			o := *a.Make
@@ -182,5 +194,41 @@ func TestLighter(t *testing.T) {
 	}
 	if fmt.Sprint(q) != "[85 70 60]" {
 		t.Errorf("JPEG in the qualities %v", q)
+	}
+}
+
+// What an address orders is held to what may be made, and is one file.
+func TestOrdersOfAddresses(t *testing.T) {
+	for query, want := range map[string][2]bool{ // whether it is read, and may be made
+		"version=colour&type=png&size=640&ppi=72":                  {true, true},
+		"version=colour&type=PNG&size=640":                         {},
+		"version=none&type=png&size=640":                           {true, false},
+		"version=colour&type=png&size=640,320":                     {},
+		"version=colour&type=png&size=40000":                       {true, false},
+		"version=colour&type=png&size=2x":                          {true, false},
+		"version=colour&type=png&size=1":                           {true, false},
+		"version=colour&type=icons":                                {},
+		"version=colour&type=ico":                                  {true, false},
+		"version=colour&type=pdf&size=80mm&colour=cmyk":            {true, true},
+		"version=colour&type=png&size=640&ppi=NaN":                 {},
+		"version=colour&type=png&size=640&kb=-3":                   {},
+		"version=colour&type=svg&size=" + strings.Repeat("9", 200): {},
+		"type=svg": {},
+		"":         {},
+	} {
+		q, err := url.ParseQuery(query)
+		if err != nil {
+			t.Fatal(err)
+		}
+		k := teahouse()
+		k.May = All
+		o, err := ParseOrder(q)
+		if (err == nil) != want[0] || err == nil && k.Allows(o) != want[1] {
+			t.Errorf("%s: %+v, %v", query, o, err)
+		}
+		k.May = May{}
+		if err == nil && k.Allows(o) {
+			t.Errorf("%s is made, and nothing may be", query)
+		}
 	}
 }

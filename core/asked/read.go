@@ -207,6 +207,9 @@ func (r *reader) measure() bool {
 			}
 		}
 	}
+	if unit == "" && r.bare(j, first) {
+		unit = "px"
+	}
 	if unit == "" {
 		return false
 	}
@@ -243,6 +246,21 @@ func (r *reader) measure() bool {
 	}
 	r.i, r.not, r.lim = j, false, ""
 	return true
+}
+
+// What a number without a unit means in px, if a side or a square follows (common practice).
+const leastBare, mostBare = 16, 20_000
+
+// bare reports whether a number without a unit is one of px: 1080 square, 500 wide.
+func (r *reader) bare(i int, v float64) bool {
+	if v != math.Trunc(v) || v < leastBare || v > mostBare || i >= len(r.ts) {
+		return false
+	}
+	if _, n := r.own(i, wide, high); n > 0 {
+		return true
+	}
+	m, n := r.longest(i)
+	return n > 0 && slices.ContainsFunc(m.things, func(t Thing) bool { return t.Is == Shape })
 }
 
 // by is how many tokens part two numbers of a size at i: 0 if none do.

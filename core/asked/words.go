@@ -78,6 +78,15 @@ func In(tag string) *Language {
 // tags are the languages there are.
 var tags = []string{"en", "de", "fr"}
 
+// Languages lists the languages in which sentences are read, by tag.
+func Languages() []string { return slices.Clone(tags) }
+
+// Speaks reports whether sentences are read in a language: de for de-AT.
+func Speaks(tag string) bool {
+	base, _, _ := strings.Cut(strings.ToLower(tag), "-")
+	return slices.Contains(tags, base)
+}
+
 // Read reads a sentence in the language of a tag, or in another if that understands more of
 // it: people are asked in one language and read their page in another.
 func Read(tag, sentence string) Wish {

@@ -1,97 +1,191 @@
 package guide
 
 import (
+	"fmt"
 	"slices"
-	"strings"
 
 	"dyekit/core/advice"
 	"dyekit/core/asked"
 	"dyekit/core/format"
+	"dyekit/core/recipe"
 )
 
 // wanted is the kit as sentences are answered from it.
-func (p *Page) wanted() asked.Kit {
-	return asked.Kit{Files: p.served(), Spot: slices.ContainsFunc(p.Inks, func(k Ink) bool { return k.Spot != "" })}
+func (v *View) wanted() asked.Kit {
+	return asked.Kit{Files: v.served(), Spot: v.Spot || slices.ContainsFunc(v.Inks, func(k Ink) bool { return k.Spot != "" }), May: v.May}
 }
 
-// Asks answers what somebody was asked for, in a sentence: one answer for each file that is
-// meant, and what was understood and what not.
-func (p *Page) Asks(tag, sentence string) (asked.Wish, []asked.Answer) {
-	w := asked.Read(tag, sentence)
-	var as []asked.Answer
-	for _, one := range w.Each() {
-		if a, ok := p.wanted().Answer(one); ok {
-			as = append(as, a)
-		}
-	}
-	return w, as
-}
-
-// A hit is an answer as the page shows it.
-type hit struct {
+// A Reply is an answer in words.
+type Reply struct {
 	asked.Answer
-	p *page
+	Says string // that it has all that was asked for, that it is the nearest, or why nothing can be
+	Why  string // it suits what it is for; "" if that is not known
+	Rows []Row  // each thing that was asked for
 }
 
-// Says says what the answer is: all that was asked for, the nearest, or why nothing can be.
-func (h hit) Says() string {
-	switch {
-	case h.Whole:
-		return h.p.T.Say("hit.whole")
-	case h.Never != "":
-		return h.p.T.Say("hit." + string(h.Never))
-	}
-	return h.p.T.Say("hit.near")
+// A Row is one thing that was asked for, and what the file has.
+type Row struct {
+	Asked, Has string
+	OK         bool
 }
 
-// Why says why the file suits what it is for, "" if that is not known.
-func (h hit) Why() string {
-	for _, m := range h.Met {
-		if m.Is != asked.Use || !m.OK {
+// Replies answers what somebody was asked for, in a sentence: one reply for each file that is
+// meant, and what was understood and what not.
+func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
+	t := v.tongue()
+	w := asked.Read(t.Tag(), sentence)
+	var out []Reply
+	for _, one := range w.Each() {
+		a, ok := v.wanted().Answer(one)
+		if !ok {
 			continue
 		}
-		for _, a := range h.p.Page.Answers() {
-			if a.Use == m.Value && a.Main.File.Path == h.File.Path {
-				return h.p.Why(a.Main)
+		r := Reply{Answer: a, Says: t.says(a), Why: v.why(a)}
+		for _, m := range a.Met {
+			if m.Is != asked.Use {
+				r.Rows = append(r.Rows, Row{t.Is(m.Thing), t.has(m.Is, a, v.served().Of(a.File)), m.OK})
+			}
+		}
+		out = append(out, r)
+	}
+	return w, out
+}
+
+func (v *View) tongue() *Tongue {
+	if v.Tongue == nil {
+		return In()
+	}
+	return v.Tongue
+}
+
+func (t *Tongue) says(a asked.Answer) string {
+	switch {
+	case a.Whole && a.Make != nil:
+		return t.Say("hit.made")
+	case a.Whole:
+		return t.Say("hit.whole")
+	case a.Never != "":
+		return t.Say("hit." + string(a.Never))
+	}
+	return t.Say("hit.near")
+}
+
+func (v *View) why(a asked.Answer) string {
+	for _, m := range a.Met {
+		if m.Is != asked.Use || !m.OK || a.Make != nil {
+			continue
+		}
+		for _, x := range v.Page.Answers() {
+			if x.Use == m.Value && x.Main.File.Path == a.File.Path {
+				return v.tongue().Why(x.Main)
 			}
 		}
 	}
 	return ""
 }
 
-// Is says a thing that was asked for in the words of this page.
-func (p *page) Is(t asked.Thing) string {
-	says := ""
-	switch t.Is {
+// has says what a file has of an attribute.
+func (t *Tongue) has(is asked.Is, a asked.Answer, v Version) string {
+	f, kind := a.File, a.Kind()
+	curves := kind.Curves && !f.Pixels
+	size := func() string {
+		switch {
+		case f.WidthPx > 0 && (is == asked.WidthMM || is == asked.HeightMM) && f.PPI > 0:
+			return t.Say("has.paper", "w", t.number(f.WidthPt*mmPerPt), "h", t.number(f.HeightPt*mmPerPt), "px", fmt.Sprintf("%d × %d", f.WidthPx, f.HeightPx))
+		case f.WidthPx > 0:
+			return fmt.Sprintf("%d × %d px", f.WidthPx, f.HeightPx)
+		case a.Make != nil && f.WidthPt > 0:
+			return t.Say("has.curves.sized", "w", t.number(f.WidthPt*mmPerPt), "h", t.number(f.HeightPt*mmPerPt))
+		}
+		return t.Say("has.curves")
+	}
+	pick := func(key string, cases ...any) string {
+		for i := 0; i+1 < len(cases); i += 2 {
+			if cases[i+1].(bool) {
+				return t.Say(key + cases[i].(string))
+			}
+		}
+		return t.Say(key + cases[len(cases)-1].(string))
+	}
+	switch is {
 	case asked.Type:
-		k, _ := format.Of(format.Key(t.Value))
+		return kind.Name
+	case asked.Kind:
+		return pick("has.kind.", "vector", curves, "mixed", f.Pixels, "pixels")
+	case asked.Space:
+		return pick("has.space.", "cmyk", f.Colour == format.CMYK, "rgb")
+	case asked.Plate:
+		return pick("has.plate.", "spot", curves && f.Colour == format.CMYK, "none")
+	case asked.Colourway:
+		return pick("has.colourway.", "white", v.Light && v.OneInk && !v.Backed, "black", v.Black, "one", v.OneInk, "colour")
+	case asked.Ground:
+		return pick("has.ground.", "own", v.Backed || a.Ground() != "", "dark", v.Light, "light")
+	case asked.Background:
+		return pick("has.background.", "none", a.Ground() == "" && !v.Backed, "black", a.Ground() == "#000000", "white", !v.Backed, "own")
+	case asked.Part:
+		return pick("has.part.", "part", v.Part, "whole")
+	case asked.PPI:
+		if f.PPI > 0 && !curves {
+			return t.Say("is.ppi", "n", t.number(f.PPI))
+		}
+		return t.Say("has.curves")
+	case asked.MostKB:
+		if a.Make != nil {
+			return t.Say("has.weighed")
+		}
+		return t.Weight(f.Bytes)
+	case asked.Quality, asked.Shape, asked.WidthPx, asked.HeightPx, asked.LeastPx, asked.MostPx, asked.WidthMM, asked.HeightMM:
+		return size()
+	}
+	return ""
+}
+
+// Is says a thing that was asked for in the words of this page.
+func (t *Tongue) Is(x asked.Thing) string {
+	says := ""
+	switch x.Is {
+	case asked.Type:
+		k, _ := format.Of(format.Key(x.Value))
 		says = k.Name
 	case asked.Use:
-		says = p.T.Say("use." + t.Value)
+		says = t.Say("use." + x.Value)
 	case asked.WidthPx, asked.HeightPx, asked.LeastPx, asked.MostPx, asked.WidthMM, asked.HeightMM, asked.PPI, asked.MostKB:
-		says = p.T.Say("is."+string(t.Is), "n", p.T.number(t.Number()))
+		says = t.Say("is."+string(x.Is), "n", t.number(x.Number()))
 	default:
-		says = p.T.Say("is." + string(t.Is) + "." + t.Value)
+		says = t.Say("is." + string(x.Is) + "." + x.Value)
 	}
-	if t.Not {
-		says = p.T.Say("is.not", "what", says)
+	if x.Not {
+		says = t.Say("is.not", "what", says)
 	}
 	return says
 }
 
-// Lacks lists what a file has not of what was named.
-func (h hit) Lacks() string {
-	var out []string
-	for _, m := range h.Met {
-		if !m.OK && m.Is != asked.Use {
-			out = append(out, h.p.Is(m.Thing))
-		}
+// Named is the name of a file of the kit, or the one that it will have.
+func (v *View) Named(p asked.Pick) string {
+	if p.Make == nil {
+		return p.Base()
 	}
-	return strings.Join(out, ", ")
+	return recipe.Name(v.Brand, v.Naming, v.served().Of(p.File).Lockup, p.Make.Entry)
 }
 
-// Other says for what another type of file is taken.
-func (p *page) Other(f advice.File) string { return p.T.Say("hit.other", "type", f.Kind().Name) }
+// Get is the address of a file of the kit, or the one under which it is made.
+func (p *page) Get(k asked.Pick) string {
+	if k.Make == nil {
+		return p.At(k.File)
+	}
+	return p.Makes + "?" + k.Make.Query().Encode()
+}
+
+// Other says that another type of file shows the same, and For, for what it is taken.
+func (p *page) Other(f advice.File) string {
+	if f.WidthPx > 0 {
+		return p.T.Say("hit.other.px", "type", f.Kind().Name, "px", fmt.Sprint(f.WidthPx))
+	}
+	return p.T.Say("hit.other", "type", f.Kind().Name)
+}
+
+// For says for what a type of file is taken.
+func (p *page) For(f advice.File) string { return p.T.Say("hit.for." + string(f.Format)) }
 
 // askedTexts are the keys of what is said of sentences.
 func askedTexts() (keys []string) {
@@ -100,8 +194,15 @@ func askedTexts() (keys []string) {
 		"width-px", "height-px", "least-px", "most-px", "width-mm", "height-mm", "ppi", "most-kb", "not"} {
 		keys = append(keys, "is."+k)
 	}
-	for _, k := range []string{"whole", "near", "lacks", "part", "other", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
+	for _, k := range []string{"whole", "near", "made", "part", "other", "other.px", "not", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
 		keys = append(keys, "hit."+k)
+	}
+	for _, k := range []string{"kind.vector", "kind.mixed", "kind.pixels", "space.cmyk", "space.rgb", "plate.spot", "plate.none", "colourway.white", "colourway.black", "colourway.one", "colourway.colour",
+		"ground.own", "ground.dark", "ground.light", "background.none", "background.black", "background.white", "background.own", "part.part", "part.whole", "paper", "curves", "curves.sized", "weighed"} {
+		keys = append(keys, "has."+k)
+	}
+	for _, k := range []format.Key{format.SVG, format.PDF, format.EPS, format.PNG, format.JPEG, format.TIFF, format.WebP, format.ICO} {
+		keys = append(keys, "hit.for."+string(k))
 	}
 	return append(keys, "use.mail", "asked.understood", "asked.unknown", "asked.long")
 }

@@ -20,7 +20,8 @@ import (
 // JSON.
 type Page struct {
 	Brand  string `json:"brand"`
-	Number int    `json:"number"` // of the kit
+	Number int    `json:"number"`           // of the kit
+	Naming string `json:"naming,omitempty"` // of its files, as its recipe has it
 	// Ground and On are the colours of the head, #rrggbb: text in On on Ground has a
 	// contrast of 4.5 at least (WCAG 2.2, 1.4.3).
 	Ground   string    `json:"ground"`

@@ -59,6 +59,9 @@ type View struct {
 	Portrait         string // address of the studio's picture, "" for none
 	Made             time.Time
 	Typed            string            // what somebody asked for
+	May              asked.May         // what is made that the kit has not
+	Spot             bool              // its files in printing inks hold plates, whatever Inks say
+	Makes            string            // address under which it is made, to which a query is added
 	Tongues          map[string]string // addresses of the page in other languages, by tag
 	Icon, Font       string            // addresses of the page's icon and of a style sheet with its letters
 	Hand             *Hand
@@ -93,11 +96,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	p.Answers = v.Page.Answers(v.Hidden...)
 	p.Asked = v.Page.Asked(p.T)
 	if v.Typed != "" {
-		var as []asked.Answer
-		p.Wish, as = v.Page.Asks(p.T.Tag(), v.Typed)
-		for _, a := range as {
-			p.Hits = append(p.Hits, hit{a, p})
-		}
+		p.Wish, p.Replies = v.Replies(v.Typed)
 	}
 	if p.Open = v.Chosen; p.Open != askedKey && !slices.ContainsFunc(p.Answers, func(a advice.Answer) bool { return a.Use == v.Chosen }) {
 		p.Open = askedKey
@@ -132,7 +131,7 @@ type page struct {
 	Answers []advice.Answer
 	Asked   []Said
 	Wish    asked.Wish
-	Hits    []hit
+	Replies []Reply
 	Open    string
 	Style   template.CSS
 	Script  template.JS

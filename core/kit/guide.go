@@ -25,7 +25,7 @@ import (
 // these take long and need none of the files, so that they are made beside them.
 func (j *job) guideOf(ctx context.Context, in Input, want []recipe.File) (*guide.Page, error) {
 	return j.facts.get("", func() (*guide.Page, error) {
-		pg := &guide.Page{Brand: in.Brand, Number: in.Number, Pictures: map[string][]byte{}}
+		pg := &guide.Page{Brand: in.Brand, Number: in.Number, Naming: in.Recipe.Naming, Pictures: map[string][]byte{}}
 		for _, f := range want {
 			pg.Files = append(pg.Files, guideFile(describe(f, 0, "", nil)))
 		}
@@ -87,7 +87,7 @@ func guideFile(f File) guide.File {
 
 func (j *job) guideVersion(v *version.Version) guide.Version {
 	box := j.plan.FrameOf(v.Spec.Name).Box
-	g := guide.Version{Name: v.Spec.Name, Light: Dark(v), OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole() || v.Spec.Square, Aspect: box.W() / box.H()}
+	g := guide.Version{Name: v.Spec.Name, Light: Dark(v), OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole() || v.Spec.Square, Aspect: box.W() / box.H(), Lockup: v.Spec.Lockup}
 	if c, ok := ink(v); ok {
 		g.Black = colour.Contrast(c, colour.Black) < 1.6 && c.Lab().Chroma() < 8
 	}

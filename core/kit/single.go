@@ -152,6 +152,11 @@ func (s *Source) one(ctx context.Context, e recipe.Entry) (File, []byte, error) 
 			return File{}, nil, err
 		}
 	}
+	return s.finished(ctx, p, f)
+}
+
+// finished makes a planned file and checks it.
+func (s *Source) finished(ctx context.Context, p *Plan, f recipe.File) (File, []byte, error) {
 	j := newJob(s.manifest.Brand, p)
 	var keep Store
 	j.depot = &keep
@@ -247,4 +252,28 @@ func (s *Source) Smallest(version string) *advice.Smallest {
 		}
 	}
 	return nil
+}
+
+// Brand is the brand of the kit, and Naming the pattern of its names.
+func (s *Source) Brand() string  { return s.manifest.Brand }
+func (s *Source) Naming() string { return s.manifest.Recipe.Naming }
+
+// File is a file of the kit; where there is no kit, it is made as the recipe asks for it.
+func (s *Source) File(ctx context.Context, path string) ([]byte, error) {
+	if s.get != nil {
+		data, err := s.get(path)
+		if err != nil {
+			return nil, err
+		}
+		if i := slices.IndexFunc(s.manifest.Files, func(f File) bool { return f.Path == path }); i < 0 || Hash(data) != s.manifest.Files[i].SHA256 {
+			return nil, fmt.Errorf("%s: %w: it was changed after the kit was built", path, ErrCheck)
+		}
+		return data, nil
+	}
+	i := slices.IndexFunc(s.plan.Files, func(f recipe.File) bool { return f.Path == path })
+	if i < 0 {
+		return nil, fmt.Errorf("the recipe asks for no %s", path)
+	}
+	_, data, err := s.finished(ctx, s.plan, s.plan.Files[i])
+	return data, err
 }

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"dyekit/core/colour"
+	"dyekit/core/version"
 )
 
 const usualNaming = "{brand}_{version}_{size}"
@@ -83,6 +84,17 @@ func (r *Recipe) name(brand string, f File) string {
 		p = Slug(brand)
 	}
 	return Portable(p + "." + f.Entry.Kind().Ext)
+}
+
+// Name is the name of the one file that an entry asks for, of its first version in a lockup,
+// by a pattern of names; the usual one if it is empty.
+func Name(brand, naming, lockup string, e Entry) string {
+	r := Recipe{Naming: naming, Versions: []version.Spec{{Name: e.Versions[0], Lockup: lockup}}}
+	f := File{Versions: e.Versions[:1], Entry: e, Size: e.Sizes(), PPI: e.PPI}
+	if e.Kind().Pixels && f.PPI == 0 {
+		f.PPI = 72
+	}
+	return r.name(brand, f)
 }
 
 // reservedRE is the names that some systems keep for devices, whatever follows
