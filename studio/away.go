@@ -126,6 +126,7 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 			"DELETE q FROM questions q JOIN hands h ON h.id = q.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE l FROM hand_log l JOIN hands h ON h.id = l.hand_id JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
 			"DELETE h FROM hands h JOIN kits k ON k.id = h.kit_id WHERE k.mark_id = ?",
+			"DELETE x FROM made x JOIN kits k ON k.id = x.kit_id WHERE k.mark_id = ?",
 			"DELETE f FROM kit_files f JOIN kits k ON k.id = f.kit_id WHERE k.mark_id = ?",
 			"DELETE FROM kits WHERE mark_id = ?",
 			"UPDATE decisions SET parent_id = NULL WHERE mark_id = ?",

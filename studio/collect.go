@@ -41,6 +41,7 @@ func (s *Studio) collect(ctx context.Context, after time.Duration) (c Collected,
 	const old = "kept_at < LEAST(NOW(6) - INTERVAL ? SECOND, COALESCE((SELECT MIN(started_at) FROM jobs WHERE state = 'running'), NOW(6)))"
 	rows, err := s.db.QueryContext(ctx, `SELECT b.sha256, b.size FROM blobs b WHERE b.`+old+`
 		AND NOT EXISTS (SELECT 1 FROM masters x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM kit_files x WHERE x.sha256 = b.sha256)
+		AND NOT EXISTS (SELECT 1 FROM made x WHERE x.sha256 = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.zip = b.sha256) AND NOT EXISTS (SELECT 1 FROM kits x WHERE x.page = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM studios x WHERE x.portrait = b.sha256) AND NOT EXISTS (SELECT 1 FROM fonts x WHERE x.sha256 = b.sha256)
 		AND NOT EXISTS (SELECT 1 FROM candidates x WHERE x.sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM held x WHERE x.sha256 = b.sha256)

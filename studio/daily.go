@@ -65,6 +65,9 @@ func (s *Studio) forget(ctx context.Context) error {
 			return err
 		}
 	}
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM made WHERE last_at < NOW(6) - INTERVAL ? DAY OR id IN (SELECT id FROM (SELECT id, ROW_NUMBER() OVER (PARTITION BY kit_id ORDER BY last_at DESC, id DESC) AS place FROM made) AS kept WHERE place > ?)", madeDays, madeKept); err != nil {
+		return err
+	}
 	for _, q := range []string{
 		"UPDATE jobs SET body = '' WHERE state NOT IN ('waiting', 'running') AND body <> '' AND finished_at < NOW(6) - INTERVAL ? SECOND",
 		"DELETE c FROM hook_calls c JOIN hook_calls newer ON newer.hook_id = c.hook_id AND newer.id > c.id WHERE c.state <> 'waiting' AND c.created_at < NOW(6) - INTERVAL ? SECOND",

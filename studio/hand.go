@@ -39,6 +39,7 @@ type HandWish struct {
 	Greeting  string
 	HideUses  []string
 	HideTypes []format.Key
+	May       May       // what is made that the kit has not
 	Leads     bool      // a newer kit takes the place of this one
 	Pass      string    // passphrase, "" for none
 	Closes    time.Time // zero for never
@@ -67,7 +68,7 @@ func (h *Hand) Closed(now time.Time) bool {
 	return !h.Withdrawn.IsZero() || !h.Closes.IsZero() && !now.Before(h.Closes)
 }
 
-const selectHand = `SELECT h.id, h.kit_id, h.token, h.recipient, h.mail, h.language, h.greeting, h.hide_uses, h.hide_types, h.leads, h.pass, h.closes_at, h.withdrawn_at, h.received_at, h.who, h.created_at,
+const selectHand = `SELECT h.id, h.kit_id, h.token, h.recipient, h.mail, h.language, h.greeting, h.hide_uses, h.hide_types, h.may, h.leads, h.pass, h.closes_at, h.withdrawn_at, h.received_at, h.who, h.created_at,
   (SELECT COALESCE(SUM(times), 0) FROM hand_log l WHERE l.hand_id = h.id AND l.what = 'opened'),
   (SELECT COALESCE(SUM(times), 0) FROM hand_log l WHERE l.hand_id = h.id AND l.what IN ('file', 'zip')),
   (SELECT MAX(hour) FROM hand_log l WHERE l.hand_id = h.id),
@@ -77,9 +78,9 @@ FROM hands h `
 func scanHand(row interface{ Scan(...any) error }) (*Hand, error) {
 	var h Hand
 	var token []byte
-	var uses, types string
+	var uses, types, may string
 	var closes, withdrawn, received, last sql.NullTime
-	err := row.Scan(&h.ID, &h.KitID, &token, &h.Recipient, &h.Mail, &h.Language, &h.Greeting, &uses, &types, &h.Leads, &h.pass, &closes, &withdrawn, &received, &h.Who, &h.Made, &h.Opened, &h.Taken, &last, &h.Open)
+	err := row.Scan(&h.ID, &h.KitID, &token, &h.Recipient, &h.Mail, &h.Language, &h.Greeting, &uses, &types, &may, &h.Leads, &h.pass, &closes, &withdrawn, &received, &h.Who, &h.Made, &h.Opened, &h.Taken, &last, &h.Open)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrNotFound
 	}
@@ -88,7 +89,7 @@ func scanHand(row interface{ Scan(...any) error }) (*Hand, error) {
 	}
 	copy(h.token[:], token)
 	h.Locked = h.pass != ""
-	h.HideUses = strings.Fields(uses)
+	h.HideUses, h.May = strings.Fields(uses), ParseMay(may)
 	for _, t := range strings.Fields(types) {
 		h.HideTypes = append(h.HideTypes, format.Key(t))
 	}
@@ -176,8 +177,8 @@ func (s *Studio) HandOver(ctx context.Context, k *Kit, w HandWish) (h *Hand, tok
 	for i, t := range w.HideTypes {
 		types[i] = string(t)
 	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO hands (kit_id, token, recipient, mail, language, greeting, hide_uses, hide_types, leads, pass, closes_at, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		k.ID, hash[:], w.Recipient, w.Mail, guide.In(w.Language).Tag(), w.Greeting, strings.Join(w.HideUses, " "), strings.Join(types, " "), w.Leads, sealed, nullTime(w.Closes), person(ctx))
+	res, err := s.db.ExecContext(ctx, `INSERT INTO hands (kit_id, token, recipient, mail, language, greeting, hide_uses, hide_types, may, leads, pass, closes_at, who) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		k.ID, hash[:], w.Recipient, w.Mail, guide.In(w.Language).Tag(), w.Greeting, strings.Join(w.HideUses, " "), strings.Join(types, " "), w.May.String(), w.Leads, sealed, nullTime(w.Closes), person(ctx))
 	if w.Once != "" && queue.Duplicate(err) { // a second click, or a script that asks again
 		h, err = s.HandOf(ctx, token)
 		return h, token, err

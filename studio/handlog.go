@@ -18,6 +18,7 @@ const (
 	HandOpened   = "opened"
 	HandFile     = "file"
 	HandZip      = "zip"
+	HandMade     = "made" // a file that the kit has not
 	HandReceived = "received"
 	HandAsked    = "question"
 )

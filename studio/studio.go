@@ -25,6 +25,7 @@ import (
 	"dyekit/core/board"
 	"dyekit/core/fonts"
 	"dyekit/core/guide"
+	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
 	"dyekit/core/sheet"
@@ -67,8 +68,11 @@ type Studio struct {
 
 	zipping   parallel.Once[Hash]
 	pages     *cache.Cache[*guide.Page] // of kits, for clients
-	tries     *cache.Cache[[]byte]      // photographs, small
-	unpacking turns                     // of photographs
+	sources   *cache.Cache[*kit.Source] // of kits, to make files of
+	making    turns                     // of files for clients
+	makes     parallel.Once[*Made]
+	tries     *cache.Cache[[]byte] // photographs, small
+	unpacking turns                // of photographs
 	sheets    *cache.Cache[*sheet.Sheet]
 	boards    *cache.Cache[board.Candidate]
 	trouble   atomic.Pointer[string]
@@ -113,7 +117,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(most)
 	db.SetMaxIdleConns(most)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), looks: newLooks(), probing: turns{most: maxProbing}, sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), sources: cache.New(maxSources, cache.One[*kit.Source]), making: turns{most: maxMaking}, tries: cache.New(maxTries, func(b []byte) int { return len(b) }), looks: newLooks(), probing: turns{most: maxProbing}, sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.queue.Ready = func() error { return s.roomFor(0) }
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)

@@ -41,6 +41,7 @@ var everyRoute = map[studio.Role]string{
 		GET /k/:token/kit/:n/file/*path
 		GET /k/:token/kit/:n/picture/:name
 		GET /k/:token/kit/:n/zip
+		GET /k/:token/kit/:n/made
 		GET /k/:token/portrait
 		GET /signin
 		GET /static/*file
@@ -93,6 +94,7 @@ var everyRoute = map[studio.Role]string{
 		GET /kits/:id/case
 		GET /kits/:id/file/*path
 		GET /kits/:id/hand
+		GET /kits/:id/made
 		GET /kits/:id/look/*path
 		GET /kits/:id/page
 		GET /kits/:id/picture/:name
@@ -156,6 +158,7 @@ var everyRoute = map[studio.Role]string{
 		POST /held/:id/drop
 		POST /jobs/:id/cancel
 		POST /kits/:id/hand
+		POST /kits/:id/made
 		POST /marks
 		POST /marks/:id/away
 		POST /marks/:id/back

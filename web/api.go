@@ -361,13 +361,17 @@ func (s *Server) apiHandOver(c *gin.Context) error {
 		Recipient, Mail, Language, Greeting, Passphrase string
 		Days                                            int
 		Leads                                           *bool
+		Makes                                           *[]string
 	}
 	d := json.NewDecoder(c.Request.Body)
 	d.DisallowUnknownFields()
 	if err := d.Decode(&in); err != nil {
 		return &studio.InputError{Field: "body", Message: "the body cannot be read: " + err.Error()}
 	}
-	w := studio.HandWish{Recipient: in.Recipient, Mail: in.Mail, Language: in.Language, Greeting: in.Greeting, Pass: in.Passphrase, Leads: in.Leads == nil || *in.Leads, Once: c.GetHeader("Idempotency-Key")}
+	w := studio.HandWish{Recipient: in.Recipient, Mail: in.Mail, Language: in.Language, Greeting: in.Greeting, Pass: in.Passphrase, Leads: in.Leads == nil || *in.Leads, Once: c.GetHeader("Idempotency-Key"), May: studio.MayAll}
+	if in.Makes != nil {
+		w.May = studio.ParseMay(strings.Join(*in.Makes, " "))
+	}
 	switch {
 	case in.Days < 0 || in.Days > 3660:
 		return &studio.InputError{Field: "days", Message: "a link stays open from 1 to 3660 days, or with 0 for ever"}

@@ -142,20 +142,27 @@ func (s *Server) unlock(c *gin.Context) {
 func (s *Server) clientPage(c *gin.Context, h *studio.Hand, k *studio.Kit) error {
 	ctx := c.Request.Context()
 	var err error
-	if typed := cutQuery(c.Query("asked")); typed != "" {
+	switch typed := cutQuery(c.Query("asked")); {
+	case c.Query("choose") != "": // it was opened before
+	case typed != "":
 		tag := tongue(c, h).Tag()
 		w := asked.Read(tag, typed)
 		err = s.studio.NoteAsking(ctx, k.MarkID, tag, typed, w.Unknown)
-	} else {
+	default:
 		err = s.studio.Note(ctx, h, studio.HandOpened, "")
 	}
 	if err != nil && !queue.DiskFull(err) { // a full disc keeps nobody from reading
 		return err
 	}
-	return s.showClient(c, http.StatusOK, h, k, "", "")
+	return s.showClientWith(c, http.StatusOK, h, k, nil)
 }
 
 func (s *Server) showClient(c *gin.Context, status int, h *studio.Hand, k *studio.Kit, draft, wrong string) error {
+	return s.showClientWith(c, status, h, k, func(v *guide.View) { v.Hand.Draft, v.Hand.Wrong = draft, wrong })
+}
+
+// showClientWith writes the page after a change to what it shows; nil changes nothing.
+func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *studio.Kit, change func(*guide.View)) error {
 	ctx := c.Request.Context()
 	v, err := s.clientView(c, h, k)
 	if err != nil {
@@ -163,13 +170,21 @@ func (s *Server) showClient(c *gin.Context, status int, h *studio.Hand, k *studi
 	}
 	at := link(c)
 	v.Base, v.Pictures, v.Zip = fmt.Sprintf("%s/kit/%d/file/", at, k.Number), fmt.Sprintf("%s/kit/%d/picture/", at, k.Number), fmt.Sprintf("%s/kit/%d/zip", at, k.Number)
+	v.Makes = fmt.Sprintf("%s/kit/%d/made", at, k.Number)
+	if h.May.May == (asked.May{}) {
+		v.Makes = ""
+	} else if c.Query("choose") != "" {
+		if err := s.choose(c, h, k, v); err != nil {
+			return err
+		}
+	}
 	v.Tongues = map[string]string{}
 	for _, l := range guide.Tongues() {
 		if l != v.Tongue.Tag() {
 			v.Tongues[l] = "?lang=" + l
 		}
 	}
-	v.Hand = &guide.Hand{Act: at, Received: h.Received, Draft: draft, Wrong: wrong, Closes: h.Closes}
+	v.Hand = &guide.Hand{Act: at, Received: h.Received, Closes: h.Closes}
 	qs, err := s.studio.Questions(ctx, h.ID)
 	if err != nil {
 		return err
@@ -185,6 +200,9 @@ func (s *Server) showClient(c *gin.Context, status int, h *studio.Hand, k *studi
 	if v.Portrait != "" {
 		v.Portrait = at + "/portrait"
 	}
+	if change != nil {
+		change(v)
+	}
 	return s.client(c, status, v, "'none'")
 }
 
@@ -199,7 +217,7 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 	if err != nil {
 		return nil, err
 	}
-	v := &guide.View{Page: p.Without(h.HideTypes), Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Typed: cutQuery(c.Query("asked")),
+	v := &guide.View{Page: p.Without(h.HideTypes), May: h.May.May, NoTypes: h.HideTypes, Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Typed: cutQuery(c.Query("asked")),
 		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes, ZipFiles: k.Files}
 	if v.Font, err = asset("client.css"); err != nil {
 		return nil, err
@@ -234,8 +252,12 @@ func (s *Server) clientPicture(c *gin.Context, _ *studio.Hand, k *studio.Kit) er
 		return err
 	}
 	data, ok := p.Pictures[c.Param("name")]
+	if version, is := strings.CutPrefix(c.Param("name"), guide.VersionPicture("")); !ok && is {
+		data, err = s.versionPicture(c, k, version)
+		ok = err == nil
+	}
 	if !ok {
-		return studio.ErrNotFound
+		return errors.Join(studio.ErrNotFound, err)
 	}
 	c.Header("Cache-Control", "private, max-age=31536000, immutable") // kits never change
 	c.Data(http.StatusOK, "image/png", data)

@@ -84,7 +84,7 @@ func TestHandOverJourney(t *testing.T) {
 
 	path := link[strings.Index(link, "/k/"):]
 	tab.Do(chromedp.Navigate(tab.Base + path))
-	tab.Until(`document.querySelector(".answer") && [...document.images].filter(i => i.offsetParent).every(i => i.naturalWidth > 0)`)
+	tab.Until(`document.querySelector(".answer") && [...document.images].filter(i => i.checkVisibility()).every(i => i.naturalWidth > 0)`)
 	if s := text(tab, ".head"); !strings.Contains(s, "made by Vat Nine") || !strings.Contains(s, "Plum first.") {
 		t.Errorf("the head says %s", s)
 	}
@@ -209,7 +209,7 @@ func TestSentencesAreAnswered(t *testing.T) {
 	}
 	// The designer sees what was asked for, without who.
 	tab.Go("/kits/1/hand")
-	if s := text(tab, "section[aria-label='What clients ask for']"); !strings.Contains(s, "zebra") || !strings.Contains(s, "ochre") || !strings.Contains(s, "_white.pdf") || strings.Contains(s, "Maud") {
+	if s := text(tab, "section[aria-label='What clients ask for']"); !strings.Contains(s, "zebra") || !strings.Contains(s, "ochre") || !strings.Contains(s, "_white_80mm.pdf") || strings.Contains(s, "Maud") {
 		t.Errorf("what clients ask for: %s", s)
 	}
 	tab.Accessible("what clients ask for")

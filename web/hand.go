@@ -23,6 +23,7 @@ import (
 type handForm struct {
 	Recipient, Mail, Language, Greeting, Closes, Pass string
 	Uses, Types                                       []string // that are shown
+	Makes                                             []string // what is made on request; nil for all
 	Leads                                             bool
 	Once                                              string // names this form: sent twice, it is one handover
 	Error                                             *studio.InputError
@@ -52,7 +53,9 @@ type handPage struct {
 	Tongues []tick
 	Uses    []tick
 	Types   []tick
-	Preview string // address of the page with the form's choices
+	Makes   []tick
+	Made    []studio.Made // on request, of all kits of the mark
+	Preview string        // address of the page with the form's choices
 	Hands   []handed
 	New     *handed // just made, with its link
 	Letter  letter  // that goes with it
@@ -89,7 +92,7 @@ type letter struct {
 
 // Says puts an event into words.
 func (h handed) Says(e studio.HandEvent) string {
-	what := map[string]string{studio.HandOpened: "the page was opened", studio.HandFile: e.Path, studio.HandZip: "the whole zip", studio.HandReceived: "“I have what I need”", studio.HandAsked: "a question was asked"}[e.What]
+	what := map[string]string{studio.HandOpened: "the page was opened", studio.HandFile: e.Path, studio.HandZip: "the whole zip", studio.HandMade: e.Path + " was made", studio.HandReceived: "“I have what I need”", studio.HandAsked: "a question was asked"}[e.What]
 	if e.Times > 1 {
 		what += fmt.Sprintf(", %d times", e.Times)
 	}
@@ -153,6 +156,9 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm,
 			}
 			p.Asked = append(p.Asked, x)
 		}
+		if p.Made, err = s.studio.MadeOf(ctx, k.MarkID); err != nil {
+			return err
+		}
 	}
 	for _, tag := range guide.Tongues() {
 		p.Tongues = append(p.Tongues, tick{tag, guide.In(tag).Say("language"), tag == f.Language})
@@ -169,6 +175,13 @@ func (s *Server) offer(p *handPage, pg *guide.Page) {
 		p.Uses = append(p.Uses, tick{a.Use, en.Say("use." + a.Use), on})
 		if on {
 			q.Add("use", a.Use)
+		}
+	}
+	for _, m := range making {
+		on := p.Form.Makes == nil || slices.Contains(p.Form.Makes, m.Key)
+		p.Makes = append(p.Makes, tick{m.Key, m.Name, on})
+		if on {
+			q.Add("make", m.Key)
 		}
 	}
 	var seen []format.Key
@@ -256,12 +269,16 @@ func handState(h *studio.Hand) string {
 	return "not opened yet"
 }
 
+// making are the kinds of files that are made on request, as studio.ParseMay reads them.
+var making = []struct{ Key, Name string }{{"sizes", "Other sizes"}, {"types", "Other types of file"}, {"grounds", "On a ground of white, black or an ink"}, {"small", "Below the smallest size, with a warning"}}
+
 // wish reads the form.
 func wish(c *gin.Context, pg *guide.Page) (w studio.HandWish, f handForm) {
 	f = handForm{Recipient: c.PostForm("recipient"), Mail: c.PostForm("mail"), Language: c.PostForm("language"), Greeting: c.PostForm("greeting"), Closes: c.PostForm("closes"),
-		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != "", Once: c.PostForm("once")}
+		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != "", Once: c.PostForm("once"), Makes: append([]string{}, c.PostFormArray("make")...)}
 	w = studio.HandWish{Recipient: f.Recipient, Mail: f.Mail, Language: f.Language, Greeting: f.Greeting, Leads: f.Leads, Pass: c.PostForm("pass"), Once: f.Once}
 	w.HideUses, w.HideTypes = hidden(pg, f.Uses, f.Types)
+	w.May = studio.ParseMay(strings.Join(f.Makes, " "))
 	for _, x := range closings {
 		if x.Key == f.Closes && x.days > 0 {
 			w.Closes = time.Now().AddDate(0, 0, x.days)
@@ -440,6 +457,7 @@ func (s *Server) kitPageLook(c *gin.Context) error {
 	if uses, types := c.QueryArray("use"), c.QueryArray("type"); len(types) > 0 {
 		h.HideUses, h.HideTypes = hidden(pg, uses, types)
 	}
+	h.May = studio.ParseMay(strings.Join(c.QueryArray("make"), " "))
 	v, err := s.clientView(c, h, k)
 	if err != nil {
 		return err
@@ -448,6 +466,14 @@ func (s *Server) kitPageLook(c *gin.Context) error {
 	v.Base, v.Pictures, v.Zip = at+"/file/", at+"/picture/", at+"/zip"
 	if v.Portrait != "" {
 		v.Portrait = "/house/portrait"
+	}
+	if h.May.May != (asked.May{}) {
+		v.Makes = at + "/made"
+		if c.Query("choose") != "" {
+			if err := s.choose(c, nil, k, v); err != nil {
+				return err
+			}
+		}
 	}
 	v.Hand = &guide.Hand{Inert: true, Act: at}
 	return s.client(c, http.StatusOK, v, "'self'")

@@ -62,6 +62,7 @@ type Server struct {
 	sessions *scs.SessionManager
 	pages    map[string]*template.Template
 	listed   gin.RoutesInfo // all routes
+	made     pace           // files for clients, by address
 }
 
 // New returns the handler of the whole application.
@@ -282,6 +283,9 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/k/:token/kit/:n/file/*path", s.linked(s.clientFile))
 	r.GET("/k/:token/kit/:n/picture/:name", s.linked(s.clientPicture))
 	r.GET("/k/:token/kit/:n/zip", s.linked(s.clientZip))
+	r.GET("/k/:token/kit/:n/made", s.linked(s.clientMade))
+	r.GET("/kits/:id/made", s.on(s.kitMade))
+	r.POST("/kits/:id/made", s.on(s.wantMade))
 	r.GET("/kits/:id/look/*path", s.on(s.kitLook))
 	r.NoRoute(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })

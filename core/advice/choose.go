@@ -12,11 +12,11 @@ import (
 type stand int
 
 const (
-	onLight stand = iota // stands on light grounds
-	onDark               // white or light
-	inBlack              // one ink, black if there is one
-	inOne                // one ink, for light grounds
-	anywhere             // somebody named the version
+	onLight  stand = iota // stands on light grounds
+	onDark                // white or light
+	inBlack               // one ink, black if there is one
+	inOne                 // one ink, for light grounds
+	anywhere              // somebody named the version
 )
 
 // A want is a kind of file; of those that suit, the best is taken.

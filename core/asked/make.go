@@ -61,9 +61,10 @@ var usual = map[string]struct {
 // What is made is no smaller and no larger, in px of a side. Curves have no size of their own:
 // on paper they are made as wide as PDF pages go, and wider ones are scaled by who prints them.
 const (
-	leastMade = 8
-	mostMade  = 12_000
-	mostPaper = recipe.MostPage / 72 * 25.4 // mm
+	leastMade  = 8
+	mostMade   = 12_000
+	mostPixels = 40_000_000                  // some 160 MB while it is drawn
+	mostPaper  = recipe.MostPage / 72 * 25.4 // mm
 )
 
 // A size is what a wish says of it; 0 where it says nothing.
@@ -131,7 +132,7 @@ func (k Kit) order(w Wish, v advice.Traits, kind format.Format, space format.Spa
 	} else {
 		o.inPixels(s, w, v.Aspect)
 	}
-	p = Pick{o.file(v), &o}
+	p = Pick{o.File(v), &o}
 	return p, k.sized(p)
 }
 
@@ -233,7 +234,7 @@ func (o *Order) inPixels(s size, w Wish, aspect float64) {
 // sized reports whether a file can be of its size, and may.
 func (k Kit) sized(p Pick) bool {
 	f, kind := p.File, p.Kind()
-	if kind.Pixels && (f.WidthPx < leastMade || f.HeightPx < leastMade || f.WidthPx > mostMade || f.HeightPx > mostMade || f.WidthPx*f.HeightPx > format.MaxPixels || kind.Side > 0 && max(f.WidthPx, f.HeightPx) > kind.Side) {
+	if kind.Pixels && (f.WidthPx < leastMade || f.HeightPx < leastMade || f.WidthPx > mostMade || f.HeightPx > mostMade || f.WidthPx*f.HeightPx > mostPixels || kind.Side > 0 && max(f.WidthPx, f.HeightPx) > kind.Side) {
 		return false
 	}
 	if k.May.Sizes {

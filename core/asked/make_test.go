@@ -147,8 +147,8 @@ func TestOrdersHold(t *testing.T) {
 			if back, err := ParseOrder(a.Make.Query()); err != nil || !reflect.DeepEqual(back, *a.Make) {
 				t.Errorf("%q: %+v comes back as %+v: %v", s[1], *a.Make, back, err)
 			}
-			if !k.Allows(*a.Make) {
-				t.Errorf("%q: %+v is made and not allowed", s[1], *a.Make)
+			if no := k.Refuses(*a.Make); no != "" {
+				t.Errorf("%q: %+v is made and refused: %s", s[1], *a.Make, no)
 			}
 			r, _ := recipe.Builtin("standard")
 			c := *r
@@ -199,22 +199,24 @@ func TestLighter(t *testing.T) {
 
 // What an address orders is held to what may be made, and is one file.
 func TestOrdersOfAddresses(t *testing.T) {
-	for query, want := range map[string][2]bool{ // whether it is read, and may be made
-		"version=colour&type=png&size=640&ppi=72":                  {true, true},
-		"version=colour&type=PNG&size=640":                         {},
-		"version=none&type=png&size=640":                           {true, false},
-		"version=colour&type=png&size=640,320":                     {},
-		"version=colour&type=png&size=40000":                       {true, false},
-		"version=colour&type=png&size=2x":                          {true, false},
-		"version=colour&type=png&size=1":                           {true, false},
-		"version=colour&type=icons":                                {},
-		"version=colour&type=ico":                                  {true, false},
-		"version=colour&type=pdf&size=80mm&colour=cmyk":            {true, true},
-		"version=colour&type=png&size=640&ppi=NaN":                 {},
-		"version=colour&type=png&size=640&kb=-3":                   {},
-		"version=colour&type=svg&size=" + strings.Repeat("9", 200): {},
-		"type=svg": {},
-		"":         {},
+	for query, want := range map[string]string{ // why it is refused, or that it cannot be read
+		"version=colour&type=png&size=640&ppi=72":                  "",
+		"version=colour&type=pdf&size=80mm&colour=cmyk":            "",
+		"version=colour&type=PNG&size=640":                         "unread",
+		"version=none&type=png&size=640":                           "version",
+		"version=colour&type=png&size=640,320":                     "unread",
+		"version=colour&type=png&size=40000":                       "size",
+		"version=colour&type=png&size=2x":                          "size",
+		"version=colour&type=png&size=1":                           "size",
+		"version=colour&type=png&size=12000x12000":                 "size",
+		"version=colour&type=icons":                                "unread",
+		"version=colour&type=ico":                                  "type",
+		"version=colour&type=svg&ground=%23ffffff":                 "ground-of-curves",
+		"version=colour&type=png&size=640&ppi=NaN":                 "unread",
+		"version=colour&type=png&size=640&kb=-3":                   "unread",
+		"version=colour&type=svg&size=" + strings.Repeat("9", 200): "unread",
+		"type=svg": "unread",
+		"":         "unread",
 	} {
 		q, err := url.ParseQuery(query)
 		if err != nil {
@@ -223,11 +225,15 @@ func TestOrdersOfAddresses(t *testing.T) {
 		k := teahouse()
 		k.May = All
 		o, err := ParseOrder(q)
-		if (err == nil) != want[0] || err == nil && k.Allows(o) != want[1] {
-			t.Errorf("%s: %+v, %v", query, o, err)
+		got := "unread"
+		if err == nil {
+			got = string(k.Refuses(o))
+		}
+		if got != want {
+			t.Errorf("%s: %q, want %q; %v", query, got, want, err)
 		}
 		k.May = May{}
-		if err == nil && k.Allows(o) {
+		if err == nil && k.Refuses(o) == "" {
 			t.Errorf("%s is made, and nothing may be", query)
 		}
 	}

@@ -1,6 +1,7 @@
 package asked
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"net/url"
@@ -38,6 +39,12 @@ func (o Order) Query() url.Values {
 	return q
 }
 
+// Errors of what ParseOrder reads.
+var (
+	ErrOrder = errors.New("this is no order for a file")
+	ErrSize  = errors.New("this is no size")
+)
+
 // maxValue bounds what is read of an address, in bytes.
 const maxValue = 100
 
@@ -46,12 +53,12 @@ const maxValue = 100
 func ParseOrder(q url.Values) (o Order, err error) {
 	for key := range q {
 		if v := q.Get(key); len(v) > maxValue {
-			return o, fmt.Errorf("%s is longer than %d letters", key, maxValue)
+			return o, fmt.Errorf("%w: %s is longer than %d letters", ErrOrder, key, maxValue)
 		}
 	}
 	kind, ok := format.Of(format.Key(q.Get("type")))
 	if !ok || !kind.Curves && !kind.Pixels || q.Get("version") == "" {
-		return o, fmt.Errorf("a file has a version and a type")
+		return o, fmt.Errorf("%w: a file has a version and a type", ErrOrder)
 	}
 	o.Entry = recipe.Entry{Format: kind.Key, Versions: []string{q.Get("version")}, Colour: format.RGB, Backing: q.Get("ground")}
 	if q.Get("colour") == string(format.CMYK) {
@@ -61,15 +68,15 @@ func ParseOrder(q url.Values) (o Order, err error) {
 		o.Pages = recipe.OneEach
 	}
 	if err := o.SetSizes(q.Get("size")); err != nil {
-		return o, err
+		return o, fmt.Errorf("%w: %v", ErrSize, err)
 	}
 	if len(o.Widths)+len(o.Heights)+len(o.Scales) > 1 {
-		return o, fmt.Errorf("%q: one size for each file", q.Get("size"))
+		return o, fmt.Errorf("%w: %q: one size for each file", ErrSize, q.Get("size"))
 	}
 	number := func(key string) (v float64) {
 		if s := q.Get(key); s != "" && err == nil {
 			if v, err = strconv.ParseFloat(s, 64); err != nil || !(v >= 0 && v <= 1e6) {
-				err = fmt.Errorf("%s: %q is no number", key, s)
+				err = fmt.Errorf("%w: %s: %q is no number", ErrOrder, key, s)
 			}
 		}
 		return v
@@ -82,16 +89,64 @@ func ParseOrder(q url.Values) (o Order, err error) {
 	return o, err
 }
 
-// Allows reports whether an order keeps within what may be made of a kit.
-func (k Kit) Allows(o Order) bool {
+// Chosen is ParseOrder for what a person put together in a form: a size in px means nothing to
+// curves, and no size the usual one of pixels.
+func Chosen(q url.Values) (Order, error) {
+	o, err := ParseOrder(q)
+	if err != nil {
+		return o, err
+	}
+	kind := o.Kind()
+	switch sized := len(o.Widths)+len(o.Heights)+len(o.Box)+len(o.Size) > 0; {
+	case kind.Curves:
+		o.Widths, o.Heights, o.Box = nil, nil, ""
+	case !sized:
+		o.Widths = []int{usual[""].px}
+	}
+	switch {
+	case kind.Unscaled || kind.Curves || o.PPI > 0:
+	case o.Size != "":
+		o.PPI = sharp
+	default:
+		o.PPI = usual[""].ppi
+	}
+	if kind.NoCMYK != "" {
+		o.Colour = format.RGB
+	}
+	o.Sized = true
+	return o, nil
+}
+
+// A Refusal says why an order is not taken, "" if it is.
+type Refusal string
+
+const (
+	NoVersion Refusal = "version" // there is none of that name
+	NoType    Refusal = "type"    // files of this type are not made
+	NoGround  Refusal = "ground"  // nothing is laid behind the mark here
+	NoRoom    Refusal = "ground-of-curves"
+	NoSize    Refusal = "size" // files of this size are not made
+)
+
+// Refuses says why an order does not keep within what may be made of a kit.
+func (k Kit) Refuses(o Order) Refusal {
 	i := slices.IndexFunc(k.Versions, func(v advice.Traits) bool { return v.Name == o.Version() })
 	kind := o.Kind()
-	if i < 0 || k.May == (May{}) || kind.Icon || len(o.Scales) > 0 {
-		return false
+	if i < 0 {
+		return NoVersion
 	}
-	f := o.file(k.Versions[i])
-	white := o.Backing == "" || kind.Opaque && o.Backing == lightGround
-	return k.ofType(kind, f.Colour) && (white || k.May.Grounds) && k.sized(Pick{f, &o})
+	f := o.File(k.Versions[i])
+	switch white := o.Backing == "" || kind.Opaque && o.Backing == lightGround; {
+	case kind.Icon, k.May == (May{}), !k.ofType(kind, f.Colour):
+		return NoType
+	case kind.Curves && o.Backing != "":
+		return NoRoom
+	case !white && !k.May.Grounds:
+		return NoGround
+	case len(o.Scales) > 0, !k.sized(Pick{f, &o}):
+		return NoSize
+	}
+	return ""
 }
 
 // ofType reports whether files of a type and colour space may be made.
@@ -99,8 +154,8 @@ func (k Kit) ofType(kind format.Format, space format.Space) bool {
 	return k.May.Types || slices.ContainsFunc(k.Files.Files, func(f advice.File) bool { return f.Format == kind.Key && f.Colour == space })
 }
 
-// file is what is known of the file before it is made.
-func (o Order) file(v advice.Traits) advice.File {
+// File is what is known of the file before it is made.
+func (o Order) File(v advice.Traits) advice.File {
 	f := advice.File{Version: v.Name, Format: o.Format, Colour: o.ColourSpace(), PPI: o.PPI}
 	w, h := 0.0, 0.0 // px
 	switch {
@@ -124,6 +179,9 @@ func (o Order) file(v advice.Traits) advice.File {
 	}
 	if o.Kind().Pixels {
 		f.WidthPx, f.HeightPx = int(math.Round(w)), int(math.Round(h))
+		if o.PPI > 0 {
+			f.WidthPt, f.HeightPt = float64(f.WidthPx)*72/o.PPI, float64(f.HeightPx)*72/o.PPI
+		}
 	}
 	return f
 }

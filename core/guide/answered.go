@@ -10,9 +10,15 @@ import (
 	"dyekit/core/recipe"
 )
 
-// wanted is the kit as sentences are answered from it.
+// Wanted is the kit as sentences are answered from it; nothing is made.
+func (p *Page) Wanted() asked.Kit {
+	return asked.Kit{Files: p.served(), Spot: slices.ContainsFunc(p.Inks, func(k Ink) bool { return k.Spot != "" })}
+}
+
 func (v *View) wanted() asked.Kit {
-	return asked.Kit{Files: v.served(), Spot: v.Spot || slices.ContainsFunc(v.Inks, func(k Ink) bool { return k.Spot != "" }), May: v.May}
+	k := v.Wanted()
+	k.May, k.Spot = v.May, k.Spot || v.Spot
+	return k
 }
 
 // A Reply is an answer in words.
@@ -166,6 +172,12 @@ func (v *View) Named(p asked.Pick) string {
 		return p.Base()
 	}
 	return recipe.Name(v.Brand, v.Naming, v.served().Of(p.File).Lockup, p.Make.Entry)
+}
+
+// Dark reports whether a file is shown on a dark ground.
+func (v *View) Dark(f File) bool {
+	x := v.served().Of(f)
+	return x.Light && !x.Backed
 }
 
 // Get is the address of a file of the kit, or the one under which it is made.

@@ -62,6 +62,8 @@ type View struct {
 	May              asked.May         // what is made that the kit has not
 	Spot             bool              // its files in printing inks hold plates, whatever Inks say
 	Makes            string            // address under which it is made, to which a query is added
+	NoTypes          []format.Key      // that are not made
+	Choice           *Choice           // nil if nobody chose
 	Tongues          map[string]string // addresses of the page in other languages, by tag
 	Icon, Font       string            // addresses of the page's icon and of a style sheet with its letters
 	Hand             *Hand
@@ -106,7 +108,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	}
 	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
 	p.Style, p.Script = template.CSS(style), template.JS(scriptText)
-	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(scriptText)
+	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(scriptText)
 	var b bytes.Buffer
 	if err := pageTemplate.Execute(&b, p); err != nil {
 		return "", err
@@ -146,7 +148,8 @@ func (p *page) At(f File) string { return p.Base + (&url.URL{Path: f.Path}).Esca
 func (p *page) Src(name string) template.HTMLAttr {
 	data, ok := p.Page.Pictures[name]
 	switch {
-	case !ok:
+	case !ok && (p.View.Makes == "" || !strings.HasPrefix(name, VersionPicture(""))): // those are drawn when they are asked for
+
 		return ""
 	case p.View.Pictures != "":
 		return template.HTMLAttr(`src="` + template.HTMLEscapeString(p.View.Pictures+url.PathEscape(name)) + `"`)

@@ -216,16 +216,20 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page, vs []advice.Jud
 	}
 	made := make([][]byte, len(todo))
 	err = parallel.Do(ctx, len(todo), func(ctx context.Context, i int) (err error) {
-		s := todo[i]
-		made[i], err = export.Bytes(func(w io.Writer) error {
-			return DrawPNG(ctx, w, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground, Outlines: j.plan.outlines}, png.Options{Colours: sketchColours})
-		})
+		made[i], err = j.sketched(ctx, todo[i])
 		return err
 	})
 	for i, s := range todo {
 		pg.Pictures[s.name] = made[i]
 	}
 	return err
+}
+
+// sketched draws a picture of the guide.
+func (j *job) sketched(ctx context.Context, s sketch) ([]byte, error) {
+	return export.Bytes(func(w io.Writer) error {
+		return DrawPNG(ctx, w, s.d, raster.Fit(s.box, s.w, s.h), s.w, s.h, raster.Options{Ground: &s.ground, Outlines: j.plan.outlines}, png.Options{Colours: sketchColours})
+	})
 }
 
 // sketchColours bounds the colours of a picture in the guide: together they weigh

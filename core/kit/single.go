@@ -23,6 +23,7 @@ type Source struct {
 	plan     *Plan
 	get      func(path string) ([]byte, error)
 	proven   memo[struct{}] // versions of which a file of the kit agrees with the plan
+	sketches memo[[]byte]
 }
 
 // ErrChanged is wrapped where a kit can no longer be made from its own manifest: by another
@@ -276,4 +277,17 @@ func (s *Source) File(ctx context.Context, path string) ([]byte, error) {
 	}
 	_, data, err := s.finished(ctx, s.plan, s.plan.Files[i])
 	return data, err
+}
+
+// Sketch shows a version on the ground that it is meant for, as the guide does: PNG, nil if there
+// is no such version.
+func (s *Source) Sketch(ctx context.Context, version string) ([]byte, error) {
+	v := s.plan.version(version)
+	if v == nil || v.Drawing == nil {
+		return nil, nil
+	}
+	return s.sketches.get(version, func() ([]byte, error) {
+		j := newJob(s.manifest.Brand, s.plan)
+		return j.sketched(ctx, j.versionSketch(v, Dark(v) && !v.OnBacking()))
+	})
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -225,6 +226,9 @@ func (r *Recipe) AddUse(name string, known []string) error {
 	}
 	return fmt.Errorf("there is no use called %q", name)
 }
+
+// Wants reports whether two entries ask for the same files.
+func (e Entry) Wants(o Entry) bool { return reflect.DeepEqual(e, o) }
 
 // Next turns one of the other properties of line i to its next value: the
 // standard of a PDF (none, X-4, X-1a, A-2b) or the colours of curves (printing
