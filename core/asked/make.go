@@ -130,10 +130,10 @@ func (k Kit) order(w Wish, v advice.Traits, kind format.Format, space format.Spa
 	if kind.Curves {
 		o.onPaper(s, v.Aspect)
 	} else {
-		o.inPixels(s, w, v.Aspect)
+		o.inPixels(s, w, v)
 	}
 	p = Pick{o.File(v), &o}
-	return p, k.sized(p)
+	return p, k.sized(p, v)
 }
 
 // grounds is what a file is laid on: ok is false if it would show nothing there, or may not be.
@@ -175,7 +175,8 @@ func (o *Order) onPaper(s size, aspect float64) {
 }
 
 // inPixels gives a file of pixels the size that is asked for, or the usual one.
-func (o *Order) inPixels(s size, w Wish, aspect float64) {
+func (o *Order) inPixels(s size, w Wish, v advice.Traits) {
+	aspect := v.Aspect
 	key := ""
 	if uses, _ := w.of(Use); len(uses) > 0 {
 		key = uses[0]
@@ -208,8 +209,10 @@ func (o *Order) inPixels(s size, w Wish, aspect float64) {
 		wide = max(wide, high)
 		if wide == 0 {
 			wide = max(float64(u.px), s.leastPx)
-			if s.mostPx > 0 {
-				wide = min(wide, s.mostPx)
+			for _, most := range []float64{s.mostPx, float64(v.Sharp)} {
+				if most > 0 {
+					wide = min(wide, most)
+				}
 			}
 		}
 		if high = wide / aspect; s.square || key == "profile" {
@@ -232,19 +235,23 @@ func (o *Order) inPixels(s size, w Wish, aspect float64) {
 }
 
 // sized reports whether a file can be of its size, and may.
-func (k Kit) sized(p Pick) bool {
+func (k Kit) sized(p Pick, v advice.Traits) bool {
 	f, kind := p.File, p.Kind()
-	if kind.Pixels && (f.WidthPx < leastMade || f.HeightPx < leastMade || f.WidthPx > mostMade || f.HeightPx > mostMade || f.WidthPx*f.HeightPx > mostPixels || kind.Side > 0 && max(f.WidthPx, f.HeightPx) > kind.Side) {
+	w, h := f.WidthPx, f.HeightPx
+	switch {
+	case kind.Pixels && (min(w, h) < leastMade || max(w, h) > mostMade || w*h > mostPixels || kind.Side > 0 && max(w, h) > kind.Side):
 		return false
-	}
-	if k.May.Sizes {
+	case kind.Pixels && v.Sharp > 0 && min(float64(w), float64(h)*v.Aspect) > float64(v.Sharp)+0.5: // a picture is never enlarged
+		return false
+	case kind.Curves && p.Make.Size != "" && (max(f.WidthPt, f.HeightPt) > recipe.MostPage || min(f.WidthPt, f.HeightPt) < recipe.LeastPage):
+		return false
+	case k.May.Sizes:
 		return true
-	}
-	if kind.Curves {
+	case kind.Curves:
 		return p.Make.Size == ""
 	}
 	return slices.ContainsFunc(k.Files.Files, func(x advice.File) bool {
-		return x.WidthPx == f.WidthPx && max(x.HeightPx-f.HeightPx, f.HeightPx-x.HeightPx) <= 1 // proportions are rounded
+		return x.WidthPx == w && max(x.HeightPx-h, h-x.HeightPx) <= 1 // proportions are rounded
 	})
 }
 

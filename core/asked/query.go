@@ -143,7 +143,7 @@ func (k Kit) Refuses(o Order) Refusal {
 		return NoRoom
 	case !white && !k.May.Grounds:
 		return NoGround
-	case len(o.Scales) > 0, !k.sized(Pick{f, &o}):
+	case len(o.Scales) > 0, !k.sized(Pick{f, &o}, k.Versions[i]):
 		return NoSize
 	}
 	return ""

@@ -63,7 +63,9 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 	if w.linked {
 		out = append(out, ` xmlns:xlink="http://www.w3.org/1999/xlink"`...)
 	}
-	num := func(v float64) string { return string(export.Number(nil, v, w.places)) }
+	// The sides as closely as the shorter one needs it, whatever the coordinates.
+	places := export.Places(min(p.Frame.W, p.Frame.H))
+	num := func(v float64) string { return string(export.Number(nil, v, places)) }
 	out = append(out, ` version="1.1"`...)
 	if !o.Fluid {
 		out = fmt.Appendf(out, ` width="%s" height="%s"`, num(p.Frame.W), num(p.Frame.H))
