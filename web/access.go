@@ -69,7 +69,7 @@ func door(method, route string) studio.Role {
 		return r
 	}
 	switch {
-	case strings.HasPrefix(route, "/k/:token"), strings.HasPrefix(route, "/r/:token"):
+	case strings.HasPrefix(route, "/k/:token"), strings.HasPrefix(route, "/r/:token"), strings.HasPrefix(route, "/f/:address"):
 		return everybody // who has the link
 	case strings.HasPrefix(route, "/api/v1/"):
 		return everybody // who has a token: see script

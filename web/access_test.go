@@ -42,6 +42,8 @@ var everyRoute = map[studio.Role]string{
 		GET /k/:token/kit/:n/picture/:name
 		GET /k/:token/kit/:n/zip
 		GET /k/:token/kit/:n/made
+		GET /f/:address/latest/:name
+		GET /f/:address/:hash/:name
 		GET /k/:token/portrait
 		GET /signin
 		GET /static/*file

@@ -178,6 +178,9 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 			return err
 		}
 	}
+	if v.Addresses, err = s.addresses(c, h, v.Page); err != nil {
+		return err
+	}
 	v.Tongues = map[string]string{}
 	for _, l := range guide.Tongues() {
 		if l != v.Tongue.Tag() {

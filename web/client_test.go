@@ -367,6 +367,28 @@ func TestLinkReachesNothingElse(t *testing.T) {
 	}
 }
 
+// rebuild builds another kit of a mark and waits for it.
+func rebuild(t *testing.T, s *studio.Studio, mark int64) {
+	t.Helper()
+	ctx := t.Context()
+	m, err := s.Mark(ctx, mark)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Snapshot(ctx, m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	j, err := s.Build(ctx, w)
+	for err == nil && j.Open() {
+		time.Sleep(50 * time.Millisecond)
+		j, err = s.Job(ctx, j.ID)
+	}
+	if err != nil || j.KitID == 0 {
+		t.Fatalf("the next kit: %+v, %v", j, err)
+	}
+}
+
 // A newer kit is led to, or not, as the designer chose.
 func TestNewerKit(t *testing.T) {
 	t.Parallel()
@@ -383,22 +405,7 @@ func TestNewerKit(t *testing.T) {
 	if err := s.SetRecipe(ctx, 2, r, "web"); err != nil {
 		t.Fatal(err)
 	}
-	m, err := s.Mark(ctx, 2)
-	if err != nil {
-		t.Fatal(err)
-	}
-	w, err := s.Snapshot(ctx, m)
-	if err != nil {
-		t.Fatal(err)
-	}
-	j, err := s.Build(ctx, w)
-	for err == nil && j.Open() {
-		time.Sleep(50 * time.Millisecond)
-		j, err = s.Job(ctx, j.ID)
-	}
-	if err != nil || j.KitID == 0 {
-		t.Fatalf("the second kit: %+v, %v", j, err)
-	}
+	rebuild(t, s, 2)
 	if b := fetch(t, srv.URL+"/k/"+leads, 200); !bytes.Contains(b, []byte(`href="/k/`+leads+`/kit/2"`)) {
 		t.Error("the old page does not lead on")
 	}

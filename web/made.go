@@ -22,6 +22,9 @@ import (
 // links. A whole office may come from one.
 const maxMadeFrom = 300
 
+// maxCounted bounds the addresses that are counted apart; beyond it all begin anew.
+const maxCounted = 100_000
+
 // A pace counts what is done for an address within an hour. The zero value is ready.
 type pace struct {
 	mu   sync.Mutex
@@ -33,7 +36,7 @@ type pace struct {
 func (p *pace) take(address string, most int) (ok bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if now := time.Now().Truncate(time.Hour); !now.Equal(p.hour) {
+	if now := time.Now().Truncate(time.Hour); !now.Equal(p.hour) || len(p.from) >= maxCounted {
 		p.hour, p.from = now, map[string]int{}
 	}
 	if p.from[address] >= most && !shared(address) {
@@ -118,7 +121,14 @@ func (s *Server) notMade(c *gin.Context, h *studio.Hand, k *studio.Kit, err erro
 func (s *Server) choose(c *gin.Context, h *studio.Hand, k *studio.Kit, v *guide.View) error {
 	q := c.Request.URL.Query()
 	v.Choice = &guide.Choice{Query: q}
-	o, err := asked.Chosen(q)
+	p, err := s.studio.Page(c.Request.Context(), k)
+	if err != nil {
+		return err
+	}
+	of := func(version string) advice.Traits {
+		return advice.Files{Versions: p.Versions}.Of(advice.File{Version: version})
+	}
+	o, err := asked.Chosen(q, of)
 	var m *studio.Made
 	if err == nil {
 		m, err = s.make(c, h, k, o)
@@ -129,11 +139,7 @@ func (s *Server) choose(c *gin.Context, h *studio.Hand, k *studio.Kit, v *guide.
 	if err != nil {
 		return err
 	}
-	p, err := s.studio.Page(c.Request.Context(), k)
-	if err != nil {
-		return err
-	}
-	f := o.File(advice.Files{Versions: p.Versions}.Of(advice.File{Version: o.Version()}))
+	f := o.File(of(o.Version()))
 	f.Path, f.Bytes = m.Path, m.Size
 	v.Choice.Order, v.Choice.File, v.Choice.Below = o, f, m.Below
 	v.Choice.At = v.Makes + "?" + o.Query().Encode()

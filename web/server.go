@@ -63,6 +63,7 @@ type Server struct {
 	pages    map[string]*template.Template
 	listed   gin.RoutesInfo // all routes
 	made     pace           // files for clients, by address
+	shows    pace           // files on other pages, by their address
 }
 
 // New returns the handler of the whole application.
@@ -284,6 +285,8 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/k/:token/kit/:n/picture/:name", s.linked(s.clientPicture))
 	r.GET("/k/:token/kit/:n/zip", s.linked(s.clientZip))
 	r.GET("/k/:token/kit/:n/made", s.linked(s.clientMade))
+	r.GET("/f/:address/latest/:name", s.latest)
+	r.GET("/f/:address/:hash/:name", s.twin)
 	r.GET("/kits/:id/made", s.on(s.kitMade))
 	r.POST("/kits/:id/made", s.on(s.wantMade))
 	r.GET("/kits/:id/look/*path", s.on(s.kitLook))

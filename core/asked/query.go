@@ -89,17 +89,25 @@ func ParseOrder(q url.Values) (o Order, err error) {
 	return o, err
 }
 
-// Chosen is ParseOrder for what a person put together in a form: a size in px means nothing to
-// curves, and no size the usual one of pixels.
-func Chosen(q url.Values) (Order, error) {
+// Chosen is ParseOrder for what a person put together in a form; see Usual.
+func Chosen(q url.Values, of func(version string) advice.Traits) (Order, error) {
 	o, err := ParseOrder(q)
 	if err != nil {
 		return o, err
 	}
+	o.Sized = true
+	return o.Usual(of(o.Version())), nil
+}
+
+// Usual is an order with what nobody said as it is usual: a size in px means nothing to curves,
+// and pixels have one.
+func (o Order) Usual(v advice.Traits) Order {
 	kind := o.Kind()
 	switch sized := len(o.Widths)+len(o.Heights)+len(o.Box)+len(o.Size) > 0; {
 	case kind.Curves:
 		o.Widths, o.Heights, o.Box = nil, nil, ""
+	case !sized && v.Sharp > 0:
+		o.Widths = []int{min(usual[""].px, v.Sharp)}
 	case !sized:
 		o.Widths = []int{usual[""].px}
 	}
@@ -113,8 +121,7 @@ func Chosen(q url.Values) (Order, error) {
 	if kind.NoCMYK != "" {
 		o.Colour = format.RGB
 	}
-	o.Sized = true
-	return o, nil
+	return o
 }
 
 // A Refusal says why an order is not taken, "" if it is.

@@ -4,6 +4,7 @@ import (
 	"html/template"
 	"net/url"
 	"slices"
+	"strings"
 
 	"dyekit/core/asked"
 	"dyekit/core/format"
@@ -96,6 +97,9 @@ func chooseTexts() (keys []string) {
 	for _, k := range []string{"", ".which", ".type", ".size", ".size.hint", ".space", ".ground", ".none", ".white", ".black", ".go", ".below", ".true"} {
 		keys = append(keys, "choose"+k)
 	}
+	for _, k := range []string{"", ".says", ".width", ".at", ".version", ".page", ".text", ".style"} {
+		keys = append(keys, "address"+k)
+	}
 	for _, k := range []asked.Refusal{asked.NoVersion, asked.NoType, asked.NoGround, asked.NoRoom, asked.NoSize} {
 		keys = append(keys, "made.no."+string(k))
 	}
@@ -104,3 +108,19 @@ func chooseTexts() (keys []string) {
 	}
 	return keys
 }
+
+// An Address always gives the newest file of a version.
+type Address struct{ Version, URL string }
+
+// HTML, Markdown and CSS show it on a page, in a text and in a style sheet.
+func (a Address) HTML(brand string) string {
+	return `<img src="` + template.HTMLEscapeString(a.URL) + `" alt="` + template.HTMLEscapeString(brand) + `">`
+}
+
+// Markdown is CommonMark 0.31, section 6.4.
+func (a Address) Markdown(brand string) string {
+	return "![" + strings.NewReplacer(`\`, `\\`, "[", `\[`, "]", `\]`).Replace(brand) + "](" + a.URL + ")"
+}
+
+// CSS is an image value.
+func (a Address) CSS() string { return `background-image: url("` + a.URL + `");` }

@@ -46,7 +46,7 @@
   });
   const copied = document.getElementById("copied");
   if (copied && navigator.clipboard) {
-    for (const value of document.querySelectorAll("#colours code")) {
+    for (const value of document.querySelectorAll("#colours code, #address code")) {
       const b = document.createElement("button");
       b.type = "button";
       b.className = "copy";

@@ -62,6 +62,7 @@ type View struct {
 	May              asked.May         // what is made that the kit has not
 	Spot             bool              // its files in printing inks hold plates, whatever Inks say
 	Makes            string            // address under which it is made, to which a query is added
+	Addresses        []Address         // that always give the newest files
 	NoTypes          []format.Key      // that are not made
 	Choice           *Choice           // nil if nobody chose
 	Tongues          map[string]string // addresses of the page in other languages, by tag
