@@ -28,6 +28,7 @@ import (
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
 	"dyekit/core/parallel"
+	"dyekit/core/resemble"
 	"dyekit/core/sheet"
 	"dyekit/studio/cache"
 	"dyekit/studio/decision"
@@ -48,6 +49,9 @@ type Studio struct {
 	// Reduce is Reduced, done where its memory is bounded; nil does it here. It is set before
 	// use.
 	Reduce func(ctx context.Context, data []byte, long int) ([]byte, error)
+	// See looks at a file of a stranger where that does no harm; nil looks at it here. It is
+	// set before use.
+	See func(ctx context.Context, data []byte) (*resemble.Seen, error)
 	// Troubled is told when builds in this process stop going on, and why, and
 	// with "" when they go on again; nil if nobody wants to know.
 	Troubled func(why string)
@@ -71,8 +75,9 @@ type Studio struct {
 	sources   *cache.Cache[*kit.Source] // of kits, to make files of
 	making    turns                     // of files for clients
 	makes     parallel.Once[*Made]
-	tries     *cache.Cache[[]byte] // photographs, small
-	unpacking turns                // of photographs
+	seen      *cache.Cache[map[string]*resemble.Seen] // versions of kits
+	tries     *cache.Cache[[]byte]                    // photographs, small
+	unpacking turns                                   // of photographs
 	sheets    *cache.Cache[*sheet.Sheet]
 	boards    *cache.Cache[board.Candidate]
 	trouble   atomic.Pointer[string]
@@ -117,7 +122,7 @@ func Open(ctx context.Context, dsn string) (*Studio, error) {
 	db.SetMaxOpenConns(most)
 	db.SetMaxIdleConns(most)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), sources: cache.New(maxSources, cache.One[*kit.Source]), making: turns{most: maxMaking}, tries: cache.New(maxTries, func(b []byte) int { return len(b) }), looks: newLooks(), probing: turns{most: maxProbing}, sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
+	s := &Studio{db: db, queue: queue.New(db), pages: cache.New(maxPages, cache.One[*guide.Page]), sources: cache.New(maxSources, cache.One[*kit.Source]), making: turns{most: maxMaking}, seen: cache.New(maxPages, cache.One[map[string]*resemble.Seen]), tries: cache.New(maxTries, func(b []byte) int { return len(b) }), looks: newLooks(), probing: turns{most: maxProbing}, sheets: cache.New(maxSheetsKept, cache.One[*sheet.Sheet]), boards: cache.New(maxCandidates, cache.One[board.Candidate])}
 	s.queue.Ready = func() error { return s.roomFor(0) }
 	s.table = preview.NewTable(fonts.Shipped(), func(ctx context.Context, hash string) ([]byte, error) {
 		h, err := parseHash(hash)

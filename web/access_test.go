@@ -52,6 +52,7 @@ var everyRoute = map[studio.Role]string{
 		POST /k/:token/pass
 		POST /k/:token/question
 		POST /k/:token/received
+		POST /k/:token/kit/:n/right
 		POST /signin
 		POST /signin/passkey
 		POST /signin/passkey/ask

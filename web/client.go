@@ -199,6 +199,8 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 		return err
 	} else if newer != nil {
 		v.Hand.Newer, v.Hand.NewerAt = newer.Number, fmt.Sprintf("%s/kit/%d", at, newer.Number)
+	} else { // beside an older kit, what is right would be called wrong
+		v.Right = fmt.Sprintf("%s/kit/%d/right", at, k.Number)
 	}
 	if v.Portrait != "" {
 		v.Portrait = at + "/portrait"

@@ -14,6 +14,7 @@ import (
 	"dyekit/core/colour/icc"
 	"dyekit/core/colour/palette"
 	"dyekit/core/recipe"
+	"dyekit/core/resemble"
 	"dyekit/core/version"
 	"dyekit/studio"
 )
@@ -37,6 +38,7 @@ var bodies = map[string]int64{
 	"/api/v1/marks":            maxUpload,
 	"/api/v1/marks/:id/master": maxUpload,
 	"/api/v1/marks/:id/recipe": recipe.MaxBytes + envelope,
+	"/k/:token/kit/:n/right":   resemble.MaxBytes + envelope,
 	"/house":                   studio.MaxPortrait + envelope,
 	"/marks/:id/press":         icc.MaxBytes + envelope,
 	"/marks/:id/inks-list":     palette.MaxBytes + envelope,

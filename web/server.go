@@ -64,6 +64,7 @@ type Server struct {
 	listed   gin.RoutesInfo // all routes
 	made     pace           // files for clients, by address
 	shows    pace           // files on other pages, by their address
+	looked   pace           // files of clients, by address
 }
 
 // New returns the handler of the whole application.
@@ -280,6 +281,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/k/:token/portrait", s.linked(s.clientPortrait))
 	r.POST("/k/:token/received", s.linked(s.clientReceived))
 	r.POST("/k/:token/question", s.linked(s.clientQuestion))
+	r.POST("/k/:token/kit/:n/right", s.linked(s.clientRight))
 	r.GET("/k/:token/kit/:n", s.linked(s.clientPage))
 	r.GET("/k/:token/kit/:n/file/*path", s.linked(s.clientFile))
 	r.GET("/k/:token/kit/:n/picture/:name", s.linked(s.clientPicture))

@@ -74,7 +74,7 @@ func run(ctx context.Context, args []string) int {
 		SilenceUsage:  true,
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), collectCmd(), restoreCmd(), peopleCmd(), makeCmd(), watchCmd(), pushCmd(), pullCmd(), inspectCmd(), verifyCmd(), askCmd(), markCmd(), sheetCmd(), boardCmd(), versionCmd(), probeCmd(), reduceCmd(), routesCmd())
+	root.AddCommand(serveCmd(), workCmd(), demoCmd(), backupCmd(), collectCmd(), restoreCmd(), peopleCmd(), makeCmd(), watchCmd(), pushCmd(), pullCmd(), inspectCmd(), verifyCmd(), askCmd(), markCmd(), sheetCmd(), boardCmd(), versionCmd(), probeCmd(), reduceCmd(), seeCmd(), routesCmd())
 	root.SetArgs(args)
 	root.SetOut(console{os.Stdout})
 	err := root.ExecuteContext(ctx)

@@ -17,6 +17,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/fonts"
 	"dyekit/core/kit"
+	"dyekit/core/resemble"
 	"dyekit/internal/child"
 	"dyekit/internal/sandbox"
 	"dyekit/studio"
@@ -103,6 +104,41 @@ func reduceCmd() *cobra.Command {
 			}
 			_, err = os.Stdout.Write(out) // as it is: no terminal reads it
 			return err
+		},
+	}
+}
+
+// see looks at a stranger's file in a child, which tells how it looks.
+func see(ctx context.Context, data []byte) (*resemble.Seen, error) {
+	var out bytes.Buffer
+	err := child.Run(ctx, probeLimits, bytes.NewReader(data), &out, "see")
+	var died *child.Died
+	switch {
+	case errors.As(err, &died):
+		return nil, &studio.Fatal{Why: died.Why}
+	case errors.Is(err, sandbox.ErrMemory):
+		return nil, studio.ErrBusy
+	case err != nil:
+		return nil, err
+	}
+	var s resemble.Seen
+	return &s, gob.NewDecoder(&out).Decode(&s)
+}
+
+// seeCmd is that child. People have no use for it.
+func seeCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "see", Hidden: true, Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			data, err := io.ReadAll(os.Stdin)
+			if err != nil {
+				return failed(err)
+			}
+			s, err := resemble.See(cmd.Context(), data, fonts.Shipped())
+			if err != nil {
+				return failed(err)
+			}
+			return gob.NewEncoder(os.Stdout).Encode(s) // as it is: no terminal reads it
 		},
 	}
 }

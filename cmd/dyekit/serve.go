@@ -244,7 +244,7 @@ func serve(ctx context.Context, st *studio.Studio, set *settings, o *serving) er
 	var probes prober
 	defer probes.close()
 	st.Probation = probes.probation
-	st.Reduce = reduce
+	st.Reduce, st.See = reduce, see
 	go sandbox.Watch(working, int64(o.memory)<<20)
 	time.AfterFunc(afterwards, probes.fill)
 	go st.RunDaily(working)

@@ -38,6 +38,16 @@
     choosing.addEventListener("input", e => { if (e.target.name === "size") { clearTimeout(wait); wait = setTimeout(show, 500); } });
     choosing.addEventListener("submit", e => { e.preventDefault(); show(); });
   }
+  const drop = document.querySelector(".drop");
+  if (drop) {
+    const file = document.getElementById("theirs"), over = on => e => { e.preventDefault(); drop.classList.toggle("over", on); };
+    for (const kind of ["dragenter", "dragover"]) drop.addEventListener(kind, over(true));
+    drop.addEventListener("dragleave", over(false));
+    drop.addEventListener("drop", e => {
+      over(false)(e);
+      if (e.dataTransfer.files.length) { file.files = e.dataTransfer.files; drop.requestSubmit(); }
+    });
+  }
   document.addEventListener("click", e => { // a link to send on is copied
     const a = e.target.closest("a.send");
     if (!a || !navigator.clipboard) return;

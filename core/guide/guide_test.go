@@ -160,7 +160,7 @@ func TestTexts(t *testing.T) {
 			t.Errorf("%s has %d texts, English %d", tag, len(m), len(en))
 		}
 	}
-	for _, file := range []string{"guide.html", "render.go", "tongue.go", "answered.go", "choose.go"} {
+	for _, file := range []string{"guide.html", "render.go", "tongue.go", "answered.go", "choose.go", "right.go"} {
 		b, err := os.ReadFile(file)
 		if err != nil {
 			t.Fatal(err)
@@ -171,7 +171,7 @@ func TestTexts(t *testing.T) {
 			}
 		}
 	}
-	for _, k := range slices.Concat(advice.Texts(), roomTexts, askedTexts(), chooseTexts()) {
+	for _, k := range slices.Concat(advice.Texts(), roomTexts, askedTexts(), chooseTexts(), rightTexts()) {
 		if en[k] == "" {
 			t.Errorf("%s has no text", k)
 		}

@@ -65,6 +65,9 @@ type View struct {
 	Addresses        []Address         // that always give the newest files
 	NoTypes          []format.Key      // that are not made
 	Choice           *Choice           // nil if nobody chose
+	Right            string            // address to which a file is sent to be looked at, "" for none
+	Verdict          *Verdict          // nil if nobody sent one
+	Unread           string            // why the file that was sent cannot be looked at
 	Tongues          map[string]string // addresses of the page in other languages, by tag
 	Icon, Font       string            // addresses of the page's icon and of a style sheet with its letters
 	Hand             *Hand

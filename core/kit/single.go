@@ -9,6 +9,7 @@ import (
 
 	"dyekit/core/advice"
 	"dyekit/core/asked"
+	"dyekit/core/drawing"
 	"dyekit/core/fonts"
 	"dyekit/core/format"
 	"dyekit/core/intake"
@@ -290,4 +291,15 @@ func (s *Source) Sketch(ctx context.Context, version string) ([]byte, error) {
 		j := newJob(s.manifest.Brand, s.plan)
 		return j.sketched(ctx, j.versionSketch(v, Dark(v) && !v.OnBacking()))
 	})
+}
+
+// Drawings are the versions of the kit that could be made, by name.
+func (s *Source) Drawings() map[string]*drawing.Drawing {
+	out := map[string]*drawing.Drawing{}
+	for _, v := range s.plan.Versions {
+		if v.Drawing != nil {
+			out[v.Spec.Name] = v.Drawing
+		}
+	}
+	return out
 }
