@@ -148,6 +148,7 @@ func (s *Studio) Delete(ctx context.Context, mark int64) error {
 			"DELETE FROM reviews WHERE client_id = ?",
 			"DELETE FROM candidates WHERE client_id = ?",
 			"DELETE FROM recipes WHERE client_id = ?",
+			"DELETE FROM wordings WHERE client_id = ?",
 			"DELETE FROM finishes WHERE client_id = ?",
 			"UPDATE clients SET inks_id = NULL WHERE id = ?",
 			"UPDATE ink_sets SET parent_id = NULL WHERE client_id = ?",

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -156,5 +157,50 @@ func TestMadeADay(t *testing.T) {
 		if _, err := s.Make(t.Context(), other, k, ordered(t, fmt.Sprintf("version=black&type=png&size=%d", 300+i))); err != nil {
 			t.Errorf("for another link: %v", err)
 		}
+	}
+}
+
+// What clients call things holds for them, and for no other studio's.
+func TestWordings(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	m := take(t, s, "Odd Kettle", "Kettle")
+	other := take(t, s, "Larkmoor", "Roundel")
+	ctx := t.Context()
+	for what, w := range map[string]Wording{
+		"nothing said":   {Rule: asked.Rule{Means: "white"}},
+		"nothing meant":  {Rule: asked.Rule{Said: "fair"}},
+		"not understood": {Rule: asked.Rule{Said: "fair", Means: "blorp png"}},
+		"too long":       {Rule: asked.Rule{Said: strings.Repeat("x", MaxWording+1), Means: "png"}},
+	} {
+		var in *InputError
+		if err := s.SetWording(ctx, m.ID, w); !errors.As(err, &in) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	if err := errors.Join(s.SetWording(ctx, m.ID, Wording{Rule: asked.Rule{Said: " the  fair", Means: "white, EPS"}}), s.SetWording(ctx, m.ID, Wording{Rule: asked.Rule{Said: "the fair", Means: "black, EPS"}}),
+		s.SetWording(ctx, m.ID, Wording{Rule: asked.Rule{Said: "chat", Means: "square png"}, All: true})); err != nil {
+		t.Fatal(err)
+	}
+	rules, err := s.Rules(ctx, m.ID)
+	if err != nil || len(rules) != 2 || rules[0] != (asked.Rule{Said: "the fair", Means: "black, EPS"}) {
+		t.Errorf("%+v, %v", rules, err)
+	}
+	if rules, err := s.Rules(ctx, other.ID); err != nil || len(rules) != 1 || rules[0].Said != "chat" {
+		t.Errorf("another client's: %+v, %v", rules, err)
+	}
+	ws, err := s.Wordings(ctx, m.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	stranger := InHouse(ctx, 77)
+	if err := s.DropWording(stranger, m.ID, ws[0].ID); !errors.Is(err, ErrNotFound) {
+		t.Errorf("another studio takes it away: %v", err)
+	}
+	if err := s.DropWording(ctx, m.ID, ws[0].ID); err != nil {
+		t.Error(err)
+	}
+	if rules, _ := s.Rules(ctx, m.ID); len(rules) != 1 {
+		t.Errorf("after it was taken away: %+v", rules)
 	}
 }

@@ -20,6 +20,8 @@ var everyRoute = map[studio.Role]string{
 		DELETE /api/v1/hands/:id
 		GET /api/v1/jobs/:id
 		GET /api/v1/kits/:id
+		GET /api/v1/kits/:id/ask
+		GET /api/v1/kits/:id/made
 		GET /api/v1/kits/:id/files/*path
 		GET /api/v1/kits/:id/zip
 		GET /api/v1/marks
@@ -162,6 +164,7 @@ var everyRoute = map[studio.Role]string{
 		POST /jobs/:id/cancel
 		POST /kits/:id/hand
 		POST /kits/:id/made
+		POST /kits/:id/words
 		POST /marks
 		POST /marks/:id/away
 		POST /marks/:id/back

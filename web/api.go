@@ -14,7 +14,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/advice"
+	"dyekit/core/asked"
 	"dyekit/core/finding"
+	"dyekit/core/guide"
 	"dyekit/core/kit"
 	"dyekit/core/recipe"
 	"dyekit/studio"
@@ -40,6 +42,8 @@ func (s *Server) apiRoutes(r *gin.Engine) {
 		{"GET", "/kits/:id", studio.MayRead, s.apiKit},
 		{"GET", "/kits/:id/zip", studio.MayRead, s.kitZip},
 		{"GET", "/kits/:id/files/*path", studio.MayRead, s.kitFile},
+		{"GET", "/kits/:id/ask", studio.MayRead, s.apiAsk},
+		{"GET", "/kits/:id/made", studio.MayRead, s.kitMade},
 		{"POST", "/kits/:id/hands", studio.MayHand, s.apiHandOver},
 		{"DELETE", "/hands/:id", studio.MayHand, s.apiWithdraw},
 	} {
@@ -348,6 +352,29 @@ func (s *Server) apiKit(c *gin.Context) error {
 		*apiKit
 		Report *kit.Report `json:"report"`
 	}{asKit(k), r})
+	return nil
+}
+
+// apiAsk answers a sentence from a kit.
+func (s *Server) apiAsk(c *gin.Context) error {
+	k, err := s.kit(c)
+	if err != nil {
+		return err
+	}
+	p, err := s.studio.Page(c.Request.Context(), k)
+	if err != nil {
+		return err
+	}
+	v := guide.View{Page: p, Tongue: guide.In(c.DefaultQuery("language", "en")), May: asked.All}
+	if v.Rules, err = s.studio.Rules(c.Request.Context(), k.MarkID); err != nil {
+		return err
+	}
+	_, _, got := v.Ask(cutQuery(c.Query("words")))
+	if len(got) == 0 {
+		return &studio.InputError{Field: "words", Message: "nothing was asked for that is understood here"}
+	}
+	got[0].Also = got[1:]
+	c.JSON(http.StatusOK, got[0])
 	return nil
 }
 

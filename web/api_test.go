@@ -181,7 +181,14 @@ func TestInterface(t *testing.T) {
 	first := k["report"].(map[string]any)["files"].([]any)[0].(map[string]any)["path"].(string)
 	d.ask("GET", "/kits/{id}/files/{path}", kitAt+"/files/"+first, "", nil, 200)
 	d.ask("GET", "/kits/{id}/files/{path}", kitAt+"/files/nosuch", "", nil, 404)
-	d.ask("POST", "/kits/{id}/hands", kitAt+"/hands", "application/json", strings.NewReader(`{"recipient":"Maud","days":30,"language":"de"}`), 201)
+	asked := d.ask("GET", "/kits/{id}/ask", kitAt+"/ask?words=white+logo%2C+333+px+and+an+eps", "", nil, 200)
+	d.ask("GET", "/kits/{id}/ask", kitAt+"/ask?words=blorp", "", nil, 422)
+	if asked["file"] != nil || asked["makes"] == nil {
+		t.Errorf("333 px lies in the kit: %v", asked)
+	}
+	d.ask("GET", "/kits/{id}/made", kitAt+"/made?"+asked["order"].(string), "", nil, 200)
+	d.ask("GET", "/kits/{id}/made", kitAt+"/made?version=white&type=png&size=90000", "", nil, 422)
+	d.ask("POST", "/kits/{id}/hands", kitAt+"/hands", "application/json", strings.NewReader(`{"recipient":"Maud","days":30,"language":"de","makes":["sizes"]}`), 201)
 	hand := d.ask("POST", "/kits/{id}/hands", kitAt+"/hands", "application/json", strings.NewReader(`{"recipient":"Maud"}`), 201)
 	for _, bad := range []string{`{`, `{"recipient":""}`, `{"recipient":"x","days":-1}`, `{"recipient":"x","nosuch":1}`} {
 		d.ask("POST", "/kits/{id}/hands", kitAt+"/hands", "application/json", strings.NewReader(bad), 422)

@@ -146,7 +146,11 @@ func (s *Server) clientPage(c *gin.Context, h *studio.Hand, k *studio.Kit) error
 	case c.Query("choose") != "": // it was opened before
 	case typed != "":
 		tag := tongue(c, h).Tag()
-		w := asked.Read(tag, typed)
+		var rules []asked.Rule
+		if rules, err = s.studio.Rules(ctx, k.MarkID); err != nil {
+			return err
+		}
+		w := asked.Read(tag, typed, rules...)
 		err = s.studio.NoteAsking(ctx, k.MarkID, tag, typed, w.Unknown)
 	default:
 		err = s.studio.Note(ctx, h, studio.HandOpened, "")
@@ -224,6 +228,9 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 	}
 	v := &guide.View{Page: p.Without(h.HideTypes), May: h.May.May, NoTypes: h.HideTypes, Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Typed: cutQuery(c.Query("asked")),
 		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes, ZipFiles: k.Files}
+	if v.Rules, err = s.studio.Rules(ctx, k.MarkID); err != nil {
+		return nil, err
+	}
 	if v.Font, err = asset("client.css"); err != nil {
 		return nil, err
 	}

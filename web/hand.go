@@ -62,7 +62,11 @@ type handPage struct {
 	CanMail bool
 	ZipFits bool
 	Asked   []askedFor
-	NoPage  string // why the kit cannot be handed over
+	// Wordings are what the client calls things; Wording is one that was not taken, and why.
+	Wordings []studio.Wording
+	Wording  studio.Wording
+	NoWord   *studio.InputError
+	NoPage   string // why the kit cannot be handed over
 }
 
 // An askedFor is what clients typed, with the files that they were shown now.
@@ -119,6 +123,10 @@ const newLinkCookie = "new-link"
 const toldFor = 10 * time.Minute
 
 func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm, l letter) error {
+	return s.showHandWith(c, status, k, f, l, func(*handPage) {})
+}
+
+func (s *Server) showHandWith(c *gin.Context, status int, k *studio.Kit, f handForm, l letter, change func(*handPage)) error {
 	ctx := c.Request.Context()
 	m, err := s.studio.Mark(ctx, k.MarkID)
 	if err != nil {
@@ -146,13 +154,24 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm,
 		if err != nil {
 			return err
 		}
+		if p.Wordings, err = s.studio.Wordings(ctx, k.MarkID); err != nil {
+			return err
+		}
+		var rules []asked.Rule
+		for _, w := range p.Wordings {
+			rules = append(rules, w.Rule)
+		}
 		for _, a := range all {
 			x := askedFor{Asking: a}
-			v := guide.View{Page: pg, Tongue: guide.In(a.Language), May: asked.All}
+			v := guide.View{Page: pg, Tongue: guide.In(a.Language), May: asked.All, Rules: rules}
 			_, replies := v.Replies(a.Said)
 			for _, r := range replies {
 				x.Files = append(x.Files, v.Named(r.Pick))
 				x.Made = x.Made || r.Make != nil
+			}
+			if a.Missed != "" { // as it is read now
+				a.Missed = strings.Join(asked.Read(a.Language, a.Said, rules...).Unknown, ", ")
+				x.Asking = a
 			}
 			p.Asked = append(p.Asked, x)
 		}
@@ -163,6 +182,7 @@ func (s *Server) showHand(c *gin.Context, status int, k *studio.Kit, f handForm,
 	for _, tag := range guide.Tongues() {
 		p.Tongues = append(p.Tongues, tick{tag, guide.In(tag).Say("language"), tag == f.Language})
 	}
+	change(&p)
 	return s.showHanded(c, status, &p, m)
 }
 
@@ -475,6 +495,12 @@ func (s *Server) kitPageLook(c *gin.Context) error {
 			}
 		}
 	}
+	v.Keep = url.Values{}
+	for _, key := range []string{"greeting", "use", "type", "make"} {
+		if q := c.QueryArray(key); len(q) > 0 {
+			v.Keep[key] = q
+		}
+	}
 	v.Hand = &guide.Hand{Inert: true, Act: at}
 	return s.client(c, http.StatusOK, v, "'self'")
 }
@@ -485,4 +511,30 @@ func (s *Server) kitPicture(c *gin.Context) error {
 		return err
 	}
 	return s.clientPicture(c, nil, k)
+}
+
+// setWording keeps what clients call something, or takes it away.
+func (s *Server) setWording(c *gin.Context) error {
+	ctx := c.Request.Context()
+	k, err := s.kit(c)
+	if err != nil {
+		return err
+	}
+	if id, err := strconv.ParseInt(c.PostForm("drop"), 10, 64); err == nil {
+		if err := s.studio.DropWording(ctx, k.MarkID, id); err != nil {
+			return err
+		}
+	} else {
+		w := studio.Wording{Rule: asked.Rule{Said: c.PostForm("said"), Means: c.PostForm("means")}, All: c.PostForm("all") != ""}
+		err := s.studio.SetWording(ctx, k.MarkID, w)
+		var in *studio.InputError
+		if errors.As(err, &in) {
+			return s.showHandWith(c, http.StatusUnprocessableEntity, k, handForm{Closes: "90", Leads: true, Language: "en", Once: secret.Token()}, letter{}, func(p *handPage) { p.Wording, p.NoWord = w, in })
+		}
+		if err != nil {
+			return err
+		}
+	}
+	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/kits/%d/hand#words", k.ID))
+	return nil
 }

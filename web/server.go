@@ -291,6 +291,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.GET("/f/:address/:hash/:name", s.twin)
 	r.GET("/kits/:id/made", s.on(s.kitMade))
 	r.POST("/kits/:id/made", s.on(s.wantMade))
+	r.POST("/kits/:id/words", s.on(s.setWording))
 	r.GET("/kits/:id/look/*path", s.on(s.kitLook))
 	r.NoRoute(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })
 	r.NoMethod(func(c *gin.Context) { s.fail(c, studio.ErrNotFound) })

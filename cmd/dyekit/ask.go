@@ -15,27 +15,6 @@ import (
 	"dyekit/core/kit"
 )
 
-// An askReply is what ask --json prints of a file.
-type askReply struct {
-	Understood    []asked.Thing `json:"understood"`
-	File          *string       `json:"file"` // of the kit
-	Makes         *askMakes     `json:"makes"`
-	NotUnderstood []string      `json:"not_understood"`
-	Why           string        `json:"why"`
-	Written       string        `json:"written,omitempty"` // where it is now
-	Also          []askReply    `json:"also,omitempty"`    // of a sentence that asks for several files
-}
-
-// askMakes is what is made that the kit has not.
-type askMakes struct {
-	Format  string  `json:"format"`
-	Version string  `json:"version"`
-	Size    string  `json:"size,omitempty"`
-	PPI     float64 `json:"ppi,omitempty"`
-	Colour  string  `json:"colour"`
-	Ground  string  `json:"ground,omitempty"`
-}
-
 func askCmd() *cobra.Command {
 	var m making
 	var of, language, out string
@@ -57,19 +36,17 @@ func askCmd() *cobra.Command {
 				return err
 			}
 			v := guide.View{Page: &guide.Page{Brand: s.Brand(), Naming: s.Naming(), Files: k.Files.Files, Versions: k.Versions}, Tongue: guide.In(language), May: k.May, Spot: k.Spot}
-			w, replies := v.Replies(args[0])
+			w, replies, got := v.Ask(args[0])
 			if len(replies) == 0 {
 				return failed(fmt.Errorf("nothing was asked for that is understood here: %s", strings.Join(w.Unknown, ", ")))
 			}
-			var got []askReply
-			for _, r := range replies {
-				x := replyOf(w, r)
-				if out != "" {
-					if x.Written, err = writeAsked(cmd, s, &v, r, out); err != nil {
-						return err
-					}
+			for i := range got {
+				if out == "" {
+					break
 				}
-				got = append(got, x)
+				if got[i].Written, err = writeAsked(cmd, s, &v, replies[i], out); err != nil {
+					return err
+				}
 			}
 			first := got[0]
 			first.Also = got[1:]
@@ -98,6 +75,9 @@ func (m *making) source(cmd *cobra.Command, of string) (*kit.Source, asked.Kit, 
 		files, err := kit.Open(of)
 		if err != nil {
 			return nil, asked.Kit{}, usage(err)
+		}
+		if _, ok := files["kit.json"]; !ok {
+			return nil, asked.Kit{}, usage(fmt.Errorf("%s is not a kit: it has no kit.json", of))
 		}
 		set, err := loadFonts(m.fonts)
 		if err != nil {
@@ -132,24 +112,6 @@ func (m *making) source(cmd *cobra.Command, of string) (*kit.Source, asked.Kit, 
 	return s, s.Planned(), nil
 }
 
-func replyOf(w asked.Wish, r guide.Reply) askReply {
-	x := askReply{Understood: r.Wish.Things, NotUnderstood: w.Unknown, Why: strings.TrimSpace(r.Says + " " + r.Why)}
-	if x.NotUnderstood == nil {
-		x.NotUnderstood = []string{}
-	}
-	for _, row := range r.Rows {
-		if !row.OK {
-			x.Why += fmt.Sprintf(" Asked: %s; it has: %s.", row.Asked, row.Has)
-		}
-	}
-	if o := r.Make; o != nil {
-		x.Makes = &askMakes{Format: string(o.Format), Version: o.Version(), Size: o.Sizes(), PPI: o.PPI, Colour: string(o.ColourSpace()), Ground: o.Backing}
-		return x
-	}
-	x.File = &r.File.Path
-	return x
-}
-
 // writeAsked puts the file of a reply into a folder. What is there under its name is let be.
 func writeAsked(cmd *cobra.Command, s *kit.Source, v *guide.View, r guide.Reply, dir string) (string, error) {
 	name, data := path.Base(v.Named(r.Pick)), []byte(nil)
@@ -177,7 +139,7 @@ func writeAsked(cmd *cobra.Command, s *kit.Source, v *guide.View, r guide.Reply,
 	return to, nil
 }
 
-func sayAsked(cmd *cobra.Command, v *guide.View, w asked.Wish, replies []guide.Reply, got []askReply) {
+func sayAsked(cmd *cobra.Command, v *guide.View, w asked.Wish, replies []guide.Reply, got []guide.Asking) {
 	o := cmd.OutOrStdout()
 	var things []string
 	for _, t := range w.Things {

@@ -33,6 +33,16 @@ func meant(t *testing.T, name string) (out [][3]string) {
 	return out
 }
 
+// things writes what was understood, sorted.
+func things(w Wish) string {
+	var got []string
+	for _, x := range w.Things {
+		got = append(got, fmt.Sprintf("%s=%s", x.Is, x.Value))
+	}
+	slices.Sort(got)
+	return strings.Join(got, " ")
+}
+
 // read is what was understood, in the same words.
 func read(lang, sentence string) (says string, unknown bool) {
 	w := In(lang).Read(sentence)

@@ -17,16 +17,19 @@ const (
 // A reader reads one sentence.
 type reader struct {
 	*Language
-	ts  []token
-	i   int
-	out Wish
-	not bool   // what comes next is not wanted
-	lim string // least or most: what comes next is a limit
+	ts    []token
+	i     int
+	out   Wish
+	rules []own
+	not   bool   // what comes next is not wanted
+	lim   string // least or most: what comes next is a limit
 }
 
 // Read reads a sentence.
-func (l *Language) Read(sentence string) Wish {
-	r := &reader{Language: l}
+func (l *Language) Read(sentence string) Wish { return l.read(sentence, nil) }
+
+func (l *Language) read(sentence string, rules []own) Wish {
+	r := &reader{Language: l, rules: rules}
 	if utf8.RuneCountInString(sentence) > MaxSentence {
 		sentence, r.out.Long = string([]rune(sentence)[:MaxSentence]), true
 	}
@@ -44,6 +47,9 @@ func (l *Language) Read(sentence string) Wish {
 // step reads what stands next.
 func (r *reader) step() {
 	t := r.ts[r.i]
+	if r.ruled() {
+		return
+	}
 	if t.number {
 		if r.measure() {
 			return

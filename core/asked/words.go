@@ -88,14 +88,16 @@ func Speaks(tag string) bool {
 }
 
 // Read reads a sentence in the language of a tag, or in another if that understands more of
-// it: people are asked in one language and read their page in another.
-func Read(tag, sentence string) Wish {
-	best := In(tag).Read(sentence)
+// it: people are asked in one language and read their page in another. Rules go before the words
+// of any language.
+func Read(tag, sentence string, rules ...Rule) Wish {
+	own := rulesOf(tag, rules)
+	best := In(tag).read(sentence, own)
 	for _, other := range tags {
 		if len(best.Unknown) == 0 {
 			break
 		}
-		if w := In(other).Read(sentence); len(w.Unknown) < len(best.Unknown) && len(w.Things) >= len(best.Things) {
+		if w := In(other).read(sentence, own); len(w.Unknown) < len(best.Unknown) && len(w.Things) >= len(best.Things) {
 			best = w
 		}
 	}

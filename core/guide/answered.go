@@ -39,7 +39,7 @@ type Row struct {
 // meant, and what was understood and what not.
 func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
 	t := v.tongue()
-	w := asked.Read(t.Tag(), sentence)
+	w := asked.Read(t.Tag(), sentence, v.Rules...)
 	var out []Reply
 	for _, one := range w.Each() {
 		a, ok := v.wanted().Answer(one)
@@ -206,7 +206,7 @@ func askedTexts() (keys []string) {
 		"width-px", "height-px", "least-px", "most-px", "width-mm", "height-mm", "ppi", "most-kb", "not"} {
 		keys = append(keys, "is."+k)
 	}
-	for _, k := range []string{"whole", "near", "made", "part", "other", "other.px", "not", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
+	for _, k := range []string{"whole", "near", "made", "part", "other", "other.px", "not", "lacks", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
 		keys = append(keys, "hit."+k)
 	}
 	for _, k := range []string{"kind.vector", "kind.mixed", "kind.pixels", "space.cmyk", "space.rgb", "plate.spot", "plate.none", "colourway.white", "colourway.black", "colourway.one", "colourway.colour",

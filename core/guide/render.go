@@ -59,6 +59,8 @@ type View struct {
 	Portrait         string // address of the studio's picture, "" for none
 	Made             time.Time
 	Typed            string            // what somebody asked for
+	Rules            []asked.Rule      // what this client calls things
+	Keep             url.Values        // what the page's forms send besides
 	May              asked.May         // what is made that the kit has not
 	Spot             bool              // its files in printing inks hold plates, whatever Inks say
 	Makes            string            // address under which it is made, to which a query is added
