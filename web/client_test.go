@@ -9,8 +9,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
-	"os"
-	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -21,7 +19,6 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"dyekit/core/format"
-	"dyekit/core/guide"
 	"dyekit/core/recipe"
 	"dyekit/internal/budget"
 	"dyekit/internal/testkit"
@@ -217,41 +214,6 @@ func TestSentencesAreAnswered(t *testing.T) {
 	long := fetch(t, tab.Base+"/k/"+token+"?asked="+url.QueryEscape(strings.Repeat("vector <b> ", 450)), http.StatusOK)
 	if !bytes.Contains(long, []byte("only its beginning was read")) || bytes.Contains(long, []byte("<b> vector")) {
 		t.Error("a sentence without an end is not cut, or stands on the page as it was written")
-	}
-}
-
-// In a kit without a server the script finds the entry of the list for what is typed.
-func TestWordsWithAndWithoutScripts(t *testing.T) {
-	t.Parallel()
-	s, h := open(t, true)
-	k, err := s.Kit(t.Context(), 1)
-	if err != nil {
-		t.Fatal(err)
-	}
-	page, err := s.Page(t.Context(), k)
-	if err != nil {
-		t.Fatal(err)
-	}
-	tab := browser.Tab(t, h)
-	var b bytes.Buffer
-	if _, err := (&guide.View{Page: page}).Render(&b); err != nil {
-		t.Fatal(err)
-	}
-	file := filepath.Join(t.TempDir(), "START-HERE.html")
-	if err := os.WriteFile(file, b.Bytes(), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	tab.Do(chromedp.Navigate("file://" + file))
-	tab.Until(`document.getElementById("ask")`)
-	for _, typed := range []string{"VECTOR!", "hi-res", "black & white", ".eps", "T-Shirt", "for the printer", "zebra", "Präsentation", "white logo on black", "a"} {
-		want := ""
-		if x, ok := guide.Find(page.Asked(guide.In("en")), typed); ok {
-			want = x.File.Path
-		}
-		got := tab.Eval(fmt.Sprintf(`(() => { const f = document.getElementById("typed"); f.value = %q; f.dispatchEvent(new Event("input")); const a = document.querySelector(".found a"); return a ? a.getAttribute("href") : "" })()`, typed))
-		if got != want {
-			t.Errorf("%q: the script finds %q, the server %q", typed, got, want)
-		}
 	}
 }
 

@@ -241,6 +241,34 @@ func wantsOf(key string) []want {
 	return nil
 }
 
+// A Want is a kind of file that serves a use, for readers in other languages: see want.
+type Want struct {
+	Formats []format.Key `json:"f"`
+	Stand   int          `json:"s,omitempty"` // 0 on light, 1 on dark, 2 in black, 3 in one ink
+	Width   int          `json:"width,omitempty"`
+	Least   int          `json:"least,omitempty"`
+	PPI     float64      `json:"ppi,omitempty"`
+	Square  bool         `json:"square,omitempty"`
+	CMYK    bool         `json:"cmyk,omitempty"`
+	Colour  bool         `json:"colour,omitempty"`
+	Picture bool         `json:"picture,omitempty"`
+	Set     bool         `json:"set,omitempty"`
+}
+
+// Wants are those of every use, and of what others ask for, by key.
+func Wants() map[string][]Want {
+	out := map[string][]Want{}
+	for _, key := range append(Uses(), Asks()...) {
+		if out[key] != nil {
+			continue // wantsOf knows one of a key
+		}
+		for _, w := range wantsOf(key) {
+			out[key] = append(out[key], Want{w.formats, int(w.stand), w.width, w.least, w.ppi, w.square, w.cmyk, w.colour, w.picture, w.set})
+		}
+	}
+	return out
+}
+
 // Rank is how well a file serves a use, or what others ask for: 0 is best. ok is false if it
 // does not serve at all.
 func (p Files) Rank(key string, f File) (rank int, ok bool) {

@@ -87,6 +87,23 @@ func Speaks(tag string) bool {
 	return slices.Contains(tags, base)
 }
 
+// Words are the words of a language, one meaning on a line, for readers in other languages: those
+// of English where there are none.
+func Words(tag string) string {
+	base, _, _ := strings.Cut(strings.ToLower(tag), "-")
+	data, err := files.ReadFile("words/" + base + ".txt")
+	if err != nil {
+		return Words("en")
+	}
+	var out []string
+	for line := range strings.Lines(string(data)) {
+		if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
+			out = append(out, strings.NewReplacer(", ", ",", ": ", ":").Replace(line))
+		}
+	}
+	return strings.Join(out, "\n")
+}
+
 // Read reads a sentence in the language of a tag, or in another if that understands more of
 // it: people are asked in one language and read their page in another. Rules go before the words
 // of any language.

@@ -2,10 +2,8 @@ package guide
 
 import (
 	"strings"
-	"unicode"
 
 	"dyekit/core/advice"
-	"dyekit/core/asked"
 )
 
 // A Said is what people say, and the file that is meant.
@@ -23,36 +21,4 @@ func (p *Page) Asked(t *Tongue) (out []Said) {
 		}
 	}
 	return out
-}
-
-// Find looks up what somebody asked for in their own words: the longest of the
-// known words that stands in what they typed. Case, accents and signs do not
-// matter.
-func Find(all []Said, typed string) (Said, bool) {
-	typed = " " + bare(typed) + " "
-	var got Said
-	longest := 0
-	for _, s := range all {
-		for _, w := range s.Words {
-			if w = bare(w); len(w) > longest && strings.Contains(typed, " "+w+" ") {
-				got, longest = s, len(w)
-			}
-		}
-	}
-	return got, longest > 0
-}
-
-// bare writes words in small letters without accents, with single spaces for all
-// else between them.
-func bare(s string) string {
-	var b strings.Builder
-	for _, r := range asked.Bare(s) {
-		switch {
-		case unicode.IsLetter(r), unicode.IsDigit(r):
-			b.WriteRune(r)
-		default:
-			b.WriteByte(' ')
-		}
-	}
-	return strings.Join(strings.Fields(b.String()), " ")
 }

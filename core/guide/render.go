@@ -27,6 +27,9 @@ var styleText string
 //go:embed guide.js
 var scriptText string
 
+//go:embed online.js
+var onlineScript string
+
 var pageTemplate = template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints, "number": number}).Parse(pageText))
 
 // joints marks where a line may end in the name of a file: after these signs.
@@ -113,8 +116,15 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 		}
 	}
 	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
-	p.Style, p.Script = template.CSS(style), template.JS(scriptText)
-	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(scriptText)
+	script := onlineScript + scriptText
+	if v.Base == "" { // beside its files, it reads sentences itself
+		script = readerScript + scriptText
+		if p.Reader, err = v.readerData(); err != nil {
+			return "", err
+		}
+	}
+	p.Style, p.Script = template.CSS(style), template.JS(script)
+	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(script)
 	var b bytes.Buffer
 	if err := pageTemplate.Execute(&b, p); err != nil {
 		return "", err
@@ -143,6 +153,7 @@ type page struct {
 	Open    string
 	Style   template.CSS
 	Script  template.JS
+	Reader  template.JS
 	Policy  string
 }
 
@@ -221,15 +232,6 @@ func (p *page) Intro() string {
 		return p.T.Say("head.kit", "number", p.Number, "files", len(p.Files))
 	}
 	return p.T.Say("head.kit.by", "number", p.Number, "studio", p.Studio, "day", p.T.Day(p.Made))
-}
-
-// Words joins what can be asked for in one way, for the script.
-func (p *page) Words(s Said) string {
-	words := make([]string, len(s.Words))
-	for i, w := range s.Words {
-		words[i] = bare(w)
-	}
-	return strings.Join(words, "|")
 }
 
 // HowSmall says how small the mark may be.

@@ -1,0 +1,79 @@
+package guide
+
+import (
+	_ "embed"
+	"encoding/json"
+	"html/template"
+	"regexp"
+	"strings"
+
+	"dyekit/core/advice"
+	"dyekit/core/asked"
+	"dyekit/core/format"
+)
+
+//go:embed asked.js
+var askedScript string
+
+//go:embed beside.js
+var besideScript string
+
+// readerScript is asked.js and beside.js without what only people read. The strings of asked.js hold
+// none of what is taken out between words.
+var readerScript = strings.NewReplacer(" => ", "=>", " === ", "===", " !== ", "!==", " && ", "&&", " || ", "||", " = ", "=", " > ", ">", " < ", "<", " >= ", ">=", " <= ", "<=", " ? ", "?", " : ", ":", ": ", ":", ", ", ",", "; ", ";", ") {", "){", "if (", "if(", "for (", "for(", " + ", "+", " - ", "-", " * ", "*", " / ", "/").
+	Replace(lines(askedScript)) + lines(besideScript)
+
+// lines leaves out indents, empty lines and comments.
+func lines(script string) string {
+	return regexp.MustCompile(`(?m)^ *(//.*)?\n?`).ReplaceAllString(script, "")
+}
+
+// readerData is what the reader of a page beside its files knows: the words of its language and
+// what is asked of files, which are the same for every kit, and the files.
+func (v *View) readerData() (template.JS, error) {
+	t := v.tongue()
+	say := map[string]string{}
+	for _, k := range readerTexts() {
+		say[k] = t.Say(k)
+	}
+	kinds := map[format.Key]map[string]any{}
+	for _, f := range format.Wanted() {
+		k := map[string]any{"n": f.Name}
+		for name, on := range map[string]bool{"curves": f.Curves, "pixels": f.Pixels, "opaque": f.Opaque, "cmyk": f.Holds(format.CMYK)} {
+			if on {
+				k[name] = 1
+			}
+		}
+		kinds[f.Key] = k
+	}
+	one := func(b bool) int {
+		if b {
+			return 1
+		}
+		return 0
+	}
+	var files [][]any
+	for _, f := range v.Files {
+		files = append(files, []any{f.Path, f.First(), f.Format, f.WidthPx, f.HeightPx, f.PPI, f.WidthPt, f.HeightPt, one(f.Colour == format.CMYK), one(f.Pixels), f.Bytes})
+	}
+	b, err := json.Marshal(map[string]any{
+		"lang": t.Tag(), "words": asked.Words(t.Tag()), "wants": advice.Wants(), "kinds": kinds, "say": say,
+		"versions": v.Versions, "files": files, "spot": v.wanted().Spot,
+	})
+	return template.JS(b), err
+}
+
+// readerTexts are the keys of what the reader says.
+func readerTexts() (keys []string) {
+	for _, k := range askedTexts() {
+		switch {
+		case len(k) > 4 && k[:4] == "has.", k == "hit.made", k == "hit.send", k == "hit.send.hint", k == "hit.not", k == "hit.lacks":
+		default:
+			keys = append(keys, k)
+		}
+	}
+	for _, u := range advice.Uses() {
+		keys = append(keys, "use."+u)
+	}
+	return append(keys, "download", "asked.none.short", "asked.online", "asked.miss")
+}

@@ -1,0 +1,133 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"dyekit/core/asked"
+	"dyekit/core/guide"
+)
+
+// sentences are those that core/asked is held to, of a language, and what it need not read.
+func sentences(t *testing.T, language string) (out []string) {
+	t.Helper()
+	for _, name := range []string{"before", "after", "jobs", "more"} {
+		b, err := os.ReadFile("../core/asked/testdata/" + name + ".txt")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for line := range strings.Lines(string(b)) {
+			if f := strings.Split(line, " | "); len(f) > 1 && line[0] != '#' && f[0] == language {
+				out = append(out, f[1])
+			}
+		}
+	}
+	return append(out, "", "blorp zebra", "1.080 x 1.080 px", "0 px", "10 km wide", strings.Repeat("vector and png ", 90), "مرحبا PNG", "😀 svg 😀", "png, jpg and svg in black, white and colour", "<script>alert(1)</script> pdf",
+		"1080 square", "a vektor datei 3 in wide", "not over 50 kB", "no jpg, at least 2.000 px", "tiff or webp", "ein scharfes Logo, 12,5 cm", "x", "...png...", "CMYK png")
+}
+
+// The page in the zip reads sentences as the server does: the same words understood, the same
+// file, the same things that it has not, in both languages; and its reader is light.
+func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
+	t.Parallel()
+	s, _ := open(t, true)
+	k, err := s.Kit(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := s.Page(t.Context(), k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, lang := range []string{"en", "de"} {
+		v := guide.View{Page: p, Tongue: guide.In(lang)}
+		var page bytes.Buffer
+		if _, err := v.Render(&page); err != nil {
+			t.Fatal(err)
+		}
+		script := regexp.MustCompile(`(?s)const reader=.*?</script>`).Find(page.Bytes())
+		data := regexp.MustCompile(`(?s)<script type="application/json".*?</script>`).Find(page.Bytes())
+		var d map[string]json.RawMessage
+		if err := json.Unmarshal(data[bytes.IndexByte(data, '>')+1:len(data)-len("</script>")], &d); err != nil {
+			t.Fatal(err)
+		}
+		// The files are the kit's; all else is the reader.
+		if n := len(script) + len(data) - len(d["files"]) - len(d["versions"]); n > 30_000 {
+			t.Errorf("%s: the reader weighs %d bytes", lang, n)
+		} else {
+			t.Logf("%s: the reader weighs %d bytes", lang, n)
+		}
+		tab := browser.Tab(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			w.Write(page.Bytes())
+		}))
+		tab.Do(chromedp.Navigate(tab.Base + "/START-HERE.html"))
+		all := sentences(t, lang)
+		list, err := json.Marshal(all)
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := tab.Eval(`JSON.stringify(` + string(list) + `.map(s => {
+			const ask = reader(JSON.parse(document.getElementById("reader").textContent)), {wish, answers} = ask(s);
+			const thing = t => (t.not ? "!" : "") + t.is + "=" + t.value + " (" + t.said + ")";
+			return [wish.things.map(thing).join(" "), wish.unknown.join(" "), "" + wish.long,
+				...answers.map(a => [a.file.path, a.whole, a.part, a.never, a.met.map(m => m.ok ? 1 : 0).join(""), a.others.map(o => o.path).join(",")].join(" "))].join(" | ");
+		}))`)
+		var got []string
+		if err := json.Unmarshal([]byte(said), &got); err != nil || len(got) != len(all) {
+			t.Fatalf("%d answers for %d sentences: %v", len(got), len(all), err)
+		}
+		wrong := 0
+		for i, sentence := range all {
+			want := answersIn(lang, p, sentence)
+			if got[i] != want && wrong < 20 {
+				t.Errorf("%s: %.80q:\n\tthe page\t%s\n\tthe server\t%s", lang, sentence, got[i], want)
+				wrong++
+			}
+		}
+		t.Logf("%s: %d sentences", lang, len(all))
+
+		// And as a person uses it.
+		tab.Click("label[for=for-asked]")
+		tab.Type("#typed", "pdf in cmyk")
+		tab.Until(`document.querySelector("#replies .download")?.getAttribute("href")?.endsWith(".pdf")`)
+		tab.Accessible("a sentence beside the files")
+	}
+}
+
+// answersIn writes what the server understands and answers, as the test reads it of the page.
+func answersIn(lang string, p *guide.Page, sentence string) string {
+	w := asked.In(lang).Read(sentence)
+	var things []string
+	for _, x := range w.Things {
+		not := ""
+		if x.Not {
+			not = "!"
+		}
+		things = append(things, fmt.Sprintf("%s%s=%s (%s)", not, x.Is, x.Value, x.Said))
+	}
+	out := []string{strings.Join(things, " "), strings.Join(w.Unknown, " "), fmt.Sprint(w.Long)}
+	for _, one := range w.Each() {
+		a, ok := p.Wanted().Answer(one)
+		if !ok {
+			continue
+		}
+		met, others := "", []string{}
+		for _, m := range a.Met {
+			met += map[bool]string{true: "1", false: "0"}[m.OK]
+		}
+		for _, o := range a.Others {
+			others = append(others, o.Path)
+		}
+		out = append(out, fmt.Sprint(a.File.Path, " ", a.Whole, " ", a.Part, " ", a.Never, " ", met, " ", strings.Join(others, ",")))
+	}
+	return strings.Join(out, " | ")
+}
