@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"net/http"
 	"os"
@@ -11,15 +12,44 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/tdewolff/minify/v2"
+	"github.com/tdewolff/minify/v2/js"
 
 	"dyekit/core/asked"
 	"dyekit/core/guide"
 )
 
+var minified = flag.Bool("minified", false, "write core/guide/reader.min.js anew")
+
+// What stands in each kit is what its sources are without what only people read.
+func TestReaderIsMinified(t *testing.T) {
+	var source []byte
+	for _, name := range []string{"asked.js", "beside.js"} {
+		b, err := os.ReadFile("../core/guide/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		source = append(source, b...)
+	}
+	var small bytes.Buffer
+	if err := (&js.Minifier{}).Minify(minify.New(), &small, bytes.NewReader(source), nil); err != nil {
+		t.Fatal(err)
+	}
+	const path = "../core/guide/reader.min.js"
+	if *minified {
+		if err := os.WriteFile(path, small.Bytes(), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if b, err := os.ReadFile(path); err != nil || !bytes.Equal(b, small.Bytes()) {
+		t.Errorf("%s is not what its sources are: go test ./web -run TestReaderIsMinified -minified; %v", path, err)
+	}
+}
+
 // sentences are those that core/asked is held to, of a language, and what it need not read.
 func sentences(t *testing.T, language string) (out []string) {
 	t.Helper()
-	for _, name := range []string{"before", "after", "jobs", "more"} {
+	for _, name := range []string{"before", "after", "jobs", "more", "fifth", "sixth"} {
 		b, err := os.ReadFile("../core/asked/testdata/" + name + ".txt")
 		if err != nil {
 			t.Fatal(err)

@@ -241,18 +241,15 @@ func wantsOf(key string) []want {
 	return nil
 }
 
-// A Want is a kind of file that serves a use, for readers in other languages: see want.
+// A Want is a kind of file that serves a use, as readers in other languages have it; see want. Its
+// names are short, as it stands in every kit.
 type Want struct {
 	Formats []format.Key `json:"f"`
 	Stand   int          `json:"s,omitempty"` // 0 on light, 1 on dark, 2 in black, 3 in one ink
-	Width   int          `json:"width,omitempty"`
-	Least   int          `json:"least,omitempty"`
-	PPI     float64      `json:"ppi,omitempty"`
-	Square  bool         `json:"square,omitempty"`
-	CMYK    bool         `json:"cmyk,omitempty"`
-	Colour  bool         `json:"colour,omitempty"`
-	Picture bool         `json:"picture,omitempty"`
-	Set     bool         `json:"set,omitempty"`
+	Width   int          `json:"w,omitempty"`
+	Least   int          `json:"l,omitempty"`
+	PPI     float64      `json:"p,omitempty"`
+	Is      string       `json:"i,omitempty"` // q square, c in process inks, o in colour, i may hold a picture, t of a set
 }
 
 // Wants are those of every use, and of what others ask for, by key.
@@ -263,7 +260,16 @@ func Wants() map[string][]Want {
 			continue // wantsOf knows one of a key
 		}
 		for _, w := range wantsOf(key) {
-			out[key] = append(out[key], Want{w.formats, int(w.stand), w.width, w.least, w.ppi, w.square, w.cmyk, w.colour, w.picture, w.set})
+			x := Want{Formats: w.formats, Stand: int(w.stand), Width: w.width, Least: w.least, PPI: w.ppi}
+			for _, is := range []struct {
+				on     bool
+				letter string
+			}{{w.square, "q"}, {w.cmyk, "c"}, {w.colour, "o"}, {w.picture, "i"}, {w.set, "t"}} {
+				if is.on {
+					x.Is += is.letter
+				}
+			}
+			out[key] = append(out[key], x)
 		}
 	}
 	return out

@@ -118,7 +118,8 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 		a.Whole = a.Whole && (m.OK || t.Is == Use)
 	}
 	parts, _ := w.of(Part)
-	a.Part = len(parts) == 0 && got.of.Part && !a.File.InSet()
+	lockups, _ := w.of(Lockup)
+	a.Part = len(parts)+len(lockups) == 0 && got.of.Part && !a.File.InSet()
 	for _, c := range all[1:] {
 		f, more := c.File, c.misses-got.misses
 		switch {
@@ -155,9 +156,10 @@ func (w Wish) version() bool {
 // its symbol is better.
 func (w Wish) whole() bool {
 	parts, _ := w.of(Part)
+	lockups, _ := w.of(Lockup)
 	uses, _ := w.of(Use)
 	shapes, _ := w.of(Shape)
-	return len(parts)+len(shapes) == 0 && !slices.Contains(uses, "profile") && !slices.Contains(uses, "icon")
+	return len(parts)+len(shapes)+len(lockups) == 0 && !slices.Contains(uses, "profile") && !slices.Contains(uses, "icon")
 }
 
 // exact reports whether a file that serves a size has just that size.
@@ -184,7 +186,7 @@ func weight(is Is) int {
 		return 1 << 12
 	case Colourway, Ground:
 		return 1 << 11
-	case Part:
+	case Part, Lockup:
 		return 1 << 10
 	case Kind, Space, Plate, Background:
 		return 1 << 8
@@ -220,6 +222,11 @@ func (w Wish) never() Never {
 // key is the use, or what others ask for, that orders files.
 func (w Wish) key() string {
 	if uses, _ := w.of(Use); len(uses) > 0 {
+		for _, u := range []string{"shirt", "sign"} { // printed too, and in one ink
+			if slices.Contains(uses, u) {
+				return u
+			}
+		}
 		return uses[0]
 	}
 	kinds, _ := w.of(Kind)
@@ -232,10 +239,10 @@ func (w Wish) key() string {
 	wide, _ := w.of(WidthMM)
 	high, _ := w.of(HeightMM)
 	switch {
-	case slices.Contains(kinds, "vector"):
-		return "vector"
 	case len(plates)+len(wide)+len(high) > 0, slices.Contains(spaces, "cmyk"):
 		return "printer"
+	case slices.Contains(kinds, "vector"):
+		return "vector"
 	case slices.Contains(ways, "white"), slices.Contains(grounds, "dark"):
 		return "white"
 	case slices.Contains(ways, "black"), slices.Contains(ways, "one"):
@@ -343,6 +350,8 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		return math.Abs(v.Aspect-1) < 0.01
 	case Part:
 		return v.Part == (t.Value != "whole")
+	case Lockup:
+		return v.Lockup == t.Value
 	case Quality:
 		return t.Value == "light" || curves || f.WidthPx >= 1500
 	case Use:

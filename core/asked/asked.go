@@ -10,6 +10,8 @@ package asked
 import (
 	"slices"
 	"strconv"
+
+	"dyekit/core/format"
 )
 
 // An Is is an attribute that can be asked for.
@@ -25,6 +27,7 @@ const (
 	Background Is = "background" // of the file: none or own
 	Shape      Is = "shape"      // square
 	Part       Is = "part"       // whole, symbol or name
+	Lockup     Is = "lockup"     // one of the kit's own, by its name
 	Quality    Is = "quality"    // high, or light: few bytes
 	Use        Is = "use"        // what it is for: a key of advice.Uses, or mail
 	WidthPx    Is = "width-px"
@@ -59,6 +62,7 @@ type Wish struct {
 	Things  []Thing
 	Unknown []string // words that nobody understood, as they were written
 	Long    bool     // only the beginning was read
+	ands    []int    // how many things stood before each and
 }
 
 // of lists what is wanted of an attribute, and what is not.
@@ -78,6 +82,9 @@ func (w Wish) of(is Is) (yes, no []string) {
 // Each is a wish of several files, one for each type or, where one type at most is named, for
 // each colourway that it names; MaxEach at most. Most wishes are of one.
 func (w Wish) Each() (each []Wish) {
+	if a, b, ok := w.curvesAndPixels(); ok {
+		return []Wish{a, b}
+	}
 	for _, is := range []Is{Type, Colourway} {
 		yes, _ := w.of(is)
 		if slices.Sort(yes); len(slices.Compact(yes)) < 2 {
@@ -98,6 +105,36 @@ func (w Wish) Each() (each []Wish) {
 		return each
 	}
 	return []Wish{w}
+}
+
+// curvesAndPixels parts a wish of curves and of a file of pixels, in either order: the logo as a
+// vector and a JPEG. What is said of one is not said of the other, but for the version.
+func (w Wish) curvesAndPixels() (a, b Wish, ok bool) {
+	kind := slices.IndexFunc(w.Things, func(t Thing) bool { return t.Is == Kind && t.Value == "vector" && !t.Not })
+	types, _ := w.of(Type)
+	pixels := slices.IndexFunc(w.Things, func(t Thing) bool {
+		f, known := format.Of(format.Key(t.Value))
+		return t.Is == Type && !t.Not && known && f.Pixels
+	})
+	if kind < 0 || pixels < 0 || len(types) > 1 {
+		return w, w, false
+	}
+	at := slices.IndexFunc(w.ands, func(n int) bool { return n > min(kind, pixels) && n <= max(kind, pixels) })
+	if at < 0 {
+		return w, w, false
+	}
+	part := func(own func(i int) bool) Wish {
+		x := w
+		x.ands, x.Things = nil, nil
+		for i, t := range w.Things {
+			if own(i) || t.Is == Colourway || t.Is == Part || t.Is == Lockup {
+				x.Things = append(x.Things, t)
+			}
+		}
+		return x
+	}
+	n := w.ands[at]
+	return part(func(i int) bool { return i < n }), part(func(i int) bool { return i >= n }), true
 }
 
 // MaxEach bounds the files that one sentence asks for.

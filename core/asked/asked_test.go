@@ -63,7 +63,7 @@ func read(lang, sentence string) (says string, unknown bool) {
 
 // Sentences mean what people mean by them.
 func TestSentences(t *testing.T) {
-	for _, file := range []string{"before.txt", "after.txt", "jobs.txt", "more.txt"} {
+	for _, file := range []string{"before.txt", "after.txt", "jobs.txt", "more.txt", "fifth.txt", "sixth.txt"} {
 		right, said, wrong := 0, 0, 0
 		all := meant(t, file)
 		for _, s := range all {

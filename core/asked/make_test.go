@@ -87,6 +87,8 @@ func TestMakes(t *testing.T) {
 		"eps 2 in wide, black":                             "make eps black 50.8mm cmyk",
 		"300 px high png":                                  "make png colour h300 72 ppi",
 		"a jpg 500 px wide under 20 kB":                    "make jpeg colour 500 72 ppi under 20 kB",
+		"a white vector for the printer and a jpeg":        "PDF/white.pdf; JPEG/colour.jpg lacks colourway",
+		"a jpeg and a vector file, 80 mm wide":             "JPEG/colour.jpg; make pdf colour 80mm cmyk",
 		"a 1080 square png":                                "PNG/icon_1080x1080.png",
 		"white logo for the printer":                       "PDF/white.pdf",
 		"in colour on a t-shirt":                           "PDF/colour.pdf",
@@ -137,7 +139,7 @@ func TestOrdersHold(t *testing.T) {
 	k := teahouse()
 	k.May = All
 	made := 0
-	for _, s := range slices.Concat(meant(t, "before.txt"), meant(t, "after.txt"), meant(t, "jobs.txt"), meant(t, "more.txt")) {
+	for _, s := range slices.Concat(meant(t, "before.txt"), meant(t, "after.txt"), meant(t, "jobs.txt"), meant(t, "more.txt"), meant(t, "fifth.txt"), meant(t, "sixth.txt")) {
 		for _, w := range Read(s[0], s[1]).Each() {
 			a, ok := k.Answer(w)
 			if !ok || a.Make == nil {

@@ -91,6 +91,7 @@ func (r *reader) step() {
 		}
 	case m.own == and:
 		r.lim = ""
+		r.out.ands = append(r.out.ands, len(r.out.Things))
 	case m.own != "": // of no weight by itself
 	default:
 		for _, x := range m.things {
@@ -148,9 +149,9 @@ func (r *reader) longest(i int) (got meaning, n int) {
 			}
 		}
 		score += 100_000 * len(p.words)
-		if p.means.own == drop {
+		if p.means.own == drop && len(p.words) == 1 {
 			score /= 2
-			if len(p.words) == 1 && p.words[0] == r.ts[i].text {
+			if p.words[0] == r.ts[i].text {
 				score += 100_000/2 + 50_000/2 // to the letter
 			}
 		}
@@ -238,6 +239,8 @@ func (r *reader) measure() bool {
 	switch {
 	case r.lim == least && lo == "": // at least so many bytes: nobody wants that by itself
 		r.add(Thing{Is: Quality, Value: "high", Said: said})
+	case r.lim != "" && side == high && unit == "px": // no limit of a height is known: that height
+		put(h, first)
 	case r.lim == least:
 		put(lo, first)
 	case r.lim == most:

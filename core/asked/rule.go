@@ -4,7 +4,38 @@ import "slices"
 
 // A Rule is what somebody's own words stand for, in words that are read here: for the trade fair
 // is white, vector, EPS.
-type Rule struct{ Said, Means string }
+type Rule struct {
+	Said, Means string
+	lockup      string // or a lockup of the kit
+}
+
+// Lockups are rules by which the lockups of a kit are known by their names.
+func (k Kit) Lockups() (rules []Rule) {
+	for _, v := range k.Versions {
+		if v.Lockup != "" && !v.Part && !slices.ContainsFunc(rules, func(r Rule) bool { return r.lockup == v.Lockup }) {
+			rules = append(rules, Rule{Said: v.Lockup, lockup: v.Lockup})
+		}
+	}
+	return rules
+}
+
+// OtherLockups lists the lockups that an answer might be of as well, where none was named: those
+// of the whole mark in the same colourway.
+func (k Kit) OtherLockups(a Answer) (names []string) {
+	lockups, _ := a.Wish.of(Lockup)
+	parts, _ := a.Wish.of(Part)
+	is := k.Of(a.File)
+	if len(lockups)+len(parts) > 0 || is.Part || a.File.InSet() {
+		return nil
+	}
+	for _, v := range k.Versions {
+		like := v.Light == is.Light && v.Black == is.Black && v.OneInk == is.OneInk && v.Backed == is.Backed
+		if like && !v.Part && v.Lockup != is.Lockup && v.Lockup != "" && !slices.Contains(names, v.Lockup) {
+			names = append(names, v.Lockup)
+		}
+	}
+	return names
+}
 
 // own is a Rule, read.
 type own struct {
@@ -20,7 +51,9 @@ func rulesOf(tag string, rules []Rule) (out []own) {
 		for _, t := range split(r.Said) {
 			o.words = append(o.words, t.text)
 		}
-		o.things = Read(tag, r.Means).Things
+		if o.things = Read(tag, r.Means).Things; r.lockup != "" {
+			o.things = []Thing{{Is: Lockup, Value: r.lockup}}
+		}
 		if len(o.words) > 0 && len(o.things) > 0 {
 			out = append(out, o)
 		}

@@ -4,7 +4,7 @@ import "testing"
 
 // A studio's own words mean what it says they mean, alone and within a sentence.
 func TestRules(t *testing.T) {
-	rules := []Rule{{"for the trade fair", "white, vector, EPS"}, {"Messe", "weiß als EPS"}, {"fair", "png"}, {"chat thing", "square png 512 px"}, {"nothing", "blorp"}, {"", "png"}, {"Äpfel", "no background"}}
+	rules := []Rule{{Said: "for the trade fair", Means: "white, vector, EPS"}, {Said: "Messe", Means: "weiß als EPS"}, {Said: "fair", Means: "png"}, {Said: "chat thing", Means: "square png 512 px"}, {Said: "nothing", Means: "blorp"}, {Said: "", Means: "png"}, {Said: "Äpfel", Means: "no background"}}
 	for sentence, want := range map[string]string{
 		"logo for the trade fair please": "colourway=white kind=vector type=eps",
 		"For the Trade-Fair":             "colourway=white kind=vector type=eps",
@@ -26,5 +26,38 @@ func TestRules(t *testing.T) {
 	}
 	if w := Read("en", "for the trade fair", rules...); w.Things[0].Said != "for the trade fair" {
 		t.Errorf("it was said as %q", w.Things[0].Said)
+	}
+}
+
+// The lockups of a kit are known by their names, and told where none was named.
+func TestLockups(t *testing.T) {
+	k := teahouse()
+	for i := range k.Versions[:3] {
+		v := k.Versions[i]
+		v.Name, v.Lockup, v.Aspect = "wide-"+v.Name, "wide", 3
+		k.Versions = append(k.Versions, v)
+		for _, f := range k.Files.Files {
+			if f.Version == k.Versions[i].Name {
+				f.Version, f.Path = v.Name, "WIDE/"+f.Path
+				k.Files.Files = append(k.Files.Files, f)
+			}
+		}
+	}
+	for sentence, want := range map[string]string{
+		"white logo, svg":                   "SVG/white.svg or wide",
+		"the wide one in white, svg":        "WIDE/SVG/white.svg",
+		"svg, 80 mm wide":                   "SVG/colour.svg or wide",
+		"wide, for the printer, 80 mm wide": "WIDE/PDF/colour.pdf",
+		"the symbol":                        "PNG/icon_1080x1080.png",
+	} {
+		w := Read("en", sentence, k.Lockups()...)
+		a, ok := k.Answer(w)
+		got := a.File.Path
+		for _, l := range k.OtherLockups(a) {
+			got += " or " + l
+		}
+		if !ok || got != want || len(w.Unknown) > 0 {
+			t.Errorf("%q is answered with %q, want %q; not understood: %v", sentence, got, want, w.Unknown)
+		}
 	}
 }

@@ -2,6 +2,7 @@ package guide
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 
 	"dyekit/core/advice"
@@ -24,9 +25,10 @@ func (v *View) wanted() asked.Kit {
 // A Reply is an answer in words.
 type Reply struct {
 	asked.Answer
-	Says string // that it has all that was asked for, that it is the nearest, or why nothing can be
-	Why  string // it suits what it is for; "" if that is not known
-	Rows []Row  // each thing that was asked for
+	Says string   // that it has all that was asked for, that it is the nearest, or why nothing can be
+	Why  string   // it suits what it is for; "" if that is not known
+	Rows []Row    // each thing that was asked for
+	Or   []string // lockups that might be meant as well
 }
 
 // A Row is one thing that was asked for, and what the file has.
@@ -39,14 +41,15 @@ type Row struct {
 // meant, and what was understood and what not.
 func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
 	t := v.tongue()
-	w := asked.Read(t.Tag(), sentence, v.Rules...)
+	k := v.wanted()
+	w := asked.Read(t.Tag(), sentence, append(k.Lockups(), v.Rules...)...)
 	var out []Reply
 	for _, one := range w.Each() {
-		a, ok := v.wanted().Answer(one)
+		a, ok := k.Answer(one)
 		if !ok {
 			continue
 		}
-		r := Reply{Answer: a, Says: t.says(a), Why: v.why(a)}
+		r := Reply{Answer: a, Says: t.says(a), Why: v.why(a), Or: k.OtherLockups(a)}
 		for _, m := range a.Met {
 			if m.Is != asked.Use {
 				r.Rows = append(r.Rows, Row{t.Is(m.Thing), t.has(m.Is, a, v.served().Of(a.File)), m.OK})
@@ -130,6 +133,11 @@ func (t *Tongue) has(is asked.Is, a asked.Answer, v Version) string {
 		return pick("has.background.", "none", a.Ground() == "" && !v.Backed, "black", a.Ground() == "#000000", "white", !v.Backed, "own")
 	case asked.Part:
 		return pick("has.part.", "part", v.Part, "whole")
+	case asked.Lockup:
+		if v.Lockup == "" {
+			return t.Say("has.part.whole")
+		}
+		return v.Lockup
 	case asked.PPI:
 		if f.PPI > 0 && !curves {
 			return t.Say("is.ppi", "n", t.number(f.PPI))
@@ -155,6 +163,8 @@ func (t *Tongue) Is(x asked.Thing) string {
 		says = k.Name
 	case asked.Use:
 		says = t.Say("use." + x.Value)
+	case asked.Lockup:
+		says = x.Value
 	case asked.WidthPx, asked.HeightPx, asked.LeastPx, asked.MostPx, asked.WidthMM, asked.HeightMM, asked.PPI, asked.MostKB:
 		says = t.Say("is."+string(x.Is), "n", t.number(x.Number()))
 	default:
@@ -199,6 +209,11 @@ func (p *page) Other(f advice.File) string {
 // For says for what a type of file is taken.
 func (p *page) For(f advice.File) string { return p.T.Say("hit.for." + string(f.Format)) }
 
+// Instead is the address at which a sentence is asked with another lockup.
+func (v *View) Instead(lockup string) string {
+	return "?" + url.Values{"asked": {v.Typed + ", " + lockup}, "lang": {v.tongue().Tag()}}.Encode() + "#asked"
+}
+
 // askedTexts are the keys of what is said of sentences.
 func askedTexts() (keys []string) {
 	for _, k := range []string{"kind.vector", "kind.pixels", "space.cmyk", "space.rgb", "plate.spot", "colourway.colour", "colourway.white", "colourway.black", "colourway.one", "ground.dark", "ground.light", "ground.photo",
@@ -206,7 +221,7 @@ func askedTexts() (keys []string) {
 		"width-px", "height-px", "least-px", "most-px", "width-mm", "height-mm", "ppi", "most-kb", "not"} {
 		keys = append(keys, "is."+k)
 	}
-	for _, k := range []string{"whole", "near", "made", "part", "other", "other.px", "not", "lacks", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
+	for _, k := range []string{"whole", "near", "made", "or", "part", "other", "other.px", "not", "lacks", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {
 		keys = append(keys, "hit."+k)
 	}
 	for _, k := range []string{"kind.vector", "kind.mixed", "kind.pixels", "space.cmyk", "space.rgb", "plate.spot", "plate.none", "colourway.white", "colourway.black", "colourway.one", "colourway.colour",

@@ -81,8 +81,9 @@ const reader = D => {
     }
     return got;
   };
+  const lockups = [...new Set(D.versions.filter(v => v.lockup && !v.part).map(v => v.lockup))].map(l => ({l, words: split(l).map(t => t.text)})).sort((a, b) => b.words.length - a.words.length);
   const read = sentence => {
-    const out = {things: [], unknown: [], long: false};
+    const out = {things: [], unknown: [], long: false, ands: []};
     const runes = [...sentence];
     if (runes.length > 1000) { sentence = runes.slice(0, 1000).join(""); out.long = true; }
     const ts = split(sentence);
@@ -101,10 +102,7 @@ const reader = D => {
           score += 100 * w.length + (t.text === w.replace(/\*$/, "") ? 50 : 0);
         });
         score += 100000 * p.words.length;
-        if (p.means.own === "drop") {
-          score /= 2;
-          if (p.words.length === 1 && p.words[0] === ts[n].text) score += 75000;
-        }
+        if (p.means.own === "drop" && p.words.length === 1) score = score / 2 + (p.words[0] === ts[n].text ? 75000 : 0);
         if (all && score > best) { best = score; got = p.means; len = p.words.length; }
       }
       return [got, len];
@@ -147,6 +145,7 @@ const reader = D => {
       if (unit === "ppi") [w, h, lo, hi] = ["ppi", "ppi", "ppi", "ppi"];
       if (unit === "kb" || unit === "mb") [w, h, lo, hi] = ["most-kb", "most-kb", "", "most-kb"];
       if (lim === "least" && !lo) add({is: "quality", value: "high", said, not: false});
+      else if (lim && side === "high" && unit === "px") put(h, first);
       else if (lim === "least") put(lo, first);
       else if (lim === "most") put(hi, first);
       else if (two) { put(w, first); put(h, second); }
@@ -158,7 +157,14 @@ const reader = D => {
     };
     while (i < ts.length) {
       if (out.things.length >= 40) { out.long = true; break; }
-      const t = ts[i];
+      const t = ts[i], own = lockups.find(o => o.words.length && o.words.every((w, k) => ts[i + k]?.text === w));
+      if (own) {
+        add({is: "lockup", value: own.l, said: words(i, own.words.length), not});
+        i += own.words.length;
+        not = false;
+        lim = "";
+        continue;
+      }
       if (t.number && measure()) continue;
       let [m, n] = longest(i);
       if (n === 0 && !isWord(t) && !t.number) { i++; not = false; lim = ""; continue; }
@@ -177,7 +183,10 @@ const reader = D => {
       else if (m.own === "least" || m.own === "most") {
         lim = m.own;
         if (not) { lim = "most"; not = false; }
-      } else if (m.own === "and") lim = "";
+      } else if (m.own === "and") {
+        lim = "";
+        out.ands.push(out.things.length);
+      }
       else if (!m.own) {
         for (const x of m.things) add({...x, said, not});
         not = false;
@@ -194,19 +203,19 @@ const reader = D => {
     return {path, format, w, h, ppi, wpt, hpt, cmyk: !!cmyk, bytes, k, v, curves: !!k.curves && !pixels, pixels: !!pixels, inSet: path.startsWith("ICONS")};
   });
   const suits = (w, f, anywhere) => {
-    const v = f.v, opaque = !!f.k.opaque;
-    if (!w.f.includes(f.format) || f.inSet !== !!w.set || w.cmyk && !f.cmyk || !w.cmyk && f.k.pixels && f.cmyk || f.w > 0 && f.w < (w.least || 0) || (w.ppi || 0) > 0 && f.ppi < w.ppi || !anywhere && w.colour && v.one_ink || f.pixels && !w.picture) return false;
-    if (w.set) return true;
+    const v = f.v, opaque = !!f.k.opaque, is = c => (w.i || "").includes(c);
+    if (!w.f.includes(f.format) || f.inSet !== is("t") || is("c") && !f.cmyk || !is("c") && f.k.pixels && f.cmyk || f.w > 0 && f.w < (w.l || 0) || w.p && f.ppi < w.p || !anywhere && is("o") && v.one_ink || f.pixels && !is("i")) return false;
+    if (is("t")) return true;
     if (anywhere) return !(v.light && !v.backed && opaque);
     if (w.s === 1) return !!v.light && !v.backed && !opaque;
     if (w.s === 2 || w.s === 3) return !!v.one_ink && !v.light && !v.backed;
     return !v.light;
   };
   const lean = f => Math.round(10 * Math.abs(Math.log(f.w > 0 && f.h > 0 ? f.w / f.h : f.v.aspect)));
-  const far = (w, f) => f.w === 0 ? 0 : !w.width ? -f.w : Math.abs(Math.log(f.w / w.width));
+  const far = (w, f) => f.w === 0 ? 0 : !w.w ? -f.w : Math.abs(Math.log(f.w / w.w));
   const better = (w, a, b) => {
     const d = (x, y) => (x ? 1 : 0) - (y ? 1 : 0);
-    return w.f.indexOf(a.format) - w.f.indexOf(b.format) || (w.square ? lean(a) - lean(b) : d(a.v.part, b.v.part)) || (w.s === 2 ? d(!a.v.black, !b.v.black) : 0) || ((w.s || 0) < 2 ? d(a.v.one_ink, b.v.one_ink) : 0) || d(a.v.backed, b.v.backed) || far(w, a) - far(w, b);
+    return w.f.indexOf(a.format) - w.f.indexOf(b.format) || ((w.i || "").includes("q") ? lean(a) - lean(b) : d(a.v.part, b.v.part)) || (w.s === 2 ? d(!a.v.black, !b.v.black) : 0) || ((w.s || 0) < 2 ? d(a.v.one_ink, b.v.one_ink) : 0) || d(a.v.backed, b.v.backed) || far(w, a) - far(w, b);
   };
   const place = (key, f, anywhere) => (D.wants[key] || []).findIndex(w => suits(w, f, anywhere));
   const rank = (key, f, named) => {
@@ -236,6 +245,7 @@ const reader = D => {
     case "background": return (opaque || !!v.backed) === (n === "own");
     case "shape": return f.w > 0 ? f.w === f.h : Math.abs(v.aspect - 1) < 0.01;
     case "part": return !!v.part === (n !== "whole");
+    case "lockup": return v.lockup === n;
     case "quality": return n === "light" || f.curves || f.w >= 1500;
     case "use": return place(n, f, false) >= 0 || named && place(n, f, true) >= 0;
     case "width-px": return n >= 1 && (f.curves || Math.abs(f.w - n) < 0.5);
@@ -249,13 +259,13 @@ const reader = D => {
     }
     return false;
   };
-  const weights = {type: 1 << 12, colourway: 1 << 11, ground: 1 << 11, part: 1 << 10, kind: 256, space: 256, plate: 256, background: 256, quality: 16, use: 0};
+  const weights = {type: 1 << 12, colourway: 1 << 11, ground: 1 << 11, part: 1 << 10, lockup: 1 << 10, kind: 256, space: 256, plate: 256, background: 256, quality: 16, use: 0};
   const weight = is => weights[is] ?? 32;
   const keyOf = w => {
-    const [use] = of(w, "use"), kinds = of(w, "kind"), ways = of(w, "colourway");
+    const uses = of(w, "use"), use = ["shirt", "sign"].find(u => uses.includes(u)) || uses[0], kinds = of(w, "kind"), ways = of(w, "colourway");
     if (use) return use;
-    if (kinds.includes("vector")) return "vector";
     if (of(w, "plate").length + of(w, "width-mm").length + of(w, "height-mm").length > 0 || of(w, "space").includes("cmyk")) return "printer";
+    if (kinds.includes("vector")) return "vector";
     if (ways.includes("white") || of(w, "ground").includes("dark")) return "white";
     if (ways.includes("black") || ways.includes("one")) return "black";
     if (of(w, "shape").length) return "square";
@@ -278,7 +288,7 @@ const reader = D => {
     if (!w.things.length || !files.length) return null;
     const key = keyOf(w), uses = of(w, "use"), parts = of(w, "part");
     const curves = of(w, "kind").includes("vector") || of(w, "type").some(t => D.kinds[t]?.curves);
-    const whole = parts.length + of(w, "shape").length === 0 && !uses.includes("profile") && !uses.includes("icon");
+    const lockup = of(w, "lockup").length, whole = parts.length + of(w, "shape").length + lockup === 0 && !uses.includes("profile") && !uses.includes("icon");
     const named = of(w, "colourway").length + of(w, "ground").length > 0;
     const all = files.map(f => {
       const c = {f, misses: 0, rank: rank(key, f, named), away: away(w, f), odd: odd(f)};
@@ -294,7 +304,7 @@ const reader = D => {
     all.sort((x, y) => less(x.misses, y.misses) || less(x.unsuitable, y.unsuitable) || less(x.rank, y.rank) || less(x.away, y.away) || less(x.odd, y.odd) || compare(key, x.f, y.f));
     const got = all[0];
     const met = w.things.map(t => ({...t, ok: holds(got.f, t, named) !== !!t.not}));
-    const a = {file: got.f, met, whole: met.every(m => m.ok || m.is === "use"), part: !parts.length && !!got.f.v.part && !got.f.inSet, others: [], never: ""};
+    const a = {file: got.f, met, whole: met.every(m => m.ok || m.is === "use"), part: !parts.length && !lockup && !!got.f.v.part && !got.f.inSet, others: [], never: ""};
     for (const c of all.slice(1)) {
       const more = c.misses - got.misses;
       if (c.f.format === got.f.format || c.f.inSet || a.others.some(o => o.format === c.f.format) || more > 1 && more >> 1 !== weight("type") >> 1 || c.unsuitable > got.unsuitable || c.f.v !== got.f.v || a.others.length === 3) continue;
@@ -312,6 +322,12 @@ const reader = D => {
     return a;
   };
   const each = w => {
+    const is = (t, i, v) => t.is === i && !t.not && (!v || t.value === v);
+    const kind = w.things.findIndex(t => is(t, "kind", "vector")), pixels = w.things.findIndex(t => is(t, "type") && D.kinds[t.value]?.pixels);
+    if (kind >= 0 && pixels >= 0 && of(w, "type").length === 1) {
+      const n = w.ands.find(n => n > Math.min(kind, pixels) && n <= Math.max(kind, pixels));
+      if (n) return [i => i < n, i => i >= n].map(own => ({...w, things: w.things.filter((t, i) => own(i) || ["colourway", "part", "lockup"].includes(t.is))}));
+    }
     for (const is of ["type", "colourway"]) {
       if (new Set(of(w, is)).size < 2) continue;
       const out = [];

@@ -13,7 +13,7 @@
     };
     const number = v => new Intl.NumberFormat(D.lang, {maximumFractionDigits: 1}).format(v);
     const is = t => {
-      const s = t.is === "type" ? D.kinds[t.value]?.n || t.value : t.is === "use" ? say["use." + t.value] : (say["is." + t.is] || say["is." + t.is + "." + t.value]).replace("{n}", number(t.value));
+      const s = t.is === "type" ? D.kinds[t.value]?.n || t.value : t.is === "use" ? say["use." + t.value] : t.is === "lockup" ? t.value : (say["is." + t.is] || say["is." + t.is + "." + t.value]).replace("{n}", number(t.value));
       return t.not ? say["is.not"].replace("{what}", s) : s;
     };
     const link = (f, text) => {

@@ -4,29 +4,16 @@ import (
 	_ "embed"
 	"encoding/json"
 	"html/template"
-	"regexp"
-	"strings"
 
 	"dyekit/core/advice"
 	"dyekit/core/asked"
 	"dyekit/core/format"
 )
 
-//go:embed asked.js
-var askedScript string
-
-//go:embed beside.js
-var besideScript string
-
-// readerScript is asked.js and beside.js without what only people read. The strings of asked.js hold
-// none of what is taken out between words.
-var readerScript = strings.NewReplacer(" => ", "=>", " === ", "===", " !== ", "!==", " && ", "&&", " || ", "||", " = ", "=", " > ", ">", " < ", "<", " >= ", ">=", " <= ", "<=", " ? ", "?", " : ", ":", ": ", ":", ", ", ",", "; ", ";", ") {", "){", "if (", "if(", "for (", "for(", " + ", "+", " - ", "-", " * ", "*", " / ", "/").
-	Replace(lines(askedScript)) + lines(besideScript)
-
-// lines leaves out indents, empty lines and comments.
-func lines(script string) string {
-	return regexp.MustCompile(`(?m)^ *(//.*)?\n?`).ReplaceAllString(script, "")
-}
+// readerScript is asked.js and beside.js without what only people read; a test in web makes it.
+//
+//go:embed reader.min.js
+var readerScript string
 
 // readerData is what the reader of a page beside its files knows: the words of its language and
 // what is asked of files, which are the same for every kit, and the files.

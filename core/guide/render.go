@@ -118,7 +118,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
 	script := onlineScript + scriptText
 	if v.Base == "" { // beside its files, it reads sentences itself
-		script = readerScript + scriptText
+		script = readerScript + "\n" + scriptText
 		if p.Reader, err = v.readerData(); err != nil {
 			return "", err
 		}

@@ -32,7 +32,7 @@ func TestEveryOfferIsMade(t *testing.T) {
 		"tiny":    svg(1, 1, `<circle cx=".5" cy=".5" r=".4" fill="#a12"/>`),
 	}
 	var sentences [][2]string
-	for _, name := range []string{"before", "after", "jobs", "more"} {
+	for _, name := range []string{"before", "after", "jobs", "more", "fifth", "sixth"} {
 		b, err := os.ReadFile("../asked/testdata/" + name + ".txt")
 		if err != nil {
 			t.Fatal(err)
