@@ -77,6 +77,8 @@ fuzz:
 	$(GO) test ./core/intake/pdf -run XXX -fuzz FuzzContent -fuzztime 30s -fuzzminimizetime 5x
 	$(GO) test ./core/intake/typed -run XXX -fuzz FuzzTyped -fuzztime 30s
 	$(GO) test ./core/trace -run XXX -fuzz FuzzTrace -fuzztime 30s -fuzzminimizetime 5x
+	$(GO) test ./core/asked -run XXX -fuzz FuzzRead -fuzztime 60s -fuzzminimizetime 5x
+	$(GO) test ./core/asked -run XXX -fuzz FuzzParseOrder -fuzztime 30s -fuzzminimizetime 5x
 	$(GO) test ./core/intake/picture -run XXX -fuzz FuzzDecode -fuzztime 30s
 	$(GO) test ./core/t81/blocks -run XXX -fuzz FuzzRead -fuzztime 60s
 	$(GO) test ./core/fonts -run XXX -fuzz FuzzUnwrap -fuzztime 30s
