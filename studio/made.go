@@ -42,14 +42,14 @@ type May struct {
 }
 
 // MayAll is what is made where nobody chose otherwise.
-var MayAll = May{asked.All, true}
+var MayAll = May{asked.May{Sizes: true, Types: true, Grounds: true}, true}
 
 func (m May) String() string {
 	var out []string
 	for _, x := range []struct {
 		word string
 		on   bool
-	}{{"sizes", m.Sizes}, {"types", m.Types}, {"grounds", m.Grounds}, {"small", m.Small}} {
+	}{{"sizes", m.Sizes}, {"types", m.Types}, {"grounds", m.Grounds}, {"inks", m.Inks}, {"small", m.Small}} {
 		if x.on {
 			out = append(out, x.word)
 		}
@@ -60,7 +60,7 @@ func (m May) String() string {
 // ParseMay reads what String writes; words that it does not know are let be.
 func ParseMay(s string) May {
 	has := func(w string) bool { return slices.Contains(strings.Fields(s), w) }
-	return May{asked.May{Sizes: has("sizes"), Types: has("types"), Grounds: has("grounds")}, has("small")}
+	return May{asked.May{Sizes: has("sizes"), Types: has("types"), Grounds: has("grounds"), Inks: has("inks")}, has("small")}
 }
 
 // Errors of files that are not made.

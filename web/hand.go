@@ -168,7 +168,7 @@ func (s *Server) offer(p *handPage, pg *guide.Page) {
 		}
 	}
 	for _, m := range making {
-		on := p.Form.Makes == nil || slices.Contains(p.Form.Makes, m.Key)
+		on := p.Form.Makes == nil && slices.Contains(strings.Fields(studio.MayAll.String()), m.Key) || slices.Contains(p.Form.Makes, m.Key)
 		p.Makes = append(p.Makes, tick{m.Key, m.Name, on})
 		if on {
 			q.Add("make", m.Key)
@@ -260,7 +260,7 @@ func handState(h *studio.Hand) string {
 }
 
 // making are the kinds of files that are made on request, as studio.ParseMay reads them.
-var making = []struct{ Key, Name string }{{"sizes", "Other sizes"}, {"types", "Other types of file"}, {"grounds", "On a ground of white, black or an ink"}, {"small", "Below the smallest size, with a warning"}}
+var making = []struct{ Key, Name string }{{"sizes", "Other sizes"}, {"types", "Other types of file"}, {"grounds", "On a ground of white, black or an ink"}, {"inks", "In another single ink of the brand"}, {"small", "Below the smallest size, with a warning"}}
 
 // wish reads the form.
 func wish(c *gin.Context, pg *guide.Page) (w studio.HandWish, f handForm) {

@@ -35,7 +35,11 @@ func askCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			v := guide.View{Page: &guide.Page{Brand: s.Brand(), Naming: s.Naming(), Files: k.Files.Files, Versions: k.Versions}, Tongue: guide.In(language), May: k.May, Spot: k.Spot}
+			var inks []guide.Ink
+			for _, i := range k.Inks {
+				inks = append(inks, guide.Ink{Name: i.Name, Hex: i.Hex})
+			}
+			v := guide.View{Page: &guide.Page{Inks: inks, Brand: s.Brand(), Naming: s.Naming(), Files: k.Files.Files, Versions: k.Versions}, Tongue: guide.In(language), May: k.May, Spot: k.Spot}
 			w, replies, got := v.Ask(args[0])
 			if len(replies) == 0 {
 				return failed(fmt.Errorf("nothing was asked for that is understood here: %s", strings.Join(w.Unknown, ", ")))
@@ -95,7 +99,8 @@ func (m *making) source(cmd *cobra.Command, of string) (*kit.Source, asked.Kit, 
 		case err != nil:
 			return nil, asked.Kit{}, failed(err)
 		}
-		return s, s.Wanted(asked.All), nil
+		k, err := s.Wanted(ctx, asked.All)
+		return s, k, err
 	}
 	m.recipe, m.readers, m.out = "standard", "none", os.DevNull
 	in, err := m.input(ctx, of)
@@ -109,7 +114,8 @@ func (m *making) source(cmd *cobra.Command, of string) (*kit.Source, asked.Kit, 
 	case err != nil:
 		return nil, asked.Kit{}, failed(err)
 	}
-	return s, s.Planned(), nil
+	k, err := s.Planned(ctx)
+	return s, k, err
 }
 
 // writeAsked puts the file of a reply into a folder. What is there under its name is let be.

@@ -54,6 +54,7 @@ type Traits struct {
 	Part   bool    `json:"part,omitempty"`    // of the mark: the symbol alone
 	Aspect float64 `json:"aspect"`            // width to height of its frame
 	Lockup string  `json:"lockup,omitempty"`  // as the recipe calls it
+	Ink    string  `json:"ink,omitempty"`     // #rrggbb of what is in one ink
 	Sharp  int     `json:"sharp,omitempty"`   // px of its width up to which the picture in it is sharp; 0 for curves
 }
 

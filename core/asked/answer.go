@@ -14,7 +14,11 @@ type Kit struct {
 	advice.Files
 	Spot bool // its files in printing inks hold plates of spot inks
 	May  May  // what is made that it has not; the zero May makes nothing
+	Inks []Ink
 }
+
+// An Ink is one of the brand, as it is called.
+type Ink struct{ Name, Hex string }
 
 // A Met tells whether a file has what was asked for.
 type Met struct {
@@ -149,7 +153,8 @@ func (w Wish) curves() bool {
 func (w Wish) version() bool {
 	ways, _ := w.of(Colourway)
 	grounds, _ := w.of(Ground)
-	return len(ways)+len(grounds) > 0
+	inks, _ := w.of(OneInk)
+	return len(ways)+len(grounds)+len(inks) > 0
 }
 
 // whole reports whether the whole mark is meant: nobody named a part, or a place for which
@@ -161,6 +166,9 @@ func (w Wish) whole() bool {
 	shapes, _ := w.of(Shape)
 	return len(parts)+len(shapes)+len(lockups) == 0 && !slices.Contains(uses, "profile") && !slices.Contains(uses, "icon")
 }
+
+// inked reports whether a file is made in another ink than its version is.
+func (c candidate) inked() bool { return c.Make != nil && c.Make.Ink != "" }
 
 // exact reports whether a file that serves a size has just that size.
 func exact(c candidate, t Thing, curves bool) bool {
@@ -184,7 +192,7 @@ func weight(is Is) int {
 	switch is {
 	case Type:
 		return 1 << 12
-	case Colourway, Ground:
+	case Colourway, Ground, OneInk:
 		return 1 << 11
 	case Part, Lockup:
 		return 1 << 10
@@ -328,7 +336,7 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		case "white":
 			return v.Light && v.OneInk && !v.Backed
 		case "black":
-			return v.Black && !v.Backed
+			return v.Black && !v.Backed && !c.inked()
 		case "one":
 			return v.OneInk && !v.Backed
 		}
@@ -352,6 +360,11 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		return v.Part == (t.Value != "whole")
 	case Lockup:
 		return v.Lockup == t.Value
+	case OneInk:
+		if c.inked() {
+			return c.Make.Ink == t.Value
+		}
+		return v.OneInk && !v.Backed && v.Ink != "" && v.Ink == k.Ink(t.Value)
 	case Quality:
 		return t.Value == "light" || curves || f.WidthPx >= 1500
 	case Use:

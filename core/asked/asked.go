@@ -28,6 +28,7 @@ const (
 	Shape      Is = "shape"      // square
 	Part       Is = "part"       // whole, symbol or name
 	Lockup     Is = "lockup"     // one of the kit's own, by its name
+	OneInk     Is = "ink"        // in one ink of the brand, by its name
 	Quality    Is = "quality"    // high, or light: few bytes
 	Use        Is = "use"        // what it is for: a key of advice.Uses, or mail
 	WidthPx    Is = "width-px"

@@ -16,16 +16,18 @@ type May struct {
 	Sizes   bool // other sizes and resolutions
 	Types   bool // other file types, or their other colour space
 	Grounds bool // on a ground, for files that need none
+	Inks    bool // in another single ink of the brand
 }
 
 // All makes whatever can be made.
-var All = May{Sizes: true, Types: true, Grounds: true}
+var All = May{Sizes: true, Types: true, Grounds: true, Inks: true}
 
 // An Order is a file to be made: a line of a recipe that asks for one file.
 type Order struct {
 	recipe.Entry
 	MostKB float64 // of 1000 bytes, that it may weigh; 0 for any
 	Sized  bool    // somebody said how large it is
+	Ink    string  // of the brand, by its name, in place of the ink of the version; "" for that
 }
 
 // Version is the version that the file shows.
@@ -106,12 +108,43 @@ func (k Kit) makes(w Wish, v advice.Traits) (out []Pick) {
 			if space == format.CMYK && kind.NoCMYK != "" {
 				continue
 			}
-			if p, ok := k.order(w, v, kind, space); ok {
-				out = append(out, p)
+			p, ok := k.order(w, v, kind, space)
+			if !ok {
+				continue
+			}
+			out = append(out, p)
+			for _, name := range k.inks(w, v) {
+				o := *p.Make
+				o.Ink = name
+				out = append(out, Pick{p.File, &o})
 			}
 		}
 	}
 	return out
+}
+
+// inks are the inks that are named in which a version can be made.
+func (k Kit) inks(w Wish, v advice.Traits) (names []string) {
+	yes, _ := w.of(OneInk)
+	if !k.May.Inks || !v.Black || v.Backed {
+		return nil
+	}
+	for _, name := range yes {
+		if k.Ink(name) != "" {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// Ink is the colour of an ink of the brand, #rrggbb; "" if there is none of that name.
+func (k Kit) Ink(name string) string {
+	for _, i := range k.Inks {
+		if i.Name == name {
+			return i.Hex
+		}
+	}
+	return ""
 }
 
 func (k Kit) order(w Wish, v advice.Traits, kind format.Format, space format.Space) (p Pick, ok bool) {

@@ -32,6 +32,7 @@ func (o Order) Query() url.Values {
 	if o.Round {
 		q.Set("round", "1")
 	}
+	set("ink", o.Ink)
 	set("kb", strconv.FormatFloat(o.MostKB, 'f', -1, 64))
 	if o.Sized {
 		q.Set("sized", "1")
@@ -85,6 +86,7 @@ func ParseOrder(q url.Values) (o Order, err error) {
 		o.PPI = ppi
 	}
 	o.MostKB = number("kb")
+	o.Ink = q.Get("ink")
 	o.Round, o.Sized = q.Get("round") == "1" && o.Box != "", q.Get("sized") == "1"
 	return o, err
 }
@@ -133,6 +135,7 @@ const (
 	NoGround  Refusal = "ground"  // nothing is laid behind the mark here
 	NoRoom    Refusal = "ground-of-curves"
 	NoSize    Refusal = "size" // files of this size are not made
+	NoInk     Refusal = "ink"  // nor are any in this ink
 )
 
 // Refuses says why an order does not keep within what may be made of a kit.
@@ -150,6 +153,8 @@ func (k Kit) Refuses(o Order) Refusal {
 		return NoRoom
 	case !white && !k.May.Grounds:
 		return NoGround
+	case o.Ink != "" && (!k.May.Inks || k.Ink(o.Ink) == "" || !k.Versions[i].Black || k.Versions[i].Backed):
+		return NoInk
 	case len(o.Scales) > 0, !k.sized(Pick{f, &o}, k.Versions[i]):
 		return NoSize
 	}

@@ -6,15 +6,23 @@ import "slices"
 // is white, vector, EPS.
 type Rule struct {
 	Said, Means string
-	lockup      string // or a lockup of the kit
+	is          Thing // or a lockup or an ink of the kit
 }
 
-// Lockups are rules by which the lockups of a kit are known by their names.
-func (k Kit) Lockups() (rules []Rule) {
-	for _, v := range k.Versions {
-		if v.Lockup != "" && !v.Part && !slices.ContainsFunc(rules, func(r Rule) bool { return r.lockup == v.Lockup }) {
-			rules = append(rules, Rule{Said: v.Lockup, lockup: v.Lockup})
+// Names are rules by which the lockups and the inks of a kit are known.
+func (k Kit) Names() (rules []Rule) {
+	add := func(is Is, name string) {
+		if name != "" && !slices.ContainsFunc(rules, func(r Rule) bool { return r.Said == name }) {
+			rules = append(rules, Rule{Said: name, is: Thing{Is: is, Value: name}})
 		}
+	}
+	for _, v := range k.Versions {
+		if !v.Part {
+			add(Lockup, v.Lockup)
+		}
+	}
+	for _, i := range k.Inks {
+		add(OneInk, i.Name)
 	}
 	return rules
 }
@@ -51,8 +59,8 @@ func rulesOf(tag string, rules []Rule) (out []own) {
 		for _, t := range split(r.Said) {
 			o.words = append(o.words, t.text)
 		}
-		if o.things = Read(tag, r.Means).Things; r.lockup != "" {
-			o.things = []Thing{{Is: Lockup, Value: r.lockup}}
+		if o.things = Read(tag, r.Means).Things; r.is.Is != "" {
+			o.things = []Thing{r.is}
 		}
 		if len(o.words) > 0 && len(o.things) > 0 {
 			out = append(out, o)

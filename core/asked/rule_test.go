@@ -50,7 +50,7 @@ func TestLockups(t *testing.T) {
 		"wide, for the printer, 80 mm wide": "WIDE/PDF/colour.pdf",
 		"the symbol":                        "PNG/icon_1080x1080.png",
 	} {
-		w := Read("en", sentence, k.Lockups()...)
+		w := Read("en", sentence, k.Names()...)
 		a, ok := k.Answer(w)
 		got := a.File.Path
 		for _, l := range k.OtherLockups(a) {

@@ -13,7 +13,13 @@ import (
 
 // Wanted is the kit as sentences are answered from it; nothing is made.
 func (p *Page) Wanted() asked.Kit {
-	return asked.Kit{Files: p.served(), Spot: slices.ContainsFunc(p.Inks, func(k Ink) bool { return k.Spot != "" })}
+	k := asked.Kit{Files: p.served(), Spot: slices.ContainsFunc(p.Inks, func(k Ink) bool { return k.Spot != "" })}
+	for _, i := range p.Inks {
+		if i.Name != "" && (i.Tint == 0 || i.Tint == 100) {
+			k.Inks = append(k.Inks, asked.Ink{Name: i.Name, Hex: i.Hex})
+		}
+	}
+	return k
 }
 
 func (v *View) wanted() asked.Kit {
@@ -42,7 +48,7 @@ type Row struct {
 func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
 	t := v.tongue()
 	k := v.wanted()
-	w := asked.Read(t.Tag(), sentence, append(k.Lockups(), v.Rules...)...)
+	w := asked.Read(t.Tag(), sentence, append(k.Names(), v.Rules...)...)
 	var out []Reply
 	for _, one := range w.Each() {
 		a, ok := k.Answer(one)
@@ -126,13 +132,15 @@ func (t *Tongue) has(is asked.Is, a asked.Answer, v Version) string {
 	case asked.Plate:
 		return pick("has.plate.", "spot", curves && f.Colour == format.CMYK, "none")
 	case asked.Colourway:
-		return pick("has.colourway.", "white", v.Light && v.OneInk && !v.Backed, "black", v.Black, "one", v.OneInk, "colour")
+		return pick("has.colourway.", "white", v.Light && v.OneInk && !v.Backed, "black", v.Black && (a.Make == nil || a.Make.Ink == ""), "one", v.OneInk, "colour")
 	case asked.Ground:
 		return pick("has.ground.", "own", v.Backed || a.Ground() != "", "dark", v.Light, "light")
 	case asked.Background:
 		return pick("has.background.", "none", a.Ground() == "" && !v.Backed, "black", a.Ground() == "#000000", "white", !v.Backed, "own")
 	case asked.Part:
 		return pick("has.part.", "part", v.Part, "whole")
+	case asked.OneInk:
+		return pick("has.colourway.", "white", v.Light && v.OneInk && !v.Backed, "black", v.Black && (a.Make == nil || a.Make.Ink == ""), "one", v.OneInk, "colour")
 	case asked.Lockup:
 		if v.Lockup == "" {
 			return t.Say("has.part.whole")
@@ -165,6 +173,8 @@ func (t *Tongue) Is(x asked.Thing) string {
 		says = t.Say("use." + x.Value)
 	case asked.Lockup:
 		says = x.Value
+	case asked.OneInk:
+		says = t.Say("is.ink", "ink", x.Value)
 	case asked.WidthPx, asked.HeightPx, asked.LeastPx, asked.MostPx, asked.WidthMM, asked.HeightMM, asked.PPI, asked.MostKB:
 		says = t.Say("is."+string(x.Is), "n", t.number(x.Number()))
 	default:
@@ -181,7 +191,11 @@ func (v *View) Named(p asked.Pick) string {
 	if p.Make == nil {
 		return p.Base()
 	}
-	return recipe.Name(v.Brand, v.Naming, v.served().Of(p.File).Lockup, p.Make.Entry)
+	e := p.Make.Entry
+	if p.Make.Ink != "" {
+		e.Versions = []string{recipe.Slug(p.Make.Ink)}
+	}
+	return recipe.Name(v.Brand, v.Naming, v.served().Of(p.File).Lockup, e)
 }
 
 // Dark reports whether a file is shown on a dark ground.
@@ -218,7 +232,7 @@ func (v *View) Instead(lockup string) string {
 func askedTexts() (keys []string) {
 	for _, k := range []string{"kind.vector", "kind.pixels", "space.cmyk", "space.rgb", "plate.spot", "colourway.colour", "colourway.white", "colourway.black", "colourway.one", "ground.dark", "ground.light", "ground.photo",
 		"background.none", "background.own", "shape.square", "part.whole", "part.symbol", "part.name", "quality.high", "quality.light",
-		"width-px", "height-px", "least-px", "most-px", "width-mm", "height-mm", "ppi", "most-kb", "not"} {
+		"width-px", "height-px", "least-px", "most-px", "width-mm", "height-mm", "ppi", "most-kb", "ink", "not"} {
 		keys = append(keys, "is."+k)
 	}
 	for _, k := range []string{"whole", "near", "made", "or", "part", "other", "other.px", "not", "lacks", "send", "send.hint", string(asked.NoHoles), string(asked.NoCurves), string(asked.NoInks)} {

@@ -100,7 +100,7 @@ func chooseTexts() (keys []string) {
 	for _, k := range []string{"", ".says", ".width", ".at", ".version", ".page", ".text", ".style"} {
 		keys = append(keys, "address"+k)
 	}
-	for _, k := range []asked.Refusal{asked.NoVersion, asked.NoType, asked.NoGround, asked.NoRoom, asked.NoSize} {
+	for _, k := range []asked.Refusal{asked.NoVersion, asked.NoType, asked.NoGround, asked.NoRoom, asked.NoSize, asked.NoInk} {
 		keys = append(keys, "made.no."+string(k))
 	}
 	for _, k := range []string{"small", "enough", "busy", "size", "changed", "why"} {

@@ -89,6 +89,7 @@ func (j *job) guideVersion(v *version.Version) guide.Version {
 	box := j.plan.FrameOf(v.Spec.Name).Box
 	g := guide.Version{Name: v.Spec.Name, Light: Dark(v), OneInk: v.Spec.OneInk(), Backed: v.OnBacking(), Part: !v.Spec.Whole() || v.Spec.Square, Aspect: box.W() / box.H(), Lockup: v.Spec.Lockup, Sharp: sharpest(v.Mark(), j.plan.FrameOf(v.Spec.Name))}
 	if c, ok := ink(v); ok {
+		g.Ink = c.Hex()
 		g.Black = colour.Contrast(c, colour.Black) < 1.6 && c.Lab().Chroma() < 8
 	}
 	return g

@@ -58,7 +58,11 @@ func TestEveryOfferIsMade(t *testing.T) {
 				t.Errorf("%s, %s: %v", name, r, err)
 				continue
 			}
-			k, tried := s.Planned(), map[string]bool{}
+			k, err := s.Planned(context.Background())
+			if err != nil {
+				t.Fatal(err)
+			}
+			tried := map[string]bool{}
 			for _, x := range sentences {
 				for _, w := range asked.Read(x[0], x[1]).Each() {
 					a, ok := k.Answer(w)

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"dyekit/core/advice"
@@ -14,6 +15,7 @@ import (
 	"dyekit/core/format"
 	"dyekit/core/intake"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 )
 
 // A Source is what a kit was made from, ready to make single files that the kit has not. They
@@ -89,8 +91,17 @@ func Inspect(ctx context.Context, in Input) (*Source, error) {
 }
 
 // Wanted is what sentences are answered from: the files of the kit and what can be made.
-func (s *Source) Wanted(may asked.May) asked.Kit {
+func (s *Source) Wanted(ctx context.Context, may asked.May) (asked.Kit, error) {
 	k := asked.Kit{May: may}
+	inks, err := s.plan.NamedInks(ctx)
+	if err != nil {
+		return k, err
+	}
+	for _, i := range inks {
+		if i.Own && (i.Colour.Tint == 0 || i.Colour.Tint == 100) {
+			k.Inks = append(k.Inks, asked.Ink{Name: i.Name, Hex: i.Colour.RGB.Hex()})
+		}
+	}
 	for _, f := range s.manifest.Files {
 		k.Files.Files = append(k.Files.Files, guideFile(f))
 	}
@@ -101,17 +112,17 @@ func (s *Source) Wanted(may asked.May) asked.Kit {
 			k.Spot = k.Spot || hasSpots(v.Drawing)
 		}
 	}
-	return k
+	return k, nil
 }
 
 // Planned is Wanted for a mark of which there is no kit: its files are those of the recipe,
 // which weigh nothing yet.
-func (s *Source) Planned() asked.Kit {
-	k := s.Wanted(asked.All)
+func (s *Source) Planned(ctx context.Context) (asked.Kit, error) {
+	k, err := s.Wanted(ctx, asked.All)
 	for _, f := range s.plan.Files {
 		k.Files.Files = append(k.Files.Files, guideFile(describe(f, 0, "", nil)))
 	}
-	return k
+	return k, err
 }
 
 // tries bounds how often a file is made smaller that is too heavy.
@@ -120,7 +131,7 @@ const tries = 6
 // Make makes one file and checks it like any other. What cannot be made is a NotMadeError.
 func (s *Source) Make(ctx context.Context, o asked.Order) (File, []byte, error) {
 	for n := 1; ; n++ {
-		f, data, err := s.one(ctx, o.Entry)
+		f, data, err := s.one(ctx, o)
 		if err != nil || o.MostKB == 0 || float64(f.Bytes) <= 1000*o.MostKB {
 			return f, data, err
 		}
@@ -132,14 +143,19 @@ func (s *Source) Make(ctx context.Context, o asked.Order) (File, []byte, error) 
 	}
 }
 
-// one makes the file of an entry of a recipe that asks for one.
-func (s *Source) one(ctx context.Context, e recipe.Entry) (File, []byte, error) {
-	r := *s.manifest.Recipe
-	r.Files = []recipe.Entry{e}
+// one makes the file of an order, whatever it weighs.
+func (s *Source) one(ctx context.Context, o asked.Order) (File, []byte, error) {
+	r, base, err := *s.manifest.Recipe, s.plan, error(nil)
+	if o.Ink != "" {
+		if base, err = s.inked(ctx, &r, &o); err != nil {
+			return File{}, nil, err
+		}
+	}
+	r.Files = []recipe.Entry{o.Entry}
 	if err := r.Check(); err != nil {
 		return File{}, nil, &NotMadeError{err.Error()}
 	}
-	p, err := s.plan.asking(s.manifest.Brand, &r)
+	p, err := base.asking(s.manifest.Brand, &r)
 	switch {
 	case err != nil:
 		return File{}, nil, err
@@ -176,6 +192,48 @@ func (s *Source) finished(ctx context.Context, p *Plan, f recipe.File) (File, []
 	return out, data, err
 }
 
+// inked is the plan with a version more, that of an order in another ink of the brand, which the
+// recipe and the order name then.
+func (s *Source) inked(ctx context.Context, r *recipe.Recipe, o *asked.Order) (*Plan, error) {
+	base := s.plan.version(o.Version())
+	inks, err := s.plan.NamedInks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(inks, func(k NamedInk) bool { return k.Own && k.Name == o.Ink })
+	if base == nil || base.Drawing == nil || base.Spec.Treatment != version.SingleInk || i < 0 {
+		return nil, &NotMadeError{fmt.Sprintf("there is no version in the ink %q", o.Ink)}
+	}
+	k, spec := inks[i], base.Spec
+	spec.Name = recipe.Slug(o.Ink)
+	for s.plan.version(spec.Name) != nil {
+		spec.Name += "-ink"
+	}
+	spec.Ink = &version.Ink{Name: o.Ink, RGB: k.Colour.RGB.Hex(), Spot: k.Colour.Spot, CMYK: &[4]float64{k.Build.C, k.Build.M, k.Build.Y, k.Build.K}}
+	v, err := (&version.Art{Drawing: s.plan.Master.Drawing, Keys: s.plan.Master.Keys}).Make(ctx, spec)
+	if err != nil {
+		return nil, err
+	}
+	frame := s.plan.FrameOf(o.Version())
+	if v.Drawing != nil {
+		if err := v.Ground(frame.Box); err != nil {
+			return nil, err
+		}
+	}
+	p := s.plan.with(append(slices.Clip(s.plan.Versions), v))
+	p.Own = maps.Clone(p.Own)
+	p.own(spec.Name, frame)
+	r.Versions = append(slices.Clip(r.Versions), spec)
+	o.Versions = []string{spec.Name}
+	return p, nil
+}
+
+// with is the plan with other versions, and no files.
+func (p *Plan) with(versions []*version.Version) *Plan {
+	return &Plan{Master: p.Master, Base: p.Base, Frame: p.Frame, Own: p.Own, Versions: versions, Press: p.Press, Inks: p.Inks, outlines: p.outlines,
+		smallest: p.smallest, clearSpace: p.clearSpace, clearHeight: p.clearHeight, clearBox: p.clearBox}
+}
+
 // asking is a plan of the same versions for another list of files.
 func (p *Plan) asking(brand string, r *recipe.Recipe) (*Plan, error) {
 	refused := map[string]string{}
@@ -184,8 +242,7 @@ func (p *Plan) asking(brand string, r *recipe.Recipe) (*Plan, error) {
 			refused[v.Spec.Name] = v.Refused
 		}
 	}
-	q := &Plan{Master: p.Master, Base: p.Base, Frame: p.Frame, Own: p.Own, Versions: p.Versions, Press: p.Press, Inks: p.Inks, outlines: p.outlines,
-		smallest: p.smallest, clearSpace: p.clearSpace, clearHeight: p.clearHeight, clearBox: p.clearBox}
+	q := p.with(p.Versions)
 	var err error
 	q.Files, q.Omitted, err = r.Plan(brand, q.art(refused))
 	return q, err

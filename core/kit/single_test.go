@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -11,11 +12,13 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 
 	"dyekit/core/asked"
 	"dyekit/core/format"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 )
 
 // source is a kit made again from its own files.
@@ -180,6 +183,47 @@ func TestNotMade(t *testing.T) {
 		}
 		if !errors.Is(err, ErrCheck) && !errors.Is(err, ErrChanged) {
 			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
+// In another ink of the brand a file is what the kit would have whose recipe has that version.
+func TestMadeInAnotherInk(t *testing.T) {
+	t.Parallel()
+	in := input(t)
+	plum := in.Recipe.Versions[3]
+	in.Recipe = parse(t, strings.Replace(small, `,
+  {"name":"plum","treatment":"single-ink","ink":{"name":"Plum","rgb":"#6b2d4f","cmyk":[40,85,20,35],"spot":"Kettle Plum"}}`, "", 1))
+	in.Inks = []version.InkMapping{{Ink: version.Ink{Name: "Plum", RGB: "#6b2d4f", CMYK: plum.Ink.CMYK, Spot: "Kettle Plum"}, Drawn: "#6b2d4f"}}
+	s := source(t, build(t, in))
+	k, err := s.Wanted(context.Background(), asked.All)
+	if err != nil || len(k.Inks) != 1 || k.Inks[0].Name != "Plum" {
+		t.Fatalf("the inks are %+v, %v", k.Inks, err)
+	}
+	a, ok := k.Answer(asked.Read("en", "in plum, as PDF in CMYK, 60 mm", k.Names()...))
+	if !ok || a.Make == nil || a.Make.Ink != "Plum" || !a.Whole {
+		t.Fatalf("asked for plum: %+v", a)
+	}
+	f, data, err := s.Make(context.Background(), *a.Make)
+	if err != nil || f.Version != "plum" {
+		t.Fatalf("%+v, %v", f, err)
+	}
+	in.Recipe = parse(t, strings.Replace(small, `{"format":"svg"},`, `{"format":"pdf","size":"60mm","colour":"cmyk","versions":["plum"],"pages":"one-per-version-file"},`, 1))
+	in.Recipe.Versions[3].Ink.Name = "Plum"
+	if whole := build(t, in); !slices.ContainsFunc(whole.Files, func(x File) bool { return x.SHA256 == Hash(data) }) {
+		t.Error("its bytes are in no kit")
+	}
+	if !bytes.Contains(data, []byte("Kettle#20Plum")) {
+		t.Error("the plate is not in it")
+	}
+	k.May.Inks = false
+	if k.Refuses(*a.Make) != asked.NoInk {
+		t.Error("it is made where no other inks are")
+	}
+	for _, o := range []asked.Order{{Entry: a.Make.Entry, Ink: "Lime"}, {Entry: order(`{"format":"svg","versions":["colour"]}`).Entry, Ink: "Plum"}} {
+		var no *NotMadeError
+		if _, _, err := s.Make(context.Background(), o); !errors.As(err, &no) {
+			t.Errorf("%s in %s: %v", o.Version(), o.Ink, err)
 		}
 	}
 }
