@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
 
 	"dyekit/core/advice"
 	"dyekit/core/format"
@@ -82,13 +83,15 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	key := w.key()
 	uses, _ := w.of(Use)
 	curves, whole, named := w.curves(), w.whole(), w.version()
+	onPaper := len(uses) == 0 && w.size().mm+w.size().highMM > 0
+	square := w.square()
 	var all []candidate
 	add := func(p Pick, of advice.Traits) {
-		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File, named), odd: odd(p.File, of), away: away(w, p.File), named: named}
+		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File, named), odd: odd(p.File, of, square), away: away(w, p.File), named: named}
 		for _, t := range w.Things {
 			if !k.has(c, t) {
 				c.misses += weight(t.Is)
-			} else if !t.Not && !exact(c, t, curves) {
+			} else if !t.Not && !exact(c, t, curves, onPaper) {
 				c.misses++
 			}
 		}
@@ -157,6 +160,24 @@ func (w Wish) version() bool {
 	return len(ways)+len(grounds)+len(inks) > 0
 }
 
+// square reports whether the file is for a square place of its own.
+func (w Wish) square() bool {
+	uses, _ := w.of(Use)
+	parts, _ := w.of(Part)
+	s := w.size()
+	return len(parts) == 0 && (slices.Contains(uses, "profile") && (s.highPx == 0 || s.highPx == s.px) || slices.Contains(uses, "icon"))
+}
+
+// named reports whether a part of the mark is its name, as far as its own tells.
+func named(v advice.Traits) bool {
+	for _, word := range []string{"wordmark", "name", "lettering", "logotype", "schriftzug"} {
+		if strings.Contains(Bare(v.Lockup+" "+v.Name), word) {
+			return true
+		}
+	}
+	return false
+}
+
 // whole reports whether the whole mark is meant: nobody named a part, or a place for which
 // its symbol is better.
 func (w Wish) whole() bool {
@@ -171,7 +192,7 @@ func (w Wish) whole() bool {
 func (c candidate) inked() bool { return c.Make != nil && c.Make.Ink != "" }
 
 // exact reports whether a file that serves a size has just that size.
-func exact(c candidate, t Thing, curves bool) bool {
+func exact(c candidate, t Thing, curves, onPaper bool) bool {
 	const mm = 72 / 25.4
 	switch t.Is {
 	case WidthMM:
@@ -180,6 +201,8 @@ func exact(c candidate, t Thing, curves bool) bool {
 		return near(c.HeightPt, t.Number()*mm)
 	case WidthPx, HeightPx, LeastPx:
 		return c.WidthPx > 0 || curves
+	case PPI: // 3 inches at 300 dpi are pixels
+		return c.WidthPx > 0 || curves || !onPaper
 	}
 	return true
 }
@@ -278,9 +301,13 @@ func (k Kit) rank(key string, f advice.File, named bool) int {
 
 // odd is less for what nobody asked to be otherwise: the whole mark in its colours, with no
 // ground of its own and in no icon set, curves for print in printing inks.
-func odd(f advice.File, v advice.Traits) (n int) {
+func odd(f advice.File, v advice.Traits, square bool) (n int) {
 	kind := f.Kind()
-	for i, x := range []bool{f.InSet(), v.Part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk, (f.Colour == format.CMYK) != (kind.Curves && kind.NoCMYK == "")} {
+	part := v.Part
+	if square { // where the symbol serves better
+		part = !v.Part || named(v) || max(v.Aspect, 1/v.Aspect) > 1.5
+	}
+	for i, x := range []bool{f.InSet(), part, v.Backed, v.Light, v.OneInk && !v.Black, v.OneInk, (f.Colour == format.CMYK) != (kind.Curves && kind.NoCMYK == "")} {
 		if x {
 			n += 64 >> i
 		}
@@ -357,7 +384,7 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		}
 		return math.Abs(v.Aspect-1) < 0.01
 	case Part:
-		return v.Part == (t.Value != "whole")
+		return v.Part == (t.Value != "whole") && (!v.Part || named(v) == (t.Value == "name"))
 	case Lockup:
 		return v.Lockup == t.Value
 	case OneInk:
@@ -366,7 +393,7 @@ func (k Kit) holds(c candidate, t Thing) bool {
 		}
 		return v.OneInk && !v.Backed && v.Ink != "" && v.Ink == k.Ink(t.Value)
 	case Quality:
-		return t.Value == "light" || curves || f.WidthPx >= 1500
+		return t.Value == "light" || curves || f.WidthPx >= 1500 || c.Make != nil && c.Make.Size != "" && f.PPI >= sharp
 	case Use:
 		_, ok := k.Rank(t.Value, f)
 		_, named := k.RankNamed(t.Value, f)

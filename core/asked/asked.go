@@ -86,6 +86,10 @@ func (w Wish) Each() (each []Wish) {
 	if a, b, ok := w.curvesAndPixels(); ok {
 		return []Wish{a, b}
 	}
+	if a, b, ok := w.bothSpaces(); ok {
+		return []Wish{a, b}
+	}
+	w = w.single()
 	for _, is := range []Is{Type, Colourway} {
 		yes, _ := w.of(is)
 		if slices.Sort(yes); len(slices.Compact(yes)) < 2 {
@@ -108,6 +112,15 @@ func (w Wish) Each() (each []Wish) {
 	return []Wish{w}
 }
 
+// single is the wish without one colour where it is said which: white, in one colour.
+func (w Wish) single() Wish {
+	ways, _ := w.of(Colourway)
+	if slices.Contains(ways, "white") || slices.Contains(ways, "black") {
+		w.Things = slices.DeleteFunc(slices.Clone(w.Things), func(t Thing) bool { return t.Is == Colourway && t.Value == "one" && !t.Not })
+	}
+	return w
+}
+
 // curvesAndPixels parts a wish of curves and of a file of pixels, in either order: the logo as a
 // vector and a JPEG. What is said of one is not said of the other, but for the version.
 func (w Wish) curvesAndPixels() (a, b Wish, ok bool) {
@@ -124,18 +137,36 @@ func (w Wish) curvesAndPixels() (a, b Wish, ok bool) {
 	if at < 0 {
 		return w, w, false
 	}
+	a, b = w.parted(w.ands[at])
+	return a, b, true
+}
+
+// bothSpaces parts a wish of screen colours and of printing inks: RGB for the web, CMYK for print.
+func (w Wish) bothSpaces() (a, b Wish, ok bool) {
+	spaces, _ := w.of(Space)
+	if len(spaces) != 2 {
+		return w, w, false
+	}
+	is := func(t Thing) bool { return t.Is == Space && !t.Not }
+	first := slices.IndexFunc(w.Things, is)
+	a, b = w.parted(first + 1 + slices.IndexFunc(w.Things[first+1:], is))
+	return a, b, true
+}
+
+// parted is what was said before the thing at n, and the rest; which version is meant holds for
+// both.
+func (w Wish) parted(n int) (a, b Wish) {
 	part := func(own func(i int) bool) Wish {
 		x := w
 		x.ands, x.Things = nil, nil
 		for i, t := range w.Things {
-			if own(i) || t.Is == Colourway || t.Is == Part || t.Is == Lockup {
+			if own(i) || slices.Contains([]Is{Colourway, Part, Lockup, OneInk}, t.Is) {
 				x.Things = append(x.Things, t)
 			}
 		}
 		return x
 	}
-	n := w.ands[at]
-	return part(func(i int) bool { return i < n }), part(func(i int) bool { return i >= n }), true
+	return part(func(i int) bool { return i < n }), part(func(i int) bool { return i >= n })
 }
 
 // MaxEach bounds the files that one sentence asks for.

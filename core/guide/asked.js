@@ -229,6 +229,7 @@ const reader = D => {
   };
   const of = (w, is, not) => w.things.filter(t => t.is === is && !!t.not === !!not).map(t => t.value);
   const near = (a, b) => Math.abs(a - b) <= 0.005 * b;
+  const ofName = v => ["wordmark", "name", "lettering", "logotype", "schriftzug"].some(w => bare((v.lockup || "") + " " + v.name).includes(w));
   const mm = 72 / 25.4, sharp = 300;
   const holds = (f, t, named) => {
     const v = f.v, n = t.value, opaque = !!f.k.opaque, bareOf = !v.backed && !opaque;
@@ -244,7 +245,7 @@ const reader = D => {
     case "ground": return n === "dark" ? !!v.light && bareOf : n === "light" ? !v.light : bareOf;
     case "background": return (opaque || !!v.backed) === (n === "own");
     case "shape": return f.w > 0 ? f.w === f.h : Math.abs(v.aspect - 1) < 0.01;
-    case "part": return !!v.part === (n !== "whole");
+    case "part": return !!v.part === (n !== "whole") && (!v.part || ofName(v) === (n === "name"));
     case "lockup": return v.lockup === n;
     case "quality": return n === "light" || f.curves || f.w >= 1500;
     case "use": return place(n, f, false) >= 0 || named && place(n, f, true) >= 0;
@@ -282,19 +283,22 @@ const reader = D => {
     }
     return of(w, "quality").includes("light") ? d + f.bytes / 1e6 : d;
   };
-  const odd = f => [f.inSet, f.v.part, f.v.backed, f.v.light, f.v.one_ink && !f.v.black, f.v.one_ink, f.cmyk !== (!!f.k.curves && !!f.k.cmyk)].reduce((n, x, i) => n + (x ? 64 >> i : 0), 0);
-  const exact = (f, t, curves) => t.is === "width-mm" ? near(f.wpt, t.value * mm) : t.is === "height-mm" ? near(f.hpt, t.value * mm) : ["width-px", "height-px", "least-px"].includes(t.is) ? f.w > 0 || curves : true;
+  const odd = (f, square) => [f.inSet, square ? !f.v.part || ofName(f.v) || Math.max(f.v.aspect, 1 / f.v.aspect) > 1.5 : f.v.part, f.v.backed, f.v.light, f.v.one_ink && !f.v.black, f.v.one_ink, f.cmyk !== (!!f.k.curves && !!f.k.cmyk)].reduce((n, x, i) => n + (x ? 64 >> i : 0), 0);
+  const exact = (f, t, curves, onPaper) => t.is === "ppi" ? f.w > 0 || curves || !onPaper : t.is === "width-mm" ? near(f.wpt, t.value * mm) : t.is === "height-mm" ? near(f.hpt, t.value * mm) : ["width-px", "height-px", "least-px"].includes(t.is) ? f.w > 0 || curves : true;
   const answer = w => {
     if (!w.things.length || !files.length) return null;
     const key = keyOf(w), uses = of(w, "use"), parts = of(w, "part");
     const curves = of(w, "kind").includes("vector") || of(w, "type").some(t => D.kinds[t]?.curves);
     const lockup = of(w, "lockup").length, whole = parts.length + of(w, "shape").length + lockup === 0 && !uses.includes("profile") && !uses.includes("icon");
+    const size = i => of(w, i)[0] || 0;
+    const onPaper = !uses.length && size("width-mm") + size("height-mm") > 0;
+    const square = !parts.length && (uses.includes("profile") && (!size("height-px") || size("height-px") === size("width-px")) || uses.includes("icon"));
     const named = of(w, "colourway").length + of(w, "ground").length > 0;
     const all = files.map(f => {
-      const c = {f, misses: 0, rank: rank(key, f, named), away: away(w, f), odd: odd(f)};
+      const c = {f, misses: 0, rank: rank(key, f, named), away: away(w, f), odd: odd(f, square)};
       for (const t of w.things) {
         if (holds(f, t, named) === !!t.not) c.misses += weight(t.is);
-        else if (!t.not && !exact(f, t, curves)) c.misses++;
+        else if (!t.not && !exact(f, t, curves, onPaper)) c.misses++;
       }
       if (whole && f.v.part && !f.inSet) c.misses++;
       c.unsuitable = uses.length && c.rank === Infinity ? 1 : 0;
@@ -322,12 +326,15 @@ const reader = D => {
     return a;
   };
   const each = w => {
+    const parted = n => [i => i < n, i => i >= n].map(own => ({...w, things: w.things.filter((t, i) => own(i) || ["colourway", "part", "lockup"].includes(t.is))}));
     const is = (t, i, v) => t.is === i && !t.not && (!v || t.value === v);
     const kind = w.things.findIndex(t => is(t, "kind", "vector")), pixels = w.things.findIndex(t => is(t, "type") && D.kinds[t.value]?.pixels);
     if (kind >= 0 && pixels >= 0 && of(w, "type").length === 1) {
       const n = w.ands.find(n => n > Math.min(kind, pixels) && n <= Math.max(kind, pixels));
-      if (n) return [i => i < n, i => i >= n].map(own => ({...w, things: w.things.filter((t, i) => own(i) || ["colourway", "part", "lockup"].includes(t.is))}));
+      if (n) return parted(n);
     }
+    if (of(w, "space").length === 2) return parted(w.things.findLastIndex(t => is(t, "space")));
+    if (of(w, "colourway").some(v => v === "white" || v === "black")) w = {...w, things: w.things.filter(t => !is(t, "colourway", "one"))};
     for (const is of ["type", "colourway"]) {
       if (new Set(of(w, is)).size < 2) continue;
       const out = [];
