@@ -30,7 +30,7 @@ test test-all mutants: export GOMEMLIMIT = 3GiB
 # more than two tests of each: those of the screens wait for the browser most of the time.
 test:
 	@sh scripts/need.sh $(NEED_TEST)
-	$(GO) test -vet=all -p 4 -parallel 6 -timeout 30m ./web ./core/kit ./studio ./cmd/dyekit ./...
+	$(GO) test -vet=all -p 3 -parallel 4 -timeout 30m ./web ./core/kit ./studio ./cmd/dyekit ./...
 
 # All that test takes a part of: what a release runs.
 test-all:

@@ -125,13 +125,16 @@ func (s *Studio) source(ctx context.Context, k *Kit) (*kit.Source, error) {
 // Make makes a file of a kit for whoever has a link, or for its studio if h is nil. What was made
 // before is given again. An error that is a kit.NotMadeError says why there is none.
 func (s *Studio) Make(ctx context.Context, h *Hand, k *Kit, o asked.Order) (*Made, error) {
-	may := MayAll
+	may := May{asked.All, true}
 	if h != nil {
 		may = h.May
 	}
 	p, err := s.Page(ctx, k)
 	if err != nil {
 		return nil, err
+	}
+	if p.Heavy {
+		return nil, &RefusedError{asked.NoType}
 	}
 	if h != nil {
 		p = p.Without(h.HideTypes)
@@ -263,6 +266,9 @@ func (s *Studio) MadeOf(ctx context.Context, mark int64) (ms []Made, err error) 
 
 // Sketch is a version of a kit on the ground that it is meant for, as the page shows it: PNG.
 func (s *Studio) Sketch(ctx context.Context, k *Kit, version string) ([]byte, error) {
+	if p, err := s.Page(ctx, k); err != nil || p.Heavy {
+		return nil, errors.Join(ErrNotFound, err)
+	}
 	src, err := s.source(ctx, k)
 	if err != nil {
 		return nil, err

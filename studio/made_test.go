@@ -84,6 +84,21 @@ func TestMadeOnRequest(t *testing.T) {
 		t.Errorf("what was made: %+v, %v", ms, err)
 	}
 
+	// Of a master that takes much to be drawn nothing is made.
+	p, err := s.Page(ctx, k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Heavy = true
+	var heavy *RefusedError
+	if _, err := s.Make(ctx, h, k, o); !errors.As(err, &heavy) {
+		t.Errorf("of a heavy master: %v", err)
+	}
+	if _, err := s.Right(ctx, h, k, []byte("x")); !errors.Is(err, ErrNotFound) {
+		t.Errorf("compared with a heavy master: %v", err)
+	}
+	p.Heavy = false
+
 	// It becomes a line of the recipe, and the next kit has it, with the same bytes.
 	if err := s.Want(ctx, k.MarkID, o); err != nil {
 		t.Fatal(err)

@@ -41,6 +41,9 @@ func (s *Studio) Right(ctx context.Context, h *Hand, k *Kit, data []byte) (*Righ
 	if !errors.Is(err, sql.ErrNoRows) {
 		return &r, err
 	}
+	if p, err := s.Page(ctx, k); err != nil || p.Heavy {
+		return nil, errors.Join(ErrNotFound, err)
+	}
 	done, err := s.probing.take(ctx, turnOf(h, k))
 	if err != nil {
 		return nil, ErrBusy

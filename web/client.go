@@ -175,7 +175,7 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 	at := link(c)
 	v.Base, v.Pictures, v.Zip = fmt.Sprintf("%s/kit/%d/file/", at, k.Number), fmt.Sprintf("%s/kit/%d/picture/", at, k.Number), fmt.Sprintf("%s/kit/%d/zip", at, k.Number)
 	v.Makes = fmt.Sprintf("%s/kit/%d/made", at, k.Number)
-	if h.May.May == (asked.May{}) {
+	if h.May.May == (asked.May{}) || v.Heavy {
 		v.Makes = ""
 	} else if c.Query("choose") != "" {
 		if err := s.choose(c, h, k, v); err != nil {
@@ -203,7 +203,7 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 		return err
 	} else if newer != nil {
 		v.Hand.Newer, v.Hand.NewerAt = newer.Number, fmt.Sprintf("%s/kit/%d", at, newer.Number)
-	} else { // beside an older kit, what is right would be called wrong
+	} else if !v.Heavy { // beside an older kit, what is right would be called wrong
 		v.Right = fmt.Sprintf("%s/kit/%d/right", at, k.Number)
 	}
 	if v.Portrait != "" {

@@ -247,3 +247,15 @@ func TestOrdersOfAddresses(t *testing.T) {
 		}
 	}
 }
+
+// A sentence is read and answered while somebody types it.
+func BenchmarkAnswer(b *testing.B) {
+	k := teahouse()
+	k.May = All
+	for b.Loop() {
+		w := Read("de", "white logo as a vector for the printer, 80 mm wide, no background, CMYK, not a jpg, quickly")
+		for _, one := range w.Each() {
+			k.Answer(one)
+		}
+	}
+}

@@ -25,6 +25,9 @@ func (p *Page) Wanted() asked.Kit {
 func (v *View) wanted() asked.Kit {
 	k := v.Wanted()
 	k.May, k.Spot = v.May, k.Spot || v.Spot
+	if v.Heavy {
+		k.May = asked.May{}
+	}
 	return k
 }
 

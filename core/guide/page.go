@@ -36,6 +36,8 @@ type Page struct {
 	// Unseen says that the master may look otherwise than it was read, which no check
 	// of the files sees.
 	Unseen bool `json:"unseen,omitempty"`
+	// Heavy says that the master takes so much to be drawn that nothing is made on the spot.
+	Heavy bool `json:"heavy,omitempty"`
 	// Pictures are PNGs by their names: HeadPicture, RoomPicture, "use-" with the
 	// key of a use, "version-" with the name of a version.
 	Pictures map[string][]byte `json:"pictures"`

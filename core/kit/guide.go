@@ -11,6 +11,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/export"
 	"dyekit/core/export/png"
+	"dyekit/core/finding"
 	"dyekit/core/frame"
 	"dyekit/core/geom"
 	"dyekit/core/guide"
@@ -56,6 +57,7 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (
 	}
 	pg := *planned
 	pg.Files, pg.Missing, pg.Unseen = nil, nil, len(k.Findings.Unseen()) > 0
+	pg.Heavy = slices.ContainsFunc(k.Findings, func(f finding.Finding) bool { return f.Code == finding.HeavyPictures })
 	for _, f := range k.Files {
 		pg.Files = append(pg.Files, guideFile(f))
 	}

@@ -44,7 +44,7 @@ func TestEveryOfferIsMade(t *testing.T) {
 		}
 	}
 	// A sample tries some masters with some recipes, and some of what is offered.
-	step := budget.Of(12, 1)
+	step := budget.Of(24, 1)
 	offered, made, pairs := 0, 0, 0
 	for _, name := range slices.Sorted(maps.Keys(masters)) {
 		data := masters[name]
