@@ -16,8 +16,27 @@ import (
 	"dyekit/core/recipe"
 )
 
-// set is a kit of a mark of the demo, and how its versions look.
-func set(t *testing.T, name string, r *recipe.Recipe) (k *kit.Kit, names []string, seen []*Seen) {
+// A made is a kit of a mark of the demo, and how its versions look.
+type made struct {
+	k     *kit.Kit
+	names []string
+	seen  []*Seen
+}
+
+// known are those that were made already.
+var known = map[string]made{}
+
+func set(t *testing.T, name, text string) (*kit.Kit, []string, []*Seen) {
+	t.Helper()
+	m, ok := known[name+text]
+	if !ok {
+		m.k, m.names, m.seen = build(t, name, parsed(t, text))
+		known[name+text] = m
+	}
+	return m.k, m.names, m.seen
+}
+
+func build(t *testing.T, name string, r *recipe.Recipe) (k *kit.Kit, names []string, seen []*Seen) {
 	t.Helper()
 	data, err := os.ReadFile("../../studio/demo/" + name)
 	if err != nil {
@@ -60,8 +79,8 @@ func TestFilesOfAKit(t *testing.T) {
 	worst := 0.0
 	defer func() { t.Logf("another mark is alike by %.2f at most", worst) }()
 	for _, name := range []string{"odd-kettle.svg", "larkmoor-roundel.svg"} {
-		k, names, seen := set(t, name, parsed(t, recipeText))
-		_, _, others := set(t, map[string]string{"odd-kettle.svg": "larkmoor-roundel.svg", "larkmoor-roundel.svg": "odd-kettle.svg"}[name], parsed(t, recipeText))
+		k, names, seen := set(t, name, recipeText)
+		_, _, others := set(t, map[string]string{"odd-kettle.svg": "larkmoor-roundel.svg", "larkmoor-roundel.svg": "odd-kettle.svg"}[name], recipeText)
 		for _, f := range k.Files {
 			data, err := k.Bytes(context.Background(), f)
 			if err != nil {
@@ -93,7 +112,7 @@ func TestFilesOfAKit(t *testing.T) {
 
 // What is wrong with a file is told: its proportions, its colours.
 func TestWrongFiles(t *testing.T) {
-	k, names, seen := set(t, "odd-kettle.svg", parsed(t, strings.Replace(recipeText, `"files":[`, `"files":[{"format":"png","stretch":"600x600","sure":true},`, 1)))
+	k, names, seen := set(t, "odd-kettle.svg", strings.Replace(recipeText, `"files":[`, `"files":[{"format":"png","stretch":"600x600","sure":true},`, 1))
 	for _, f := range k.Files {
 		if !strings.Contains(f.Path, "600x600") {
 			continue
@@ -161,7 +180,7 @@ func white() image.Image {
 
 // A file saved again as people do, smaller and as JPEG of poor quality, is still told.
 func TestSavedAgain(t *testing.T) {
-	k, names, seen := set(t, "odd-kettle.svg", parsed(t, recipeText))
+	k, names, seen := set(t, "odd-kettle.svg", recipeText)
 	for _, f := range k.Files {
 		if f.Format != "png" || f.WidthPx < 300 || f.Version == "white" {
 			continue
