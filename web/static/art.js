@@ -235,20 +235,26 @@ document.addEventListener("alpine:init", () => {
         const src = this.$root.dataset.from + "&" + q;
         const filled = ["first", "second"].every((k) => data.get(k));
         if (!filled && !data.get("first")) return; // nothing to draw yet
-        next.onload = () => { this.src = src; };
+        const mine = (this.turn = (this.turn || 0) + 1);
+        const shown = new Promise((tell) => {
+          next.onload = () => { this.src = src; tell(); };
+          next.onerror = tell;
+        });
         next.src = src;
-        this.hold(q, data.get("placed"));
+        this.hold(q, data.get("placed"), shown, mine);
       }, 120);
     },
-    // hold puts a grip into each gap, to be dragged.
-    async hold(q, placed) {
+    // hold puts a grip into each gap, to be dragged, once the picture is there by whose
+    // scale it moves.
+    async hold(q, placed, shown, mine) {
       const stage = this.$root.querySelector(".making");
       const clear = () => stage.querySelectorAll("button").forEach((b) => b.remove());
       if (!placed) { clear(); return; }
       const answer = await fetch(this.$root.dataset.boxes + "&" + q);
       if (!answer.ok) { clear(); return; }
       const { boxes, unit } = await answer.json();
-      if (this.dragging) return;
+      await shown;
+      if (this.dragging || mine !== this.turn) return;
       clear();
       const across = placed === "beside";
       const [lo, hi] = across ? [0, 2] : [1, 3];
