@@ -43,6 +43,10 @@ func TestLooks(t *testing.T) {
 		t.Errorf("%d are under way, want %d", len(order), most)
 	}
 	mu.Unlock()
+	for range 8 { // one ends and the next begins: all at once, they would be noted in any order
+		gate <- struct{}{}
+		<-began
+	}
 	close(gate)
 	for _, done := range all {
 		<-done
