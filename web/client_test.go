@@ -182,7 +182,7 @@ func TestSentencesAreAnswered(t *testing.T) {
 		tab.Until(`document.getElementById("ask")`)
 		tab.Type("#typed", sentence)
 		tab.Click("#ask button")
-		tab.Until(`location.search.includes("asked")`)
+		tab.Until(`location.search.includes("asked") && document.readyState === "complete"`)
 	}
 	ask("white logo as a vector for the printer, 80 mm wide, CMYK, on ochre")
 	tab.Until(`document.querySelectorAll(".hit").length === 1`)
