@@ -92,7 +92,7 @@ func TestHandOverJourney(t *testing.T) {
 	}
 	tab.Type("#typed", "hi-res please")
 	tab.Click("#ask button")
-	tab.Until(`document.querySelector(".hit h3")?.textContent.includes("png")`)
+	tab.Until(`document.readyState === "complete" && document.querySelector(".hit h3")?.textContent.includes("png")`)
 	tab.Accessible("what was asked for")
 	for _, width := range []int64{390, 1280} {
 		tab.Do(chromedp.EmulateViewport(width, 800))

@@ -245,6 +245,7 @@ func (t *Tab) Give(sel, name string, data []byte) {
 // lacks the label that is seen (2.5.3), which axe tries only when asked.
 func (t *Tab) Accessible(page string) {
 	t.T.Helper()
+	t.Until("document.readyState === 'complete'") // of half a page labels are missing
 	if _, err := chromedp.Run(t.Ctx, chromedp.Evaluate[chromedp.Void](axe+";0")); err != nil {
 		t.T.Fatal(err)
 	}
