@@ -2,9 +2,11 @@ package studio
 
 import (
 	"context"
+	"database/sql"
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -124,14 +126,17 @@ func (s *Studio) Twin(ctx context.Context, h *Hand, k *Kit, name, hash string) (
 		return nil, ErrNotFound
 	}
 	kind, ok := format.ByExt(name[max(0, strings.LastIndexByte(name, '.')):])
-	if !ok || !kind.Shown {
+	if !ok || !kind.Shown || slices.Contains(h.HideTypes, kind.Key) {
 		return nil, ErrNotFound
 	}
 	var path string
 	err = s.db.QueryRowContext(ctx, `SELECT path FROM (SELECT f.path FROM kit_files f JOIN kits k ON k.id = f.kit_id WHERE k.mark_id = ? AND k.number >= (SELECT number FROM kits WHERE id = ?) AND f.sha256 = ? AND f.path NOT LIKE 'MASTER/%'
 		UNION ALL SELECT m.path FROM made m JOIN kits k ON k.id = m.kit_id WHERE k.mark_id = ? AND m.sha256 = ?) AS all_of LIMIT 1`, k.MarkID, h.KitID, x[:], k.MarkID, x[:]).Scan(&path)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
 	if err != nil {
-		return nil, errors.Join(ErrNotFound, err)
+		return nil, err
 	}
 	if f, ok := format.ByExt(path[max(0, strings.LastIndexByte(path, '.')):]); !ok || f.Key != kind.Key {
 		return nil, ErrNotFound

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"dyekit/core/asked"
+	"dyekit/core/finding"
 	"dyekit/core/kit"
 	"dyekit/studio/decision"
 	"dyekit/studio/queue"
@@ -102,6 +103,13 @@ func (m *Made) Hash() string { return m.hash.String() }
 // source is a kit made ready to make files of.
 func (s *Studio) source(ctx context.Context, k *Kit) (*kit.Source, error) {
 	return s.sources.Get(ctx, fmt.Sprint(k.ID), func(ctx context.Context) (*kit.Source, error) {
+		r, err := s.Report(ctx, k.ID) // kits of earlier releases have no such word on their page
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == finding.HeavyPictures }) {
+			return nil, &RefusedError{asked.NoType}
+		}
 		m, err := s.Mark(ctx, k.MarkID)
 		if err != nil {
 			return nil, err
@@ -283,6 +291,12 @@ func (s *Studio) Sketch(ctx context.Context, k *Kit, version string) ([]byte, er
 // Want adds a line to a mark's recipe that makes what was made on request, of the version that
 // it shows.
 func (s *Studio) Want(ctx context.Context, mark int64, o asked.Order) error {
+	switch { // the line would make another file
+	case o.Ink != "":
+		return decision.Wrong("order", "the recipe has no version in %s: add it under Versions first", o.Ink)
+	case o.MostKB > 0:
+		return decision.Wrong("order", "a recipe bounds no weight: add the size that you want by hand")
+	}
 	e := o.Entry
 	e.Use = "On request"
 	what := "made on request: " + strings.TrimSpace(o.Version()+" "+o.Kind().Name+" "+o.Sizes())

@@ -106,6 +106,12 @@ func TestMadeOnRequest(t *testing.T) {
 	if err := s.Want(ctx, k.MarkID, o); err == nil {
 		t.Error("the same line twice")
 	}
+	for _, query := range []string{"version=black&type=svg&ink=Plum", "version=black&type=png&size=300&kb=5"} {
+		var in *InputError
+		if err := s.Want(ctx, k.MarkID, ordered(t, query)); !errors.As(err, &in) {
+			t.Errorf("%s becomes a line that makes another file: %v", query, err)
+		}
+	}
 	next := built(t, s, k.MarkID)
 	hash, err := s.fileHash(ctx, next.ID, "PNG/odd-kettle_white_640.png")
 	if err != nil || hash.String() != m.Hash() {
