@@ -188,8 +188,13 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 	if err != nil {
 		return in, b, err
 	}
+	drawings, err := s.drawings(ctx, o.Decisions, r)
+	if err != nil {
+		return in, b, err
+	}
 	in = kit.Input{
-		Base: base, Reuse: s.reuse(ctx, mark),
+		Drawings: drawings,
+		Base:     base, Reuse: s.reuse(ctx, mark),
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: o.Decisions.Reading(set),

@@ -29,7 +29,7 @@ import (
 // A making is what a kit is made by, as told on the command line.
 type making struct {
 	recipe, out, brand, readers, profile, inks, password string
-	fonts, mends, namings                                []string
+	fonts, mends, namings, drawings                      []string
 	partial, original                                    bool
 
 	trace                     bool
@@ -43,6 +43,7 @@ func (m *making) flags(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&m.recipe, "recipe", "standard", "a recipe file, or a built-in one: "+strings.Join(recipe.Builtins(), ", "))
 	f.StringVar(&m.out, "out", "", "where the kit goes: a folder, or a file ending in .zip")
+	f.StringArrayVar(&m.drawings, "drawing", nil, drawingHelp)
 	f.StringVar(&m.readers, "readers", "auto", "second reading by outside readers: auto, none or all")
 	f.BoolVar(&m.partial, "partial", false, "leave out files that cannot be made right, keep the rest, exit with 1")
 	f.BoolVar(&m.original, "original", false, "if the master has scripts, which the one in the kit has not, put it as it came beside that")
@@ -77,6 +78,12 @@ func (m *making) input(ctx context.Context, master string) (in kit.Input, err er
 	if in.Recipe, err = loadRecipe(m.recipe); err != nil {
 		return in, err
 	}
+	if err = draw(in.Recipe, m.drawings); err != nil {
+		return in, err
+	}
+	if in.Drawings, err = readDrawings(ctx, in.Recipe); err != nil {
+		return in, err
+	}
 	if in.Master, in.MasterName, err = readMaster(master); err != nil {
 		return in, err
 	}
@@ -104,7 +111,7 @@ func (m *making) input(ctx context.Context, master string) (in kit.Input, err er
 	if in.Options.Fonts, err = loadFonts(m.fonts); err != nil {
 		return in, err
 	}
-	for _, own := range append([]string{master, m.recipe, m.inks, m.profile}, m.fonts...) {
+	for _, own := range slices.Concat([]string{master, m.recipe, m.inks, m.profile}, m.fonts, m.drawingFiles()) {
 		if within(m.out, own) {
 			return in, fmt.Errorf("%s lies in %s, which the kit would replace", own, m.out)
 		}
@@ -238,7 +245,7 @@ func loadRecipe(name string) (*recipe.Recipe, error) {
 	if err != nil {
 		return nil, fmt.Errorf("recipe %s: %w", filepath.Base(name), err)
 	}
-	return r, nil
+	return fromFolder(r, name), nil
 }
 
 // readMaster reads a file, or standard input for "-".

@@ -48,7 +48,9 @@ func watchCmd() *cobra.Command {
 			w := newWatched()
 			defer w.close()
 			fmt.Fprintf(out, "watching %s; interrupt to end\n", args[0])
-			return watch(ctx, []string{args[0], m.recipe, m.inks, m.profile}, func() {
+			return watch(ctx, func() []string {
+				return append([]string{args[0], m.recipe, m.inks, m.profile}, m.drawingFiles()...)
+			}, func() {
 				begun := time.Now()
 				var says string
 				var err error
@@ -75,10 +77,10 @@ func watchCmd() *cobra.Command {
 
 // watch calls f once, and whenever one of the files has been saved and come to
 // rest, until ctx ends. Names of no file are let be.
-func watch(ctx context.Context, files []string, f func()) error {
+func watch(ctx context.Context, files func() []string, f func()) error {
 	state := func() string {
 		s := ""
-		for _, name := range files {
+		for _, name := range files() {
 			if info, err := os.Stat(name); err == nil {
 				s += fmt.Sprintln(name, info.Size(), info.ModTime().UnixNano())
 			} else {

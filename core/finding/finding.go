@@ -65,6 +65,7 @@ const (
 	TooSmall        Code = "too-small"        // files below the smallest size of a lockup
 	Repaired        Code = "repaired"         // a damaged file that could be read all the same
 	InkMoved        Code = "ink-moved"        // an ink's colour changed with the master
+	DrawingDiffers  Code = "drawing-differs"  // a drawing of its own that disagrees with the mark
 	InksMixed       Code = "inks-mixed"       // plates that could not be kept apart
 	Overprint       Code = "overprint"        // paint that does not take away what it covers on a press
 )

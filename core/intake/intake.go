@@ -106,7 +106,7 @@ func Read(ctx context.Context, data []byte, opt Options) (m *Master, err error) 
 	for _, x := range reading {
 		_, _, traces := x.Trace()
 		_, sets := x.Words()
-		if sets && !(m.Picture && m.Kind.Vector) || x.Box() != "" && kind.Key != "pdf" || x.Sheet() > 0 && !kind.Paged || traces && kind.Vector {
+		if sets && !(m.Picture && m.Kind.Vector) || x.Box() != "" && kind.Key != "pdf" || x.Sheet() > 0 && !kind.Paged && m.Sheets < 2 || traces && kind.Vector {
 			m.idle(x)
 		}
 	}
@@ -279,11 +279,6 @@ func begins(data []byte, mark string) bool {
 		}
 	}
 	return true
-}
-
-func readSVG(ctx context.Context, data []byte, opt Options) (source, error) {
-	d, fs, err := svg.Read(ctx, data, svg.Options{Fonts: opt.Fonts, StandIn: opt.StandIn})
-	return source{d, fs, 0, false}, err
 }
 
 func readTyped(_ context.Context, data []byte, opt Options) (source, error) {

@@ -118,7 +118,7 @@ func (p *Plan) judge(ctx context.Context, v *version.Version, grain advice.Grain
 	if oneLook {
 		s.Ink = nil
 	}
-	key, err := json.Marshal([]any{s, s.Arranged, a.Dark && !oneLook, grain})
+	key, err := json.Marshal([]any{s, s.Arranged, p.from.Drawn[s.DrawnBy()].Name, a.Dark && !oneLook, grain})
 	if err != nil {
 		return advice.Judged{}, err
 	}
@@ -239,7 +239,7 @@ func (p *Plan) below(f File, advised []advice.Smallest) bool {
 // of the recipe standard.
 func Inspected(ctx context.Context, m *intake.Master, brand string) (*advice.Advice, error) {
 	r, _ := recipe.Builtin("standard")
-	p, err := PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, brand, r)
+	p, err := PlanFor(ctx, Origins{Main: NewOrigin(m, "")}, brand, r)
 	if err != nil {
 		return nil, err
 	}

@@ -39,6 +39,7 @@ type Input struct {
 	MasterName string // file name as it came, for the copy in the kit
 	Brand      string
 	Recipe     *recipe.Recipe
+	Drawings   map[string]Drawn // that lockups and versions have of their own, as the recipe names them
 	Options    intake.Options
 	Inks       []version.InkMapping // of the brand, and the colours they stand for
 	Profile    []byte               // ICC, of the press that files in process inks are for; or nil
@@ -148,8 +149,9 @@ type Manifest struct {
 	Master  MasterRef `json:"master"`
 	// Original is the master as it came, scripts and all, if it was asked for.
 	Original *MasterRef           `json:"original,omitempty"`
-	Profile  *MasterRef           `json:"profile,omitempty"` // of the press, if one was given
-	Beside   []MasterRef          `json:"beside,omitempty"`  // what the recipe wants beside its files
+	Profile  *MasterRef           `json:"profile,omitempty"`  // of the press, if one was given
+	Drawings []DrawnRef           `json:"drawings,omitempty"` // of lockups and versions, as the recipe names them
+	Beside   []MasterRef          `json:"beside,omitempty"`   // what the recipe wants beside its files
 	Mends    []intake.Mend        `json:"mends,omitempty"`
 	Parts    []parts.Naming       `json:"parts,omitempty"`
 	Inks     []version.InkMapping `json:"inks,omitempty"`
@@ -192,6 +194,10 @@ func Build(ctx context.Context, in Input) (*Kit, error) {
 	begun := time.Now() // for the share of the work that is done
 	if in.Number == 0 {
 		in.Number = 1
+	}
+	in, err := in.housed()
+	if err != nil {
+		return nil, err
 	}
 	p, err := NewPlan(ctx, in)
 	if err != nil {
@@ -424,6 +430,13 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 		}
 		m.Profile = &MasterRef{x.Path, x.SHA256}
 	}
+	refs, drawn := in.kept()
+	for i, r := range refs {
+		if _, err := extra(r.Path, drawn[i]); err != nil {
+			return err
+		}
+	}
+	m.Drawings = refs
 	m.Omitted = append(slices.Clip(m.Omitted), left...)
 	k.Omitted = m.Omitted
 	for _, x := range besides {

@@ -25,6 +25,7 @@ import (
 // A Plan is everything known before anything is made.
 type Plan struct {
 	Master   *intake.Master
+	from     Origins                // the master, and the drawings of their own
 	Base     *drawing.Drawing       // the art of the versions that name no lockup
 	Frame    frame.Frame            // of all versions
 	Own      map[string]frame.Frame // of versions that have one, by name
@@ -56,11 +57,8 @@ type Plan struct {
 
 // NewPlan reads the master, makes the versions and lists the files.
 func NewPlan(ctx context.Context, in Input) (*Plan, error) {
-	m, err := intake.Read(ctx, in.Master, in.Options)
+	from, err := readOrigins(ctx, in)
 	if err != nil {
-		return nil, err
-	}
-	if m.Drawing, err = version.MapInks(m.Drawing, in.Inks); err != nil {
 		return nil, err
 	}
 	// What cores the dividing of the page for versions in one ink leaves free ready
@@ -68,13 +66,13 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	var p *Plan
 	outlines := new(raster.Outlines)
 	err = parallel.Beside(ctx, func(ctx context.Context) (err error) {
-		p, err = PlanFor(ctx, m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, in.Brand, in.Recipe)
+		p, err = PlanFor(ctx, from, in.Brand, in.Recipe)
 		return err
 	}, func(ctx context.Context) error {
 		if !drawnOften(in.Recipe) {
 			return nil
 		}
-		return outlines.Resolve(ctx, m.Drawing)
+		return outlines.Resolve(ctx, from.Main.Master.Drawing)
 	})
 	if err != nil {
 		return nil, err
@@ -106,10 +104,10 @@ func drawnOften(r *recipe.Recipe) bool {
 	return n >= severalPictures
 }
 
-// PlanFor is NewPlan for a master that has been read, and its art, which may
-// have served other plans.
-func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand string, r *recipe.Recipe) (*Plan, error) {
-	p := &Plan{Master: m, Findings: slices.Clone(m.Findings), Press: colour.Coated, outlines: new(raster.Outlines)}
+// PlanFor is NewPlan for drawings that have been read.
+func PlanFor(ctx context.Context, from Origins, brand string, r *recipe.Recipe) (*Plan, error) {
+	m := from.Main.Master
+	p := &Plan{Master: m, from: from, Findings: slices.Clone(m.Findings), Press: colour.Coated, outlines: new(raster.Outlines)}
 	if x, ok := colour.PressOf(r.Press); ok {
 		p.Press = x
 	}
@@ -118,9 +116,10 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
 	standard := r.Standard()
 	p.Base = m.Drawing
+	p.sayDrawn(r)
 	if standard != nil {
 		// A lockup the master cannot make refuses its versions, not the kit.
-		if d, err := version.Arrange(ctx, m.Drawing, *standard); err == nil {
+		if d, err := from.lockup(ctx, *standard); err == nil {
 			p.Base, page = d, d.Page
 			art = d.Bounds()
 		} else if ctx.Err() != nil {
@@ -128,7 +127,7 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 		}
 	}
 	for _, s := range r.Versions {
-		v, err := source.Make(ctx, r.Arranged(s))
+		v, err := from.Make(ctx, r.Arranged(s))
 		if err != nil {
 			return nil, err
 		}
@@ -152,6 +151,9 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
 	}
+	if err := p.differ(ctx, r); err != nil {
+		return nil, err
+	}
 	p.Inside = p.inside()
 	for _, o := range p.Inside {
 		p.Findings.Add(finding.RasterInside, finding.Note, o.Reason, o.Version, geom.Rect{}) // one for all versions
@@ -169,27 +171,38 @@ func PlanFor(ctx context.Context, m *intake.Master, source *version.Art, brand s
 	if odd := r.Odd(brand, p.Files); odd != "" {
 		p.Findings.Add(finding.OddName, finding.Note, odd, "", geom.Rect{})
 	}
-	p.Hairlines = p.hairlines()
+	p.Hairlines = p.hairlines(r)
 	p.Findings = append(p.Findings, p.Hairlines...)
 	return p, nil
 }
 
 // hairlines looks for lines that fade in the smallest picture of the recipe;
 // icons are left aside, which show no detail anyway.
-func (p *Plan) hairlines() finding.List {
-	if !p.Master.Kind.Vector {
-		return nil
-	}
-	least := 0
-	for _, f := range p.Files {
-		if f.Icon == nil && f.W > 0 && (least == 0 || f.W < least) {
-			least = f.W
+func (p *Plan) hairlines(r *recipe.Recipe) (fs finding.List) {
+	for _, ref := range append([]string{""}, r.Drawings()...) {
+		m, where := p.Master, ""
+		if ref != "" {
+			m, where = p.from.Drawn[ref].Master, " of "+called(ref)
+		}
+		if m == nil || !m.Kind.Vector {
+			continue
+		}
+		least, box := 0, p.Frame.Box
+		for _, f := range p.Files {
+			if f.Icon != nil || f.W == 0 || least > 0 && f.W >= least {
+				continue
+			}
+			if v := p.version(f.Version()); v != nil && v.Spec.DrawnBy() == ref {
+				if least = f.W; ref != "" {
+					box = p.FrameOf(f.Version()).Box
+				}
+			}
+		}
+		if least > 0 {
+			fs = append(fs, preflight.Hairlines(m.Drawing, box.W()/float64(least), fmt.Sprintf("the smallest picture%s, %d px wide,", where, least))...)
 		}
 	}
-	if least == 0 {
-		return nil
-	}
-	return preflight.Hairlines(p.Master.Drawing, p.Frame.Box.W()/float64(least), fmt.Sprintf("the smallest picture, %d px wide,", least))
+	return fs
 }
 
 // frames finds the frame that all versions share, those of versions on a
@@ -227,6 +240,14 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 			continue
 		}
 		box := v.Drawing.Bounds()
+		if ref := v.Spec.DrawnBy(); own && ref != "" {
+			f, err := p.drawnFrame(ctx, r.Frame, v, p.from.Drawn[ref].Master.Drawing)
+			if err != nil {
+				return fmt.Errorf("frame: %w", err)
+			}
+			p.own(v.Spec.Name, f)
+			continue
+		}
 		if !own {
 			box = left
 		} else if bare(v) {
@@ -248,6 +269,31 @@ func (p *Plan) frames(ctx context.Context, r *recipe.Recipe, page, art geom.Rect
 		p.Versions[i] = &c
 	}
 	return nil
+}
+
+// drawnFrame is the frame of a version that is made from a drawing of its own: round that
+// drawing, on its own page, with a clear space by the height of the part as it is there.
+func (p *Plan) drawnFrame(ctx context.Context, s frame.Spec, v *version.Version, d *drawing.Drawing) (frame.Frame, error) {
+	box, page := v.Drawing.Bounds(), d.Page
+	if v.OnBacking() || mayReach(v.Spec) {
+		page = page.Union(box) // nothing of it is cut
+	}
+	if s.Clear != nil && p.clearSpace == nil {
+		s.Clear = nil // the mark has no such part, which was said
+	}
+	if s.Clear != nil {
+		part, err := version.Arrange(ctx, d, version.Lockup{Name: "clear", Parts: []string{s.Clear.Part}})
+		switch {
+		case ctx.Err() != nil:
+			return frame.Frame{}, ctx.Err()
+		case err == nil:
+			s = s.Resolved(part.Bounds().H())
+		default:
+			p.Findings.Add(finding.ClearSpace, finding.Warn, fmt.Sprintf("the clear space is measured in the part %q, which the drawing %s has not: there it has the same share of the longer side as in the mark", s.Clear.Part, called(v.Spec.DrawnBy())), v.Spec.Name, geom.Rect{})
+			s = s.Resolved(p.clearHeight * box.Long() / p.Base.Bounds().Long())
+		}
+	}
+	return s.Around(box, page)
 }
 
 // own gives a version a frame of its own.

@@ -19,6 +19,7 @@ func (p *Plan) Key(base, brand string, f recipe.File) string {
 		Spec     version.Spec
 		Arranged *version.Lockup
 		Frame    frame.Frame
+		Drawn    string `json:",omitempty"`
 	}
 	var looks []look
 	names := f.Versions
@@ -28,7 +29,7 @@ func (p *Plan) Key(base, brand string, f recipe.File) string {
 	for _, n := range names {
 		for _, v := range p.Versions {
 			if v.Spec.Name == n {
-				looks = append(looks, look{v.Spec, v.Spec.Arranged, p.FrameOf(n)})
+				looks = append(looks, look{v.Spec, v.Spec.Arranged, p.FrameOf(n), p.from.Drawn[v.Spec.DrawnBy()].Name})
 			}
 		}
 	}

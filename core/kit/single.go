@@ -57,6 +57,9 @@ func NewSource(ctx context.Context, get func(path string) ([]byte, error), set *
 	if in.Master, err = s.part(m.Master); err != nil {
 		return nil, err
 	}
+	if in.Drawings, err = m.drawnIn(get); err != nil {
+		return nil, err
+	}
 	if m.Profile != nil {
 		if in.Profile, err = s.part(*m.Profile); err != nil {
 			return nil, err
@@ -210,7 +213,7 @@ func (s *Source) inked(ctx context.Context, r *recipe.Recipe, o *asked.Order) (*
 		spec.Name += "-ink"
 	}
 	spec.Ink = &version.Ink{Name: o.Ink, RGB: k.Colour.RGB.Hex(), Spot: k.Colour.Spot, CMYK: &[4]float64{k.Build.C, k.Build.M, k.Build.Y, k.Build.K}}
-	v, err := (&version.Art{Drawing: s.plan.Master.Drawing, Keys: s.plan.Master.Keys}).Make(ctx, spec)
+	v, err := s.plan.from.fresh().Make(ctx, spec)
 	if err != nil {
 		return nil, err
 	}
@@ -230,7 +233,7 @@ func (s *Source) inked(ctx context.Context, r *recipe.Recipe, o *asked.Order) (*
 
 // with is the plan with other versions, and no files.
 func (p *Plan) with(versions []*version.Version) *Plan {
-	return &Plan{Master: p.Master, Base: p.Base, Frame: p.Frame, Own: p.Own, Versions: versions, Press: p.Press, Inks: p.Inks, outlines: p.outlines,
+	return &Plan{Master: p.Master, from: p.from, Base: p.Base, Frame: p.Frame, Own: p.Own, Versions: versions, Press: p.Press, Inks: p.Inks, outlines: p.outlines,
 		smallest: p.smallest, clearSpace: p.clearSpace, clearHeight: p.clearHeight, clearBox: p.clearBox}
 }
 

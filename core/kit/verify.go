@@ -115,6 +115,12 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 			return bad(x.Path, "it is missing or was changed after the kit was built")
 		}
 	}
+	for _, x := range m.Drawings {
+		known[x.Path] = true
+		if Hash(files[x.Path]) != x.SHA256 {
+			return bad(x.Path, "the drawing is missing or was changed")
+		}
+	}
 	for _, f := range m.Files {
 		known[f.Path] = true
 	}
@@ -142,7 +148,11 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	if _, ok := files["START-HERE.html"]; !ok {
 		return bad("START-HERE.html", "the guide is missing")
 	}
-	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Profile: press, Inks: m.Inks, Options: intake.Options{Mends: m.Mends, Parts: m.Parts, Fonts: set}})
+	drawn, err := m.drawnIn(func(path string) ([]byte, error) { return files[path], nil })
+	if err != nil {
+		return nil, err
+	}
+	p, err := NewPlan(ctx, Input{Master: master, Brand: m.Brand, Recipe: m.Recipe, Drawings: drawn, Profile: press, Inks: m.Inks, Options: intake.Options{Mends: m.Mends, Parts: m.Parts, Fonts: set}})
 	if err != nil {
 		return bad(m.Master.Path, "%v", err)
 	}

@@ -1,7 +1,9 @@
 package preflight
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"dyekit/core/drawing"
 	"dyekit/core/finding"
@@ -58,7 +60,27 @@ func Drawings(d *drawing.Drawing) []geom.Rect {
 		}
 		boxes[i] = b.Grow(gap / 4)
 	}
-	return boxes
+	return inReadingOrder(boxes)
+}
+
+// inReadingOrder sorts boxes by rows from above, and in each row from the left. A box belongs to
+// the row whose first box its middle lies beside.
+func inReadingOrder(boxes []geom.Rect) (out []geom.Rect) {
+	slices.SortStableFunc(boxes, func(a, b geom.Rect) int { return cmp.Compare(a.Y0, b.Y0) })
+	for len(boxes) > 0 {
+		first := boxes[0]
+		var row, rest []geom.Rect
+		for _, b := range boxes {
+			if y := b.Centre().Y; y >= first.Y0 && y <= first.Y1 {
+				row = append(row, b)
+			} else {
+				rest = append(rest, b)
+			}
+		}
+		slices.SortStableFunc(row, func(a, b geom.Rect) int { return cmp.Compare(a.X0, b.X0) })
+		out, boxes = append(out, row...), rest
+	}
+	return out
 }
 
 func several(d *drawing.Drawing, fs *finding.List) {

@@ -269,6 +269,9 @@ func (r *Recipe) Check() error {
 	if err := r.checkLockups(); err != nil {
 		return err
 	}
+	if err := r.checkDrawings(); err != nil {
+		return err
+	}
 	seen := map[string]bool{}
 	for i, v := range r.Versions {
 		place := field.At("versions", i)

@@ -34,9 +34,11 @@ const MaxGap = 10
 // A Lockup is some parts of the mark, as they stand in the master or placed
 // anew.
 type Lockup struct {
-	Name   string   `json:"name"`
-	Parts  []string `json:"parts"`
-	Placed Placing  `json:"placed,omitempty"` // as drawn if empty
+	Name  string   `json:"name"`
+	Parts []string `json:"parts,omitempty"`
+	// Drawing stands for the lockup instead of parts of the master: FILE or FILE#PAGE.
+	Drawing string  `json:"drawing,omitempty"`
+	Placed  Placing `json:"placed,omitempty"` // as drawn if empty
 	// Gap is the distance between neighbours, in heights of the first part.
 	Gap float64 `json:"gap,omitempty"`
 	// Gaps are those between neighbours one by one, in the same unit; where there
@@ -62,8 +64,10 @@ func (l Lockup) Check() error {
 		return field.Errorf("name", "a lockup needs a name of at most 60 letters")
 	case l.Name == Full:
 		return field.Errorf("name", "%q is the whole mark as drawn", Full)
-	case len(l.Parts) == 0:
-		return field.Errorf("parts", "a lockup needs at least one part")
+	case l.Drawing != "" && (len(l.Parts) > 0 || l.Placed != "" || l.Gap != 0 || len(l.Gaps) > 0):
+		return field.Errorf("drawing", "a lockup that has a drawing of its own is not put together from parts as well")
+	case l.Drawing == "" && len(l.Parts) == 0:
+		return field.Errorf("parts", "a lockup needs at least one part, or a drawing of its own")
 	case !(l.Gap >= 0 && l.Gap <= MaxGap):
 		return field.Errorf("gap", "%v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
 	}
@@ -103,6 +107,10 @@ func (a *Art) choose(s Spec) (Spec, *Art) {
 		return s, a
 	}
 	s.Square = true
+	if s.Drawing != "" { // it shows what it shows
+		s.Lockup = strings.TrimSpace(s.Lockup[:strings.IndexByte(s.Lockup, '|')])
+		return s, a
+	}
 	known := a.Drawing.Parts()
 	for alt := range strings.SplitSeq(s.Lockup, "|") {
 		alt = strings.TrimSpace(alt)
@@ -215,6 +223,8 @@ func (a *Art) withSymbol() *Art {
 func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
 	l := Lockup{Name: s.Lockup}
 	switch {
+	case s.DrawnBy() != "": // all of the drawing is it
+		return a, nil
 	case s.Arranged != nil:
 		l = *s.Arranged
 	case s.Whole():

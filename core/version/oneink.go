@@ -33,6 +33,7 @@ type plot struct {
 // inked makes the regions of ink of a version.
 func (v *Version) inked(ctx context.Context, a *Art) error {
 	s := v.Spec
+	a, s.Overrides = v.held(a)
 	own := s.Ink
 	if own == nil && s.Backing != nil {
 		own = s.Backing.Ink

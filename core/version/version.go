@@ -160,6 +160,9 @@ type Spec struct {
 	Opacity   float64      `json:"opacity,omitempty"` // 0 to 1; 0 stands for 1
 	Backing   *Backing     `json:"backing,omitempty"`
 	Finish    *Finish      `json:"finish,omitempty"` // of versions in colour
+	// Drawing is what the version is made from instead of its lockup's: FILE or FILE#PAGE.
+	// One in a single ink is held to that ink.
+	Drawing string `json:"drawing,omitempty"`
 
 	// Arranged is the lockup of the recipe that the version shows, if it names
 	// one or the recipe has a standard one.
@@ -282,10 +285,11 @@ func (v *Version) Region(ctx context.Context) (geom.Path, error) {
 func (v *Version) OnBacking() bool { return v.Spec.Backing != nil || v.Spec.Treatment == Backed }
 
 // OwnFrame reports whether the version stands in a frame of its own: on a
-// backing, or as a lockup that is not the standard one. standard tells whether
-// the recipe has one, so that the full mark as drawn is not it.
+// backing, as a lockup that is not the standard one, or as a drawing of its own.
+// standard tells whether the recipe has a standard lockup, so that the full mark
+// as drawn is not it.
 func (v *Version) OwnFrame(standard bool) bool {
-	return v.OnBacking() && !v.Spec.toTheEdge() || !v.Spec.Whole() || standard && v.Spec.Lockup == Full
+	return v.Spec.Drawing != "" || v.OnBacking() && !v.Spec.toTheEdge() || !v.Spec.Whole() || standard && v.Spec.Lockup == Full
 }
 
 func (s Spec) toTheEdge() bool { return s.Backing != nil && s.Backing.Shape == ToTheEdge }
@@ -293,7 +297,8 @@ func (s Spec) toTheEdge() bool { return s.Backing != nil && s.Backing.Shape == T
 // errRefused is wrapped where a version cannot be made right.
 var errRefused = errors.New("this version cannot be made")
 
-// Make makes one version. The error is for broken specs and for ctx; a
+// Make makes one version of the art, which is that of the version's own drawing if it is drawn by
+// one; see Spec.DrawnBy. The error is for broken specs and for ctx; a
 // version that cannot be made right comes back with Refused set.
 func (a *Art) Make(ctx context.Context, s Spec) (*Version, error) {
 	s, a = a.choose(s)

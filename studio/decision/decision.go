@@ -31,6 +31,10 @@ type Decisions struct {
 	Lockups []version.Lockup `json:"lockups,omitempty"`
 	// Added are versions beside those of the recipe.
 	Added []version.Spec `json:"added,omitempty"`
+	// Drawings are kept beside the master; Drawn says by version which of them it is made
+	// from: NAME or NAME#PAGE.
+	Drawings []Drawing         `json:"drawings,omitempty"`
+	Drawn    map[string]string `json:"drawn,omitempty"`
 	// Press is a printing condition by its key, Profile that of a press as an
 	// ICC profile, by its hash in hex; at most one of them.
 	Press   string `json:"press,omitempty"`
@@ -133,6 +137,7 @@ func (d Decisions) Resolve() (*recipe.Recipe, error) {
 			e.Effects, e.EffectsPPI = d.Effects, d.EffectsPPI
 		}
 	}
+	d.draw(r.Versions)
 	for i := range r.Versions {
 		v := &r.Versions[i]
 		v.Overrides = slices.Concat(d.Readings[v.Name], v.Overrides)

@@ -59,11 +59,11 @@ func (w *Snapshot) Finishing(base string, f version.Finish) (version.Spec, error
 func (w *Snapshot) Finished(ctx context.Context, s version.Spec) (*version.Version, error) {
 	r := *w.Recipe
 	s = r.Arranged(s)
-	name, err := decision.NameOf(w.Source, "finished", s, s.Arranged)
+	name, err := decision.NameOf(w.Source, "finished", s, s.Arranged, w.from.Drawn[s.DrawnBy()].Name)
 	if err != nil {
 		return nil, err
 	}
-	return w.table.finished.Get(ctx, name, func(ctx context.Context) (*version.Version, error) { return w.art.Make(ctx, s) })
+	return w.table.finished.Get(ctx, name, func(ctx context.Context) (*version.Version, error) { return w.from.Make(ctx, s) })
 }
 
 // FinishedPicture draws what comes of a finish on a ground.
@@ -77,7 +77,7 @@ func (w *Snapshot) FinishedPicture(ctx context.Context, s version.Spec, width, h
 	}
 	box := frame.Around(v.Drawing.Bounds().Grow(0.05*v.Drawing.Bounds().Long()), float64(width), float64(height), "")
 	d := &drawing.Drawing{Page: box, Nodes: v.Drawing.Nodes}
-	name, err := decision.NameOf(w.Source, "finished", s, s.Arranged, width, height, g.Key)
+	name, err := decision.NameOf(w.Source, "finished", s, s.Arranged, w.from.Drawn[s.DrawnBy()].Name, width, height, g.Key)
 	if err != nil {
 		return nil, err
 	}

@@ -85,7 +85,7 @@ func (w *Snapshot) Glimpse(ctx context.Context, name string, width, height int) 
 	if !ok {
 		return nil, ErrNotFound
 	}
-	v, err := w.art.Make(ctx, w.Recipe.Arranged(n.Spec))
+	v, err := w.from.Make(ctx, w.Recipe.Arranged(n.Spec))
 	if err != nil {
 		return nil, err
 	}

@@ -155,7 +155,7 @@ func (w *Snapshot) region(ctx context.Context, name string) (geom.Path, error) {
 	}
 	if !v.Spec.OneInk() || v.OnBacking() {
 		black := &version.Ink{Name: "Black", RGB: "#000000"}
-		if v, err = w.art.Make(ctx, w.Recipe.Arranged(version.Spec{Name: name, Treatment: version.SingleInk, Ink: black, Lockup: v.Spec.Lockup})); err != nil {
+		if v, err = w.from.Make(ctx, w.Recipe.Arranged(version.Spec{Name: name, Treatment: version.SingleInk, Ink: black, Lockup: v.Spec.Lockup, Drawing: v.Spec.Drawing})); err != nil {
 			return nil, err
 		}
 		if v.Drawing == nil {

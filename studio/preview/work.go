@@ -34,7 +34,7 @@ type Snapshot struct {
 	Tones     []preflight.Tone
 	Stop      string // why no kit can be made, or ""
 
-	art     *version.Art
+	from    kit.Origins
 	looks   map[string]string // by version: names how it looks
 	standIn func() (*intake.Master, error)
 	table   *Table
@@ -73,8 +73,11 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 	if err != nil {
 		return nil, err
 	}
-	w := &Snapshot{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, art: src.art, table: t, behind: new(sync.Once)}
-	if w.Plan, err = kit.PlanFor(ctx, src.master, src.art, m.Brand, r); err != nil {
+	w := &Snapshot{Name: name, Subject: m, Decisions: d, Recipe: r, Source: src.name, Tones: src.tones, standIn: src.standIn, table: t, behind: new(sync.Once)}
+	if w.from, err = t.origins(ctx, src, m, d, r); err != nil {
+		return nil, err
+	}
+	if w.Plan, err = kit.PlanFor(ctx, w.from, m.Brand, r); err != nil {
 		return nil, err
 	}
 	if d.Profile != "" {
@@ -133,7 +136,7 @@ func quietly(what string, f func()) {
 
 // lookOf names how a version looks: equal names, equal pictures.
 func (w *Snapshot) lookOf(s version.Spec) (string, error) {
-	return decision.NameOf(w.Source, s, s.Arranged, w.Plan.FrameOf(s.Name))
+	return decision.NameOf(w.Source, s, s.Arranged, w.from.Drawn[s.DrawnBy()].Name, w.Plan.FrameOf(s.Name))
 }
 
 // Look names how a version looks; it changes when the pictures of it do.
@@ -207,7 +210,15 @@ func Dusk() Ground {
 
 // PlanFor is what another recipe would make of the mark.
 func (w *Snapshot) PlanFor(ctx context.Context, r *recipe.Recipe) (*kit.Plan, error) {
-	return kit.PlanFor(ctx, w.Plan.Master, w.art, w.Subject.Brand, r)
+	src, err := w.table.source(ctx, w.Subject, w.Decisions)
+	if err != nil {
+		return nil, err
+	}
+	from, err := w.table.origins(ctx, src, w.Subject, w.Decisions, r)
+	if err != nil {
+		return nil, err
+	}
+	return kit.PlanFor(ctx, from, w.Subject.Brand, r)
 }
 
 // Moved lists the inks that an earlier master had, read with the same decisions, and

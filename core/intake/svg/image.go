@@ -87,8 +87,10 @@ func (r *reader) embedded(e *element, s state, data []byte) []drawing.Node {
 		r.fail("line %d: drawings are embedded in each other more than %d deep", e.line, maxEmbedded)
 		return nil
 	}
-	d, fs, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r)
-	r.findings = append(r.findings, fs...)
+	in, d, err := readWithin(r.ctx, data, Options{Fonts: r.fonts, StandIn: r.standIn}, r)
+	if in != nil {
+		r.findings = append(r.findings, in.findings...)
+	}
 	if err != nil {
 		r.findings.Add(finding.Unsupported, finding.Stop, "an embedded drawing cannot be read: "+err.Error(), r.name(e, s), geom.Rect{})
 		return nil

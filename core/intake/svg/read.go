@@ -49,12 +49,24 @@ type Options struct {
 // Read reads an SVG or gzipped SVG. The findings say what was met on the way;
 // the error is for files that cannot be read at all.
 func Read(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, finding.List, error) {
-	return readWithin(ctx, data, opt, nil)
+	d, _, fs, err := ReadViews(ctx, data, opt)
+	return d, fs, err
+}
+
+// ReadViews is Read, with the boxes of the page that the file names as views of it (SVG 2, section
+// 16.6), in page units and in their order.
+func ReadViews(ctx context.Context, data []byte, opt Options) (*drawing.Drawing, []geom.Rect, finding.List, error) {
+	r, d, err := readWithin(ctx, data, opt, nil)
+	if r == nil {
+		return nil, nil, nil, err
+	}
+	return d, r.views, r.findings, err
 }
 
 // readWithin reads a drawing that stands in another, which counts what it asks
-// for as its own; around is nil for a master.
-func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (*drawing.Drawing, finding.List, error) {
+// for as its own; around is nil for a master. The reader has the findings; it is nil if nothing
+// could be read.
+func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (*reader, *drawing.Drawing, error) {
 	data, err := decode(data)
 	if err != nil {
 		return nil, nil, err
@@ -97,11 +109,11 @@ func readWithin(ctx context.Context, data []byte, opt Options, around *reader) (
 	}
 	if len(d.Nodes) == 0 {
 		if f, stop := r.findings.Stopping(); stop {
-			return nil, r.findings, &finding.Stopped{Finding: f}
+			return r, nil, &finding.Stopped{Finding: f}
 		}
-		return nil, r.findings, errors.New("the drawing is empty: nothing in it is painted")
+		return r, nil, errors.New("the drawing is empty: nothing in it is painted")
 	}
-	return d, r.findings, nil
+	return r, d, nil
 }
 
 // embedFonts adds the fonts that the file brings along in data: references.
@@ -146,6 +158,7 @@ type reader struct {
 	within   int      // drawings around this one
 	findings finding.List
 	page     geom.Rect
+	views    []geom.Rect        // that the file names, page units
 	tol      float64            // of fitted outlines, page units
 	styles   map[*element]style // of what is referred to
 	bare     bool               // geometry alone is wanted: no strokes, no effects
@@ -268,12 +281,25 @@ func (r *reader) document() *drawing.Drawing {
 			d.Title = strings.Join(strings.Fields(c.text()), " ")
 		}
 	})
+	r.addViews(e, s.m)
 	d.Nodes = r.wrap(e, s, r.children(e, s))
 	d.Set = r.set
 	if !hasBox && !hasW && !hasH {
 		d.Page = d.Bounds()
 	}
 	return d
+}
+
+// addViews gathers the views of the outermost svg; m takes its user space to the page.
+func (r *reader) addViews(e *element, m geom.Affine) {
+	e.elements(func(c *element) {
+		switch vb, ok := box(c.attrs["viewBox"]); {
+		case c.name == "view" && ok:
+			r.views = append(r.views, m.Rect(vb))
+		case c.name != "svg":
+			r.addViews(c, m)
+		}
+	})
 }
 
 // rootSide is the width or height of the outermost svg, if it has one of its own: the

@@ -1,0 +1,427 @@
+// Package kin tells how one drawing of a mark stands to another: the same arrangement, the same
+// shapes arranged otherwise, some of them alone, or another mark. It looks at shapes and not at
+// colours, so that a version in one ink is kin to the one in colour.
+package kin
+
+import (
+	"cmp"
+	"context"
+	"image"
+	"math"
+	"slices"
+
+	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/geom"
+	"dyekit/core/preflight"
+	"dyekit/core/raster"
+)
+
+const (
+	long     = 1000 // px of the longer side of what is looked at
+	side     = 16   // cells along the side of the grid on which a shape is compared
+	most     = 400  // shapes of a drawing that are looked at, the largest first
+	speck    = 5    // px: what is smaller is dust
+	solid    = 128  // of 255: from this cover on a pixel is painted
+	overlaid = 96   // cells along the side of the grid on which whole drawings are laid over each other
+)
+
+// What counts as what. They were found on the demo's marks and on sets of open icons: letters of
+// one family in two sizes differ by up to 0.09, different letters by 0.15 and more.
+const (
+	formTol   = 0.11 // mean difference of the cells of one shape
+	aspectTol = 1.08 // times as wide for its height
+	smallTol  = 1.25 // the same of shapes of few pixels
+	few       = 14   // px
+	alike     = 0.85 // of two drawings laid over each other
+	enough    = 0.6  // of the shapes, that a drawing shares with another
+	gone      = 0.2  // of a shape's own paint, below which it is not there
+	kept      = 0.7  // of a shape's own paint, below which another one is in its place
+	reach     = 2    // px that paint may lie beside its place
+	leastPart = 0.1  // of the shapes of a mark, that a part of it has: a disc alone is nobody's
+	groundOff = 12.0 // ΔE00 from the ground of a picture, within which it is the ground
+)
+
+// A Relation is how a drawing stands to another.
+type Relation string
+
+const (
+	Same       Relation = "same"       // the same shapes in the same arrangement
+	Rearranged Relation = "rearranged" // the same shapes, placed otherwise
+	Part       Relation = "part"       // some of the shapes alone
+	Other      Relation = "other"      // another mark
+)
+
+// A Look is what a drawing is compared by.
+type Look struct {
+	Box   geom.Rect // of the art, page units
+	views []view    // all paint; and, where there is white paint beside other, what is not white
+}
+
+// A view is one silhouette of a drawing.
+type view struct {
+	w, h   int
+	cover  []uint8 // 0 or 255
+	label  []int32 // the shape that a pixel belongs to, 0 for none
+	shapes []shape // the largest first
+}
+
+// A shape is a connected region of a silhouette.
+type shape struct {
+	id     int32
+	box    image.Rectangle
+	pixels int
+	cells  [side * side]float64 // how much of each cell of the box is painted
+}
+
+func (s shape) aspect() float64 { return float64(s.box.Dx()) / float64(s.box.Dy()) }
+func (s shape) least() int      { return min(s.box.Dx(), s.box.Dy()) }
+
+// weight is what a shape counts among others: its longer side, so that letters count beside a
+// large symbol.
+func (s shape) weight() float64 { return float64(max(s.box.Dx(), s.box.Dy())) }
+
+// See looks at a drawing, without what lies behind all of it.
+func See(ctx context.Context, d *drawing.Drawing) (*Look, error) {
+	d = preflight.Bare(d)
+	box := d.Bounds().Intersect(d.Page)
+	l := &Look{Box: box}
+	if box.Empty() {
+		return l, nil
+	}
+	k := long / box.Long()
+	w, h := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
+	img, err := raster.Render(ctx, d, raster.Fit(box, w, h), w, h, raster.Options{})
+	if err != nil {
+		return nil, err
+	}
+	paint, dark := make([]uint8, w*h), make([]uint8, w*h)
+	whites, others := 0, 0
+	white := map[[3]uint8]bool{}
+	for i := range paint {
+		p := img.Pix[4*i : 4*i+4]
+		if p[3] < solid {
+			continue
+		}
+		paint[i] = 255
+		key := [3]uint8(p)
+		is, known := white[key]
+		if !known {
+			is = colour.FromBytes(p[0], p[1], p[2]).NearWhite()
+			white[key] = is
+		}
+		if is {
+			whites++
+		} else {
+			others++
+			dark[i] = 255
+		}
+	}
+	if g, ok := ground(img); ok {
+		art := make([]uint8, w*h)
+		for i := range art {
+			if p := img.Pix[4*i : 4*i+4]; colour.Difference(colour.FromBytes(p[0], p[1], p[2]).Lab(), g) >= groundOff {
+				art[i] = 255
+			}
+		}
+		if slices.Contains(art, 255) { // else the mark is a plain box
+			paint, whites = art, 0
+		}
+	}
+	l.views = append(l.views, newView(paint, w, h))
+	if whites > 0 && others > 0 {
+		l.views = append(l.views, newView(dark, w, h))
+	}
+	return l, ctx.Err()
+}
+
+// ground is the colour of a picture that is painted all over, if its corners have one.
+func ground(img *image.NRGBA) (colour.Lab, bool) {
+	for i := 3; i < len(img.Pix); i += 4 {
+		if img.Pix[i] < solid {
+			return colour.Lab{}, false
+		}
+	}
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	at := func(x, y int) colour.Lab {
+		c := img.NRGBAAt(x, y)
+		return colour.FromBytes(c.R, c.G, c.B).Lab()
+	}
+	g := at(0, 0)
+	for _, c := range []colour.Lab{at(w-1, 0), at(0, h-1), at(w-1, h-1)} {
+		if colour.Difference(c, g) > groundOff/2 {
+			return colour.Lab{}, false
+		}
+	}
+	return g, true
+}
+
+// newView finds the shapes of a silhouette: what is connected, by sides or corners.
+func newView(cover []uint8, w, h int) view {
+	label := make([]int32, w*h)
+	v := view{w: w, h: h, cover: cover, label: label}
+	var stack []int
+	for start, c := range cover {
+		if c == 0 || label[start] != 0 {
+			continue
+		}
+		id := int32(len(v.shapes) + 1)
+		s := shape{id: id, box: image.Rectangle{Min: image.Pt(w, h)}}
+		stack = append(stack[:0], start)
+		label[start] = id
+		for len(stack) > 0 {
+			i := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			x, y := i%w, i/w
+			s.pixels++
+			s.box.Min.X, s.box.Min.Y = min(s.box.Min.X, x), min(s.box.Min.Y, y)
+			s.box.Max.X, s.box.Max.Y = max(s.box.Max.X, x+1), max(s.box.Max.Y, y+1)
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < w && ny < h {
+						if j := ny*w + nx; cover[j] != 0 && label[j] == 0 {
+							label[j] = id
+							stack = append(stack, j)
+						}
+					}
+				}
+			}
+		}
+		v.shapes = append(v.shapes, s)
+	}
+	for i := range v.shapes {
+		v.shapes[i].measure(label, w)
+	}
+	v.shapes = slices.DeleteFunc(v.shapes, func(s shape) bool { return max(s.box.Dx(), s.box.Dy()) < speck })
+	slices.SortStableFunc(v.shapes, func(a, b shape) int { return cmp.Compare(b.pixels, a.pixels) })
+	v.shapes = v.shapes[:min(len(v.shapes), most)]
+	return v
+}
+
+// measure fills the cells of a shape by its pixels; a cell takes its share of a pixel
+// that lies across several.
+func (s *shape) measure(label []int32, w int) {
+	bw, bh := float64(s.box.Dx()), float64(s.box.Dy())
+	spread := func(at int, of float64) (first int, shares []float64) {
+		a, b := float64(at)*side/of, float64(at+1)*side/of
+		first = int(a)
+		for c := first; c < side && float64(c) < b; c++ {
+			shares = append(shares, min(b, float64(c+1))-max(a, float64(c)))
+		}
+		return first, shares
+	}
+	type run struct {
+		first  int
+		shares []float64
+	}
+	columns := make([]run, s.box.Dx())
+	for x := range columns {
+		columns[x].first, columns[x].shares = spread(x, bw)
+	}
+	for y := s.box.Min.Y; y < s.box.Max.Y; y++ {
+		row, down := spread(y-s.box.Min.Y, bh)
+		for x := s.box.Min.X; x < s.box.Max.X; x++ {
+			if label[y*w+x] != s.id {
+				continue
+			}
+			c := columns[x-s.box.Min.X]
+			for j, dy := range down {
+				for i, dx := range c.shares {
+					s.cells[(row+j)*side+c.first+i] += dy * dx
+				}
+			}
+		}
+	}
+}
+
+// form is how far the forms of two shapes lie apart, whatever their sizes: 0 for the same; alike
+// is false if they are two.
+func (s shape) form(o shape) (off float64, alike bool) {
+	tol := aspectTol
+	if min(s.least(), o.least()) < few {
+		tol = smallTol
+	}
+	if a := s.aspect() / o.aspect(); a > tol || a < 1/tol {
+		return 1, false
+	}
+	for i := range s.cells {
+		off += math.Abs(s.cells[i] - o.cells[i])
+	}
+	off /= side * side
+	if min(s.least(), o.least()) < few {
+		return off, off < 2*formTol
+	}
+	return off, off < formTol
+}
+
+// A Kinship is how a drawing stands to another one, a.To(b).
+type Kinship struct {
+	Relation Relation
+	Overlaid float64 // how far the two agree when laid over each other, 0 to 1
+	Stretch  float64 // how many times as wide a is for its height
+	Scale    float64 // how many times as long a is on its page
+	Shared   float64 // share of a's shapes that b has
+	Covers   float64 // share of b's shapes that a has
+	// Of a laid over b, where they are the same: shapes of b that are not there, and those in whose
+	// place another one is. In b's page units.
+	Missing, Changed []geom.Rect
+}
+
+// To compares a drawing with another.
+func (l *Look) To(o *Look) Kinship {
+	if len(l.views) == 0 || len(o.views) == 0 {
+		return Kinship{Relation: Other}
+	}
+	var best Kinship
+	for i, a := range l.views {
+		for j, b := range o.views {
+			k := a.to(b)
+			if i+j == 0 || k.Overlaid+k.Shared+k.Covers > best.Overlaid+best.Shared+best.Covers+1e-9 {
+				best = k
+				best.Missing, best.Changed = a.holds(b, o.Box)
+			}
+		}
+	}
+	best.Stretch = l.Box.W() / l.Box.H() / (o.Box.W() / o.Box.H())
+	best.Scale = l.Box.Long() / o.Box.Long()
+	switch {
+	case best.Overlaid >= alike && best.Stretch < 1.25 && best.Stretch > 0.8:
+		best.Relation = Same
+	case best.Shared >= enough && best.Covers >= enough:
+		best.Relation = Rearranged
+	case best.Shared >= enough && best.Covers >= leastPart:
+		best.Relation = Part
+	default:
+		best.Relation = Other
+	}
+	if best.Relation != Same {
+		best.Missing, best.Changed = nil, nil // they are told by place, which is another one
+	}
+	return best
+}
+
+func (v view) to(o view) (k Kinship) {
+	taken := make([]bool, len(o.shapes))
+	got, all, covered, theirs := 0.0, 0.0, 0.0, 0.0
+	for _, s := range v.shapes {
+		all += s.weight()
+		at, least := -1, 2.0
+		for j, t := range o.shapes {
+			if taken[j] {
+				continue
+			}
+			if off, same := s.form(t); same && off < least {
+				at, least = j, off
+			}
+		}
+		if at >= 0 {
+			taken[at] = true
+			got += s.weight()
+			covered += o.shapes[at].weight()
+		}
+	}
+	for _, t := range o.shapes {
+		theirs += t.weight()
+	}
+	if all > 0 && theirs > 0 {
+		k.Shared, k.Covers = got/all, covered/theirs
+	}
+	a, b := v.grid(), o.grid()
+	near, of := 0.0, 0.0
+	wa, wb := widened(a), widened(b)
+	for i := range a {
+		near += min(a[i], wb[i]) + min(b[i], wa[i])
+		of += a[i] + b[i]
+	}
+	if of > 0 {
+		k.Overlaid = near / of
+	}
+	return k
+}
+
+// grid is the silhouette on a square grid, whatever its proportions.
+func (v view) grid() []float64 {
+	out, n := make([]float64, overlaid*overlaid), make([]float64, overlaid*overlaid)
+	for y := range v.h {
+		for x := range v.w {
+			c := y*overlaid/v.h*overlaid + x*overlaid/v.w
+			out[c] += float64(v.cover[y*v.w+x]) / 255
+			n[c]++
+		}
+	}
+	for i := range out {
+		if n[i] > 0 {
+			out[i] /= n[i]
+		}
+	}
+	return out
+}
+
+// widened is the most of each cell and its eight neighbours: what lies next to its place is there.
+func widened(g []float64) []float64 {
+	out := make([]float64, len(g))
+	for y := range overlaid {
+		for x := range overlaid {
+			for j := max(0, y-1); j <= min(overlaid-1, y+1); j++ {
+				for i := max(0, x-1); i <= min(overlaid-1, x+1); i++ {
+					out[y*overlaid+x] = max(out[y*overlaid+x], g[j*overlaid+i])
+				}
+			}
+		}
+	}
+	return out
+}
+
+// holds lists the shapes of o that v does not paint in their place, or paints otherwise.
+func (v view) holds(o view, box geom.Rect) (missing, changed []geom.Rect) {
+	near := v.swollen()
+	kx, ky := float64(v.w)/float64(o.w), float64(v.h)/float64(o.h)
+	for _, s := range o.shapes {
+		hit := 0
+		for y := s.box.Min.Y; y < s.box.Max.Y; y++ {
+			for x := s.box.Min.X; x < s.box.Max.X; x++ {
+				if o.label[y*o.w+x] != s.id {
+					continue
+				}
+				if near[min(v.h-1, int((float64(y)+0.5)*ky))*v.w+min(v.w-1, int((float64(x)+0.5)*kx))] {
+					hit++
+				}
+			}
+		}
+		share := float64(hit) / float64(s.pixels)
+		if share >= kept {
+			continue
+		}
+		to := func(x, y int) geom.Point {
+			return geom.Pt(box.X0+float64(x)/float64(o.w)*box.W(), box.Y0+float64(y)/float64(o.h)*box.H())
+		}
+		p, q := to(s.box.Min.X, s.box.Min.Y), to(s.box.Max.X, s.box.Max.Y)
+		r := geom.Rect{X0: p.X, Y0: p.Y, X1: q.X, Y1: q.Y}
+		if share < gone {
+			missing = append(missing, r)
+		} else {
+			changed = append(changed, r)
+		}
+	}
+	return missing, changed
+}
+
+// swollen is what is painted, and what lies within reach of it.
+func (v view) swollen() []bool {
+	row, out := make([]bool, v.w*v.h), make([]bool, v.w*v.h)
+	for y := range v.h {
+		for x := range v.w {
+			for i := max(0, x-reach); i <= min(v.w-1, x+reach); i++ {
+				row[y*v.w+x] = row[y*v.w+x] || v.cover[y*v.w+i] != 0
+			}
+		}
+	}
+	for y := range v.h {
+		for j := max(0, y-reach); j <= min(v.h-1, y+reach); j++ {
+			for x := range v.w {
+				out[y*v.w+x] = out[y*v.w+x] || row[j*v.w+x]
+			}
+		}
+	}
+	return out
+}
