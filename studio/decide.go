@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"math/rand/v2"
+	"path"
 	"time"
 
 	"dyekit/core/kit"
@@ -78,6 +79,9 @@ func (s *Studio) decide(ctx context.Context, m *Mark, what string, change func(*
 		var in *InputError
 		if ctx.Err() != nil || queue.Unavailable(err) || queue.DiskFull(err) || errors.As(err, &in) {
 			return err
+		}
+		if d := (*kit.DrawingError)(nil); errors.As(err, &d) {
+			return decision.Wrong("drawing", "%s: %s", path.Base(d.Ref), kit.Plain(d.Err))
 		}
 		return decision.Wrong("recipe", "%s", kit.Plain(err))
 	}

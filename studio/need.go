@@ -12,7 +12,7 @@ import (
 )
 
 // maxAdded bounds the versions a person adds to a recipe's own.
-const maxAdded = 40
+const maxAdded = recipe.MaxVersion
 
 // AddVersion adds the version that serves a need to the mark, of a lockup or
 // part if one is named.
@@ -64,14 +64,6 @@ func (s *Studio) AddSet(ctx context.Context, w *Snapshot, lockup string) error {
 			return decision.Wrong("need", "at most %d versions are added", maxAdded)
 		}
 		d.Added = append(slices.Clone(d.Added), set...)
-		return nil
-	})
-}
-
-// DropVersion takes an added version away again.
-func (s *Studio) DropVersion(ctx context.Context, mark int64, name string) error {
-	return s.Decide(ctx, mark, "version taken away: "+name, func(d *Decisions) error {
-		d.Added = slices.DeleteFunc(slices.Clone(d.Added), func(v version.Spec) bool { return v.Name == name })
 		return nil
 	})
 }

@@ -47,7 +47,7 @@ func TestNeeds(t *testing.T) {
 		t.Errorf("a second time: %v", err)
 	}
 	for _, n := range needs {
-		if err := s.DropVersion(ctx, 2, n.Spec.Name); err != nil {
+		if err := s.LeaveOut(ctx, 2, n.Spec.Name); err != nil {
 			t.Fatal(err)
 		}
 	}

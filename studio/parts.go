@@ -71,11 +71,3 @@ func (s *Studio) SetLockup(ctx context.Context, w *Snapshot, l version.Lockup) e
 		return nil
 	})
 }
-
-// DropLockup takes a lockup away.
-func (s *Studio) DropLockup(ctx context.Context, mark int64, name string) error {
-	return s.Decide(ctx, mark, "lockup taken away: "+name, func(d *Decisions) error {
-		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(o version.Lockup) bool { return o.Name == name })
-		return nil
-	})
-}

@@ -341,7 +341,7 @@ func TestDemo(t *testing.T) {
 		t.Errorf("a second time: %v", err)
 	}
 	d, err := s.Desk(ctx, DeskQuery{})
-	if err != nil || len(d.Cards) != 3 {
+	if err != nil || len(d.Cards) != 4 {
 		t.Fatalf("%d marks, %v", d.Marks, err)
 	}
 	for _, m := range d.Cards {
@@ -362,7 +362,7 @@ func TestDemo(t *testing.T) {
 		}
 	}
 	// A second process sees the same.
-	if d, err := openAt(t, dsn).Desk(ctx, DeskQuery{}); err != nil || d.Marks != 3 {
+	if d, err := openAt(t, dsn).Desk(ctx, DeskQuery{}); err != nil || d.Marks != 4 {
 		t.Errorf("from elsewhere: %d marks, %v", d.Marks, err)
 	}
 }

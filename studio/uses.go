@@ -2,9 +2,13 @@ package studio
 
 import (
 	"context"
+	"errors"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
+	"dyekit/core/recipe"
 	"dyekit/studio/decision"
 )
 
@@ -32,7 +36,11 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Snapshot, do, typed string) 
 	case "without":
 		err = r.DropSize(line, rest2)
 	case "version":
-		err = r.ToggleVersion(line, rest2, known)
+		err = within(r, w.Recipe, func(r *recipe.Recipe) error { return r.ToggleVersion(line, rest2) })
+	case "stroke", "unstroke":
+		err = within(r, w.Recipe, func(r *recipe.Recipe) error { return stroke(r, verb == "stroke", rest) })
+	case "rule":
+		err = within(r, w.Recipe, func(r *recipe.Recipe) error { return r.ToggleColourway(line, rest2) })
 	case "next":
 		err = r.Next(line, rest2)
 	case "double":
@@ -53,4 +61,32 @@ func (s *Studio) ChangeUses(ctx context.Context, w *Snapshot, do, typed string) 
 		in.Field = "use"
 	}
 	return err
+}
+
+// within makes a change of a recipe's lines in sight of all versions that the mark has.
+func within(r, all *recipe.Recipe, change func(r *recipe.Recipe) error) error {
+	versions, lockups := r.Versions, r.Lockups
+	r.Versions, r.Lockups = all.Versions, all.Lockups
+	err := change(r)
+	r.Versions, r.Lockups = versions, lockups
+	return err
+}
+
+// stroke puts versions into lines, or takes them out: LINE:VERSION LINE:VERSION ….
+func stroke(r *recipe.Recipe, in bool, said string) error {
+	which := map[int][]string{}
+	for _, f := range strings.Fields(said) {
+		first, name, _ := strings.Cut(f, ":")
+		n, err := strconv.Atoi(first)
+		if err != nil {
+			return errors.New("there is no such line or version")
+		}
+		which[n] = append(which[n], name)
+	}
+	for _, n := range slices.Sorted(maps.Keys(which)) {
+		if err := r.Stroke(n, in, which[n]...); err != nil {
+			return err
+		}
+	}
+	return nil
 }

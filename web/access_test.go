@@ -32,6 +32,7 @@ var everyRoute = map[studio.Role]string{
 		POST /api/v1/marks/:id/builds
 		POST /api/v1/marks/:id/master
 		PUT /api/v1/marks/:id/recipe
+		POST /api/v1/marks/:id/drawings
 		GET /forgot
 		GET /healthz
 		GET /join/:token
@@ -136,7 +137,9 @@ var everyRoute = map[studio.Role]string{
 		GET /marks/:id/trace.png
 		GET /marks/:id/words.png
 		GET /marks/:id/typed
+		GET /marks/:id/over/:version
 		GET /marks/:id/versions
+		GET /marks/:id/wall
 		GET /marks/:id/weight
 		GET /marks/:id/whole.png
 		GET /new
@@ -171,6 +174,8 @@ var everyRoute = map[studio.Role]string{
 		POST /marks/:id/build
 		POST /marks/:id/candidates
 		POST /marks/:id/delete
+		POST /marks/:id/cell
+		POST /marks/:id/drawing
 		POST /marks/:id/effects
 		POST /marks/:id/font
 		POST /marks/:id/frame

@@ -37,6 +37,7 @@ func (s *Server) apiRoutes(r *gin.Engine) {
 		{"GET", "/marks/:id", studio.MayRead, s.apiMark},
 		{"POST", "/marks/:id/master", studio.MayBuild, s.apiRevise},
 		{"PUT", "/marks/:id/recipe", studio.MayBuild, s.apiRecipe},
+		{"POST", "/marks/:id/drawings", studio.MayBuild, s.apiDraw},
 		{"POST", "/marks/:id/builds", studio.MayBuild, s.apiBuild},
 		{"GET", "/jobs/:id", studio.MayRead, s.apiJob},
 		{"GET", "/kits/:id", studio.MayRead, s.apiKit},

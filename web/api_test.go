@@ -101,12 +101,18 @@ func (d *described) ask(method, at, path, kind string, body io.Reader, want int)
 // parcel is a form with a master in it.
 func parcel(t *testing.T, fields map[string]string, name string, data []byte) (kind string, body io.Reader) {
 	t.Helper()
+	return parcelOf(t, "master", fields, name, data)
+}
+
+// parcelOf is a form with a file in one of its fields.
+func parcelOf(t *testing.T, field string, fields map[string]string, name string, data []byte) (kind string, body io.Reader) {
+	t.Helper()
 	var b bytes.Buffer
 	w := multipart.NewWriter(&b)
 	for k, v := range fields {
 		w.WriteField(k, v)
 	}
-	f, err := w.CreateFormFile("master", name)
+	f, err := w.CreateFormFile(field, name)
 	if err == nil {
 		_, err = f.Write(data)
 	}
@@ -163,6 +169,14 @@ func TestInterface(t *testing.T) {
 	}
 	d.ask("PUT", "/marks/{id}/recipe", at+"/recipe", "application/json", strings.NewReader(`{"name":"nosuch"}`), 422)
 	d.ask("PUT", "/marks/{id}/recipe", at+"/recipe", "application/json", strings.NewReader(`{"name":"x","files":1}`), 422)
+	kind, body = parcelOf(t, "drawing", map[string]string{"lockup": "round"}, "round.svg", []byte(star))
+	if m = d.ask("POST", "/marks/{id}/drawings", at+"/drawings", kind, body, 200); m["files"] != 36.0 {
+		t.Errorf("with a lockup there are %v files", m["files"])
+	}
+	kind, body = parcelOf(t, "drawing", map[string]string{"lockup": "round", "colourway": "puce"}, "round.svg", []byte(star))
+	if e := d.ask("POST", "/marks/{id}/drawings", at+"/drawings", kind, body, 422)["error"].(map[string]any); e["field"] != "cell" {
+		t.Errorf("a colourway that is none: %v", e)
+	}
 	j := d.ask("POST", "/marks/{id}/builds", at+"/builds", "", nil, 202)
 	job := fmt.Sprintf("/jobs/%v", j["id"])
 	d.ask("GET", "/jobs/{id}", job, "", nil, 200)

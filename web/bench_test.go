@@ -67,7 +67,7 @@ func BenchmarkReading(b *testing.B) {
 func BenchmarkReadingInChromium(b *testing.B) {
 	_, h := open(b, true)
 	tab := browser.Tab(b, h)
-	tab.Go("/marks/1/versions")
+	tab.Go("/marks/1/wall")
 	tint := 1
 	total := 0.0
 	n := 0
@@ -206,7 +206,7 @@ func BenchmarkWall(b *testing.B) {
 		return w.Body.Bytes()
 	}
 	wall := func() {
-		found := cells.FindAllSubmatch(get("/marks/2/versions"), -1)
+		found := cells.FindAllSubmatch(get("/marks/2/wall"), -1)
 		if len(found) != 36 {
 			b.Fatalf("%d cells", len(found))
 		}

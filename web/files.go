@@ -53,6 +53,8 @@ type filesPage struct {
 	With     string   // the recipe that is compared
 	Diff     *studio.RecipeDiff
 	ForWhat  []useRow
+	Columns  []column
+	Heads    []lockupHead
 	Others   []string // uses that can be added
 	Ladder   ladder
 	Branches []branch
@@ -130,7 +132,9 @@ func (s *Server) newFilesPage(c *gin.Context, d header, typed []recipeRow) (p fi
 		}
 	}
 	p.LeftOut, p.Inside = group(d.Snapshot.Plan.Omitted), group(d.Snapshot.Plan.Inside)
-	p.uses()
+	if err := p.uses(c); err != nil {
+		return p, err
+	}
 	if with := c.Query("with"); with != "" {
 		r, err := s.recipeOf(c, d.Mark.ClientID, with)
 		if err != nil {

@@ -144,6 +144,22 @@ func TestFilesByUse(t *testing.T) {
 	tab.Until(list + `.includes("_60mm") && ` + list + `.includes("300 ppi")`)
 	tab.Click(`#uses [value="version 0 black"]`)
 	tab.Until(`document.querySelector('#uses [value="version 0 black"]').getAttribute("aria-pressed") === "false" && !` + list + `.includes("_black_1000.png")`)
+	// A stroke over squares is one change; the first says whether they go in or out.
+	tab.Eval(`(() => {
+		const at = (type, s) => document.querySelector('[data-at="' + s + '"]').dispatchEvent(new PointerEvent(type, {bubbles: true, button: 0, pointerId: 1}));
+		at("pointerdown", "3:black"); at("pointerover", "3:white"); at("pointerover", "4:white"); at("pointerup", "4:white");
+		return ""; })()`)
+	pressed := `[...document.querySelectorAll(".square[aria-pressed=true]")].map(s => s.dataset.at).join(" ")`
+	tab.Until(`!(/3:black|3:white|4:white/.test(` + pressed + `)) && !` + list + `.includes("_white.svg")`)
+	tab.Click(`.thumb[aria-label^=white]`) // a column that is not in everywhere is put in
+	tab.Until(`/0:white .*3:white .*4:white/.test(` + pressed + `)`)
+	tab.Eval(`document.querySelector('[data-at="3:colour"]').focus() || ""`)
+	tab.Key("̃") // right, as chromedp names it
+	tab.Until(`document.activeElement.dataset.at === "3:black"`)
+	tab.Click(`#uses a[href="?line=3"]`)
+	tab.Until(`document.querySelector(".one-line b").textContent === "SVG"`)
+	tab.Click(`#uses a[href="?line=0"]`)
+	tab.Until(`document.querySelector(".one-line b").textContent === "PNG"`)
 	tab.Click(`#uses [value="use Fax"]`)
 	tab.Until(`[...document.querySelectorAll(".use h2")].some(h => h.textContent === "Fax")`)
 	tab.Eval(`(() => { const f = document.querySelector("#uses input[name=typed]"); f.value = "large"; f.focus(); return ""; })()`)
@@ -152,6 +168,7 @@ func TestFilesByUse(t *testing.T) {
 	if v := tab.Eval(`document.querySelector("#uses input[name=typed]").value`); v != "large" {
 		t.Errorf("what was typed became %q", v)
 	}
+	tab.Eval(`document.querySelector(".in-proportion").open = true, ""`)
 	// The frame of 1000 px is dragged to about half of its width.
 	tab.Eval(`(() => {
 		const g = document.querySelector('.rung[data-size="1000"]'), dot = g.querySelector("circle"), r = g.querySelector("rect").getBoundingClientRect();

@@ -30,20 +30,22 @@ const maxPhotos = 400 << 20
 
 // bodies bounds the bodies of the requests that bring files, by their route.
 var bodies = map[string]int64{
-	"/marks":                   maxUpload,
-	"/marks/:id/photos":        maxPhotos,
-	"/candidates":              maxUpload,
-	"/marks/:id/master":        maxUpload,
-	"/marks/:id/font":          maxUpload,
-	"/api/v1/marks":            maxUpload,
-	"/api/v1/marks/:id/master": maxUpload,
-	"/api/v1/marks/:id/recipe": recipe.MaxBytes + envelope,
-	"/k/:token/kit/:n/right":   resemble.MaxBytes + envelope,
-	"/house":                   studio.MaxPortrait + envelope,
-	"/marks/:id/press":         icc.MaxBytes + envelope,
-	"/marks/:id/inks-list":     palette.MaxBytes + envelope,
-	"/marks/:id/recipe-file":   recipe.MaxBytes + envelope,
-	"/marks/:id/on-picture":    version.MaxGround + envelope,
+	"/marks":                     maxUpload,
+	"/marks/:id/photos":          maxPhotos,
+	"/candidates":                maxUpload,
+	"/marks/:id/master":          maxUpload,
+	"/marks/:id/font":            maxUpload,
+	"/marks/:id/drawing":         maxUpload,
+	"/api/v1/marks":              maxUpload,
+	"/api/v1/marks/:id/master":   maxUpload,
+	"/api/v1/marks/:id/recipe":   recipe.MaxBytes + envelope,
+	"/api/v1/marks/:id/drawings": maxUpload,
+	"/k/:token/kit/:n/right":     resemble.MaxBytes + envelope,
+	"/house":                     studio.MaxPortrait + envelope,
+	"/marks/:id/press":           icc.MaxBytes + envelope,
+	"/marks/:id/inks-list":       palette.MaxBytes + envelope,
+	"/marks/:id/recipe-file":     recipe.MaxBytes + envelope,
+	"/marks/:id/on-picture":      version.MaxGround + envelope,
 }
 
 // mostOf is how many bytes of a body a route reads.

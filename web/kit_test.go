@@ -23,7 +23,7 @@ func TestRebuiltAndCompared(t *testing.T) {
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	fetch(t, tab.Base+"/marks/2/kits", http.StatusNotFound) // there is only one
-	tab.Go("/marks/2/versions")
+	tab.Go("/marks/2/wall")
 	tab.Eval(`(() => {
 		const f = document.querySelector('[data-version=black] form.ways');
 		f.closest("details").open = true;
@@ -71,7 +71,7 @@ func TestDeskFinds(t *testing.T) {
 		return tab.Eval(`[...document.querySelectorAll(".hang .signal")].map(x => x.textContent).join()`)
 	}
 	tab.Go("/")
-	if got := says(); got != "Only a raster,1 to look at,Up to date" {
+	if got := says(); got != "Only a raster,1 to look at,Up to date,Ready to build" {
 		t.Errorf("the tags say %s", got)
 	}
 	tab.Key("/")

@@ -37,7 +37,7 @@ func TestMetrics(t *testing.T) {
 	page := w.Body.String()
 	for _, want := range []string{
 		`dyekit_request_seconds_count{method="GET",route="/k/:token",status="200"} 1`, `dyekit_request_seconds_count{method="GET",route="/k/:token",status="404"} 1`,
-		`dyekit_request_seconds_count{method="GET",route="none",status="404"} 1`, "dyekit_questions_open 1", "dyekit_marks 3", "dyekit_kits 1", "dyekit_builds_waiting 0", "dyekit_database_up 1", "go_goroutines",
+		`dyekit_request_seconds_count{method="GET",route="none",status="404"} 1`, "dyekit_questions_open 1", "dyekit_marks 4", "dyekit_kits 1", "dyekit_builds_waiting 0", "dyekit_database_up 1", "go_goroutines",
 	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the metrics lack %s", want)

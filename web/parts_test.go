@@ -69,12 +69,12 @@ func TestPartsAreNamed(t *testing.T) {
 	}
 	tab.Accessible("parts with a lockup")
 	// As the standard one it stands for the whole mark.
-	tab.Go("/marks/1/versions")
+	tab.Go("/marks/1/wall")
 	wide := tab.Eval(`document.querySelector(".cell img").src`)
 	tab.Go("/marks/1/parts")
 	tab.Click("[name=make-standard]")
 	tab.Until(`document.querySelector(".lockups .signal")`)
-	tab.Go("/marks/1/versions")
+	tab.Go("/marks/1/wall")
 	if tall := tab.Eval(`document.querySelector(".cell img").src`); tall == wide {
 		t.Error("the versions look as before")
 	}

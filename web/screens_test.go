@@ -18,8 +18,8 @@ func TestScreensAreAccessible(t *testing.T) {
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	screens := strings.Fields(`/ /new /typed /compose /house /scripts /signin /forgot /nowhere
-		/marks/1/master /marks/1/inks /marks/1/versions /marks/1/files /marks/1/files?edit=1 /marks/2/proof?view=small /marks/2/proof?view=use
-		/marks/2/parts /marks/2/frame /marks/2/finish /marks/2/photos /marks/2/sheet /marks/2/kit /marks/3/trace /marks/3/master /kits/1/hand /kits/1/page`)
+		/marks/1/master /marks/1/inks /marks/1/versions /marks/1/wall /marks/1/files /marks/1/files?edit=1 /marks/2/proof?view=small /marks/2/proof?view=use
+		/marks/2/parts /marks/2/frame /marks/2/finish /marks/2/photos /marks/2/sheet /marks/2/kit /marks/4/versions /marks/4/files /marks/3/trace /marks/3/master /kits/1/hand /kits/1/page`)
 	for i, page := range screens {
 		for k, width := range []int64{1280, 390} {
 			if !budget.Whole() && (i+k)%6 != 0 {

@@ -72,6 +72,8 @@ func (s *Server) show(c *gin.Context, status int, key string, d header) error {
 	case "inks":
 		page, err = newInksPage(d)
 	case "versions":
+		page, err = newSetPage(c, d)
+	case "wall":
 		page, err = newWallPage(c, d)
 	case "files":
 		page, err = s.newFilesPage(c, d, nil)

@@ -1,46 +1,73 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"dyekit/core/format"
 	"dyekit/core/recipe"
-	"dyekit/core/version"
 	"dyekit/studio"
-	"dyekit/studio/preview"
 )
 
 // A useRow is something files are wanted for, with the lines that serve it.
 type useRow struct {
 	Name, For string
 	Lines     []useLine
-	Files     int
-	Weight    string
 }
 
-// A useLine is a line of the recipe as chips.
+// A useLine is a line of the recipe.
 type useLine struct {
-	N        int
-	Type     string
-	Pixels   bool
-	Sizes    []sizeChip
-	Facts    []string   // what else it says
-	Turns    []sizeChip // what a press turns to its next value
-	Versions []versionChip
+	N       int
+	Type    string
+	Pixels  bool
+	Sizes   []sizeChip
+	Says    string     // what it makes, in a few words
+	Facts   []string   // what else it says
+	Turns   []sizeChip // what a press turns to its next value
+	Squares []square
+	Rule    []versionChip // colourways of every lockup
+	Files   int
+	Weight  string
+	Chosen  bool
 }
 
 // A sizeChip is a size as it is typed, and as it is read: with its unit.
-type sizeChip struct{ Key, Says string }
+type sizeChip struct {
+	Key, Says string
+	OnPaper   string // what it measures there
+	Small     string // why it is too small, or ""
+}
 
 type versionChip struct {
 	Name string
 	On   bool
+}
+
+// A square says whether a line makes files of a version.
+type square struct {
+	Version string
+	On      bool
+	Why     string // it is left out all the same
+}
+
+// A column is a version above the squares.
+type column struct {
+	Version, Ground, Key string
+	Stroke               string // what a press on it does
+	Ends                 bool   // the last of its lockup
+}
+
+// A lockupHead spans the columns of a lockup.
+type lockupHead struct {
+	Name string
+	N    int
 }
 
 // A rung is one frame of the ladder, in px of its picture.
@@ -64,37 +91,67 @@ type branch struct {
 	More          int
 }
 
-// uses groups the lines of the recipe by what they are for.
-func (p *filesPage) uses() {
+// uses lays the lines of the recipe, grouped by what they are for, over the versions, grouped by
+// their lockups.
+func (p *filesPage) uses(c *gin.Context) error {
 	w := p.D.Snapshot
+	all := w.Recipe
+	chosen := number(c, "line", 0, 0, len(p.Base.Files)-1)
 	weights := w.LineWeights()
-	var sums []preview.LineWeight
-	for i, e := range p.Base.Files {
+	set := all.Set()
+	for j, k := range set.Lockups {
+		head := lockupHead{Name: setColumn{Column: k}.Title(all)}
+		for i := range set.Colourways {
+			if at := set.Cells[i][j]; at >= 0 {
+				v := w.Plan.Versions[at]
+				p.Columns = append(p.Columns, column{Version: v.Spec.Name, Ground: shownOn(w.Snapshot, v), Key: w.Look(v.Spec.Name)})
+				head.N++
+			}
+		}
+		if head.N > 0 {
+			p.Columns[len(p.Columns)-1].Ends = true
+			p.Heads = append(p.Heads, head)
+		}
+	}
+	why := map[[2]string]string{}
+	for _, o := range w.Plan.Omitted {
+		why[[2]string{o.Version, string(o.Format)}] = o.Reason
+	}
+	least, err := p.least(c)
+	if err != nil {
+		return err
+	}
+	for i, e := range all.Files {
 		name, who := e.UseOf()
 		at := slices.IndexFunc(p.ForWhat, func(u useRow) bool { return u.Name == name })
 		if at < 0 {
 			at = len(p.ForWhat)
-			p.ForWhat, sums = append(p.ForWhat, useRow{Name: name, For: who}), append(sums, preview.LineWeight{})
+			p.ForWhat = append(p.ForWhat, useRow{Name: name, For: who})
 		}
-		l := useLine{N: i, Type: e.Kind().Name, Facts: facts(e), Turns: turns(e), Pixels: e.Kind().Sized()}
-		if s := e.Sizes(); s != "" {
-			for _, k := range strings.Split(s, ", ") {
-				says := k
-				if c := k[len(k)-1]; c >= '0' && c <= '9' {
-					says += " px"
-				}
-				l.Sizes = append(l.Sizes, sizeChip{k, says})
+		l := useLine{N: i, Type: typeName(e), Facts: facts(e), Turns: turns(e), Pixels: e.Kind().Sized(), Chosen: i == chosen, Sizes: sizesOf(e, least)}
+		l.Says = l.says()
+		x := weights[i]
+		l.Files, l.Weight = x.Files, x.Says()
+		in := map[string]bool{}
+		for _, v := range all.VersionsOf(e) {
+			in[v.Name] = true
+		}
+		for _, k := range p.Columns {
+			s := square{Version: k.Version, On: in[k.Version]}
+			if s.On {
+				s.Why = why[[2]string{k.Version, string(e.Format)}]
+			}
+			l.Squares = append(l.Squares, s)
+		}
+		if len(set.Lockups) > 1 && len(e.Versions) == 0 || len(e.Colourways) > 0 || len(set.Lockups) > 1 {
+			for _, r := range set.Colourways {
+				l.Rule = append(l.Rule, versionChip{r.Name, slices.Contains(e.Colourways, r.Name)})
 			}
 		}
-		for _, v := range p.Known {
-			l.Versions = append(l.Versions, versionChip{v, slices.ContainsFunc(p.D.Snapshot.Recipe.Versions, func(x version.Spec) bool { return x.Name == v && e.For(x) })})
-		}
 		p.ForWhat[at].Lines = append(p.ForWhat[at].Lines, l)
-		x := weights[i]
-		sums[at].Files, sums[at].Bytes, sums[at].Unknown = sums[at].Files+x.Files, sums[at].Bytes+x.Bytes, sums[at].Unknown || x.Unknown
 	}
-	for i := range p.ForWhat {
-		p.ForWhat[i].Files, p.ForWhat[i].Weight = sums[i].Files, sums[i].Says()
+	for i := range p.Columns {
+		p.Columns[i].Stroke = p.columnStroke(i)
 	}
 	for _, u := range recipe.Uses() {
 		if !slices.ContainsFunc(p.ForWhat, func(x useRow) bool { return x.Name == u.Name }) {
@@ -111,6 +168,101 @@ func (p *filesPage) uses() {
 		}
 		p.Branches = append(p.Branches, branch{Folder: folder, First: path.Base(f.Path)})
 	}
+	return nil
+}
+
+// least is the smallest width in px that is advised for the mark, 0 if none is.
+func (p *filesPage) least(c *gin.Context) (int, error) {
+	x, err := p.D.Snapshot.Smallest(c.Request.Context(), p.Known[0])
+	if errors.Is(err, studio.ErrNotFound) {
+		return 0, nil
+	}
+	if err != nil || x.ScreenPx == nil {
+		return 0, err
+	}
+	return *x.ScreenPx, nil
+}
+
+// columnStroke puts a version into all lines, or takes it out of those that make others too.
+func (p *filesPage) columnStroke(i int) string {
+	var in, out []string
+	for _, u := range p.ForWhat {
+		for _, l := range u.Lines {
+			n := 0
+			for _, s := range l.Squares {
+				if s.On {
+					n++
+				}
+			}
+			at := fmt.Sprintf("%d:%s", l.N, p.Columns[i].Version)
+			switch {
+			case !l.Squares[i].On:
+				in = append(in, at)
+			case n > 1:
+				out = append(out, at)
+			}
+		}
+	}
+	if len(in) > 0 {
+		return "stroke " + strings.Join(in, " ")
+	}
+	return "unstroke " + strings.Join(out, " ")
+}
+
+// printed is the resolution, in ppi, from which on a picture is meant for paper (common practice).
+const printed = 150
+
+// sizesOf are the sizes of a line, with what they measure on paper and those that are too small for
+// the mark, whose least width in px is given.
+func sizesOf(e recipe.Entry, least int) (out []sizeChip) {
+	s := e.Sizes()
+	if s == "" {
+		return nil
+	}
+	for _, k := range strings.Split(s, ", ") {
+		x := sizeChip{Key: k, Says: k}
+		if c := k[len(k)-1]; c >= '0' && c <= '9' {
+			x.Says += " px"
+		}
+		if px, err := strconv.Atoi(k); err == nil {
+			if e.PPI >= printed {
+				x.OnPaper = fmt.Sprintf("%.0f mm at %g ppi", float64(px)/e.PPI*25.4, e.PPI)
+			}
+			if px < least {
+				x.Small = fmt.Sprintf("below %d px", least)
+			}
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// says is what a line makes in a few words: its sizes, or how it is made.
+func (l useLine) says() string {
+	if len(l.Sizes) > 0 {
+		var all []string
+		for _, s := range l.Sizes {
+			all = append(all, s.Key)
+		}
+		if len(all) > 5 {
+			all = append(all[:4], "…", all[len(all)-1])
+		}
+		s := strings.Join(all, " · ")
+		if c := s[len(s)-1]; c >= '0' && c <= '9' {
+			s += " px"
+		}
+		return s
+	}
+	var words []string
+	for _, t := range l.Turns {
+		if t.Key == "colour" || t.Key == "pages" {
+			words = append(words, t.Says)
+		}
+	}
+	if len(words) == 0 {
+		return "any size"
+	}
+	return strings.Join(words, " · ")
 }
 
 // facts says in a word each what a line says beside its sizes and versions.
@@ -134,14 +286,14 @@ func facts(e recipe.Entry) (out []string) {
 // turns are the properties of a line that a press turns to their next value.
 func turns(e recipe.Entry) (out []sizeChip) {
 	if e.Kind().Holds(format.CMYK) {
-		out = append(out, sizeChip{"colour", map[format.Space]string{format.CMYK: "printing inks", format.RGB: "screen colours"}[e.ColourSpace()]})
+		out = append(out, sizeChip{Key: "colour", Says: map[format.Space]string{format.CMYK: "printing inks", format.RGB: "screen colours"}[e.ColourSpace()]})
 	}
 	if e.ColourSpace() == format.CMYK {
-		out = append(out, sizeChip{"press", map[string]string{"": "the usual press", "fogra39": "coated", "fogra29": "uncoated", "tr006": "TR 006"}[e.Press]})
+		out = append(out, sizeChip{Key: "press", Says: map[string]string{"": "the usual press", "fogra39": "coated", "fogra29": "uncoated", "tr006": "TR 006"}[e.Press]})
 	}
 	if e.Kind().Pages {
-		out = append(out, sizeChip{"standard", map[format.Standard]string{"": "any PDF", format.X1a: "X-1a", format.X4: "X-4", format.A2b: "A-2b"}[e.Standard]},
-			sizeChip{"pages", map[bool]string{true: "a file each", false: "a page each"}[e.Pages == recipe.OneEach]})
+		out = append(out, sizeChip{Key: "standard", Says: map[format.Standard]string{"": "any PDF", format.X1a: "X-1a", format.X4: "X-4", format.A2b: "A-2b"}[e.Standard]},
+			sizeChip{Key: "pages", Says: map[bool]string{true: "a file each", false: "a page each"}[e.Pages == recipe.OneEach]})
 	}
 	return out
 }
@@ -213,4 +365,12 @@ func (p filesPage) Tree0() string {
 func (p filesPage) Box() string {
 	b := p.D.Snapshot.Plan.FrameOf(p.Known[0]).Box
 	return fmt.Sprintf("%g,%g,%g,%g", b.X0, b.Y0, b.X1, b.Y1)
+}
+
+// typeName is the type of a line in a word.
+func typeName(e recipe.Entry) string {
+	if e.Format == format.Icons {
+		return "icons"
+	}
+	return e.Kind().Name
 }

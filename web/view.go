@@ -64,6 +64,8 @@ func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 		here, title = "master", "Parts · "+m.Client+" "+m.Name
 	case "trace":
 		here, title = "master", "Tracing · "+m.Client+" "+m.Name
+	case "wall":
+		here, title = "versions", "On grounds · "+m.Client+" "+m.Name
 	case "frame":
 		here, title = "versions", "Frame · "+m.Client+" "+m.Name
 	case "finish":
@@ -148,6 +150,9 @@ func note(w *studio.Snapshot, key string) (text, state string) {
 		}
 		if made < len(w.Plan.Versions) {
 			return fmt.Sprintf("%d of %d", made, len(w.Plan.Versions)), "look"
+		}
+		if len(lookedAt(w.Snapshot)) > 0 {
+			return fmt.Sprint(made), "look"
 		}
 		return fmt.Sprint(made), "done"
 	case "files":

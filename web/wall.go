@@ -43,7 +43,6 @@ type row struct {
 	View, Large string      // viewBoxes of a cell and of the large picture
 	Lit         int         // the chip whose places are lit, or -1
 	Said        bool        // whether a person spoke
-	Added       bool        // by a person, beside the recipe's own
 	Drawn       bool        // as in the master: places on it are places there
 	Others      bool        // whether other versions are read in one ink too
 }
@@ -70,11 +69,11 @@ type wallPage struct {
 	Rows    []row
 	Large   *cell
 	Look    string // of the large one
-	Needs   []preview.Need
+	Only    string // the one version that is shown, or ""
 }
 
 func newWallPage(c *gin.Context, d header) (wallPage, error) {
-	p := wallPage{D: d, Grounds: d.Snapshot.Grounds(), Needs: d.Snapshot.Needs()}
+	p := wallPage{D: d, Grounds: d.Snapshot.Grounds(), Only: c.Query("only")}
 	type best struct{ version, why string }
 	advised := map[string]best{}
 	for _, gr := range p.Grounds {
@@ -90,9 +89,15 @@ func newWallPage(c *gin.Context, d header) (wallPage, error) {
 			oneInk++
 		}
 	}
+	if _, ok := d.Snapshot.Version(p.Only); !ok {
+		p.Only = ""
+	}
 	for _, x := range d.Snapshot.Plan.Versions {
 		name := x.Spec.Name
-		r := row{Version: x, Sub: describe(x), Look: d.Snapshot.Look(name), Lit: -1, Said: len(d.Snapshot.Decisions.Readings[name]) > 0, Others: oneInk > 1, Added: d.Snapshot.Decisions.Adds(name), Drawn: x.Spec.OneInk() && (x.Spec.Arranged == nil || x.Spec.Arranged.Placed == "")}
+		if p.Only != "" && name != p.Only {
+			continue
+		}
+		r := row{Version: x, Sub: describe(x), Look: d.Snapshot.Look(name), Lit: -1, Said: len(d.Snapshot.Decisions.Readings[name]) > 0, Others: oneInk > 1, Drawn: x.Spec.OneInk() && (x.Spec.Arranged == nil || x.Spec.Arranged.Placed == "")}
 		r.View, r.Large = viewBox(d.Snapshot.Window(name, cellW, cellH)), viewBox(d.Snapshot.Window(name, largeW, largeH))
 		if x.Drawing != nil {
 			for _, gr := range p.Grounds {
@@ -169,7 +174,7 @@ func viewBox(r geom.Rect) string {
 }
 
 // Describe says how a need is served.
-func (wallPage) Describe(s version.Spec) string { return describe(&version.Version{Spec: s}) }
+func (setPage) Describe(s version.Spec) string { return describe(&version.Version{Spec: s}) }
 
 // describe says how a version is made.
 func describe(v *version.Version) string {
@@ -256,15 +261,13 @@ func (s *Server) need(c *gin.Context) error {
 	return s.picture(c, b, err)
 }
 
-// versions adds a version for a need, or takes an added one away.
+// versions adds a version for a need, or a set of them.
 func (s *Server) versions(c *gin.Context) error {
 	w, err := s.work(c)
 	if err != nil {
 		return err
 	}
-	if name := c.PostForm("drop"); name != "" {
-		err = s.studio.DropVersion(c.Request.Context(), w.Mark.ID, name)
-	} else if c.PostForm("set") != "" {
+	if c.PostForm("set") != "" {
 		err = s.studio.AddSet(c.Request.Context(), w, c.PostForm("lockup"))
 	} else {
 		err = s.studio.AddVersion(c.Request.Context(), w, c.PostForm("need"), c.PostForm("lockup"))
@@ -360,12 +363,12 @@ func (s *Server) reading(c *gin.Context) error {
 		err = s.studio.Decide(c.Request.Context(), n, what, change)
 	}
 	if err != nil {
-		return s.again(c, "versions", err, nil)
+		return s.again(c, "wall", err, nil)
 	}
 	if c.GetHeader("Accept") == "text/html" { // a script that puts the answer in place
-		s.station("versions")(c)
+		s.station("wall")(c)
 		return nil
 	}
-	c.Redirect(http.StatusSeeOther, markURL(n, "versions"))
+	c.Redirect(http.StatusSeeOther, markURL(n, "wall"))
 	return nil
 }

@@ -210,6 +210,7 @@ func TestDecisionsAndKeys(t *testing.T) {
 	tab.Until(`document.querySelector("[data-seen]").dataset.seen === ` + strconv.Quote(seen) + ` && document.querySelector(".findings .button:not(.is-primary):not(.is-link)")`)
 	tab.Key("3")
 	tab.At("/versions")
+	tab.Go("/marks/1/wall")
 	// The wall: a click makes a cell large, arrows walk.
 	tab.Click(".cell")
 	tab.Until(`document.querySelector("#big").open`)
@@ -413,7 +414,7 @@ func TestWithoutScripts(t *testing.T) {
 	srv := httptest.NewServer(h)
 	defer srv.Close()
 	get := func(p string) string { return string(fetch(t, srv.URL+p, http.StatusOK)) }
-	if s := get("/marks/2/versions?v=black&g=white"); !strings.Contains(s, `id="large"`) {
+	if s := get("/marks/2/wall?v=black&g=white"); !strings.Contains(s, `id="large"`) {
 		t.Error("a cell is not shown large")
 	}
 	res, err := http.PostForm(srv.URL+"/marks/1/build", nil)

@@ -21,20 +21,29 @@ func draw(r *recipe.Recipe, words []string) error {
 	// Lockups come before their colourways, in whichever order they were given.
 	for _, lockups := range []bool{true, false} {
 		for _, w := range words {
-			cell, ref, ok := strings.Cut(w, "=")
-			if !ok {
-				return fmt.Errorf("--drawing %s: write LOCKUP=FILE, LOCKUP/COLOURWAY=FILE or /COLOURWAY=FILE", w)
+			lockup, colourway, ref, err := cellOf(w)
+			if err != nil {
+				return err
 			}
-			lockup, colourway, _ := strings.Cut(cell, "/")
 			if (colourway == "") != lockups {
 				continue
 			}
-			if err := r.Draw(strings.TrimSpace(lockup), strings.TrimSpace(colourway), ref); err != nil {
+			if err := r.Draw(lockup, colourway, ref); err != nil {
 				return fmt.Errorf("--drawing %s: %w", w, err)
 			}
 		}
 	}
 	return nil
+}
+
+// cellOf reads [LOCKUP][/COLOURWAY]=FILE[#PAGE].
+func cellOf(w string) (lockup, colourway, ref string, err error) {
+	cell, ref, ok := strings.Cut(w, "=")
+	if !ok {
+		return "", "", "", fmt.Errorf("--drawing %s: write LOCKUP=FILE, LOCKUP/COLOURWAY=FILE or /COLOURWAY=FILE", w)
+	}
+	lockup, colourway, _ = strings.Cut(cell, "/")
+	return strings.TrimSpace(lockup), strings.TrimSpace(colourway), ref, nil
 }
 
 // fromFolder names the drawings of a recipe file, which are told from its folder, by where they

@@ -14,6 +14,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -188,6 +189,9 @@ func (r *remote) choose(ctx context.Context, m *there, name string) error {
 	if err != nil {
 		return err
 	}
+	if ds := rec.Drawings(); len(ds) > 0 {
+		return fmt.Errorf("the recipe names a file of this machine, %s, and a server keeps its own: bring it with --drawing", ds[0])
+	}
 	body, err := json.Marshal(rec)
 	if _, ok := recipe.Builtin(name); ok {
 		body, err = json.Marshal(map[string]string{"name": name})
@@ -196,6 +200,53 @@ func (r *remote) choose(ctx context.Context, m *there, name string) error {
 		return err
 	}
 	return r.call(ctx, "PUT", fmt.Sprintf("/marks/%d/recipe", m.ID), "application/json", bytes.NewReader(body), m)
+}
+
+// draw brings drawings of their own to a mark: the lockups first.
+func (r *remote) draw(ctx context.Context, m *there, words []string) error {
+	for _, lockups := range []bool{true, false} {
+		for _, w := range words {
+			lockup, colourway, ref, err := cellOf(w)
+			if err != nil {
+				return err
+			}
+			if (colourway == "") != lockups {
+				continue
+			}
+			at, err := recipe.ParseReference(ref)
+			if err != nil {
+				return fmt.Errorf("--drawing %s: %w", w, err)
+			}
+			data, name, err := readMaster(at.File)
+			if err != nil {
+				return fmt.Errorf("--drawing %s: %w", w, err)
+			}
+			var b bytes.Buffer
+			form := multipart.NewWriter(&b)
+			for k, v := range map[string]string{"lockup": lockup, "colourway": colourway, "page": strconv.Itoa(max(at.Page, 1))} {
+				if k == "page" && at.Page == 0 {
+					continue
+				}
+				if err := form.WriteField(k, v); err != nil {
+					return err
+				}
+			}
+			part, err := form.CreateFormFile("drawing", name)
+			if err == nil {
+				_, err = part.Write(data)
+			}
+			if err == nil {
+				err = form.Close()
+			}
+			if err == nil {
+				err = r.call(ctx, "POST", fmt.Sprintf("/marks/%d/drawings", m.ID), form.FormDataContentType(), &b, m)
+			}
+			if err != nil {
+				return fmt.Errorf("--drawing %s: %w", w, err)
+			}
+		}
+	}
+	return nil
 }
 
 // build builds the kit of a mark and waits for it.
@@ -250,6 +301,9 @@ func (r *remote) round(ctx context.Context, file string, m *making) (string, err
 		err = r.choose(ctx, x, m.recipe)
 	}
 	if err == nil {
+		err = r.draw(ctx, x, m.drawings)
+	}
+	if err == nil {
 		err = r.build(ctx, x)
 	}
 	if err == nil {
@@ -265,6 +319,7 @@ func pushCmd() *cobra.Command {
 	var r remote
 	var brand, recipeName, password, hand, out string
 	var build bool
+	var drawings []string
 	c := &cobra.Command{
 		Use: "push MASTER --to URL --token-file FILE", Short: "Bring a master to a server, build its kit there, hand it over", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -281,6 +336,9 @@ func pushCmd() *cobra.Command {
 				if err := r.choose(ctx, m, recipeName); err != nil {
 					return failed(err)
 				}
+			}
+			if err := r.draw(ctx, m, drawings); err != nil {
+				return failed(err)
 			}
 			if !build && hand == "" && out == "" {
 				return nil
@@ -314,6 +372,7 @@ func pushCmd() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&brand, "brand", "", "name of the client (the master's file name)")
 	f.StringVar(&recipeName, "recipe", "", "a recipe file, or a built-in one; what the mark has stays without it")
+	f.StringArrayVar(&drawings, "drawing", nil, drawingHelp)
 	f.StringVar(&password, "password", "", passwordHelp)
 	f.BoolVar(&build, "build", false, "build the kit there and wait for it")
 	f.StringVar(&out, "out", "", "build it, and save the kit here: a folder, or a file ending in .zip")

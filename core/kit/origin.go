@@ -255,8 +255,8 @@ func (m *Manifest) drawnIn(get func(path string) ([]byte, error)) (map[string]Dr
 	return out, nil
 }
 
-// lockup is the art of a lockup: its own drawing, or parts of the master.
-func (o Origins) lockup(ctx context.Context, l version.Lockup) (*drawing.Drawing, error) {
+// Lockup is the art of a lockup: its own drawing, or parts of the master.
+func (o Origins) Lockup(ctx context.Context, l version.Lockup) (*drawing.Drawing, error) {
 	if l.Drawing == "" {
 		return version.Arrange(ctx, o.Main.Master.Drawing, l)
 	}

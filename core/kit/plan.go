@@ -119,7 +119,7 @@ func PlanFor(ctx context.Context, from Origins, brand string, r *recipe.Recipe) 
 	p.sayDrawn(r)
 	if standard != nil {
 		// A lockup the master cannot make refuses its versions, not the kit.
-		if d, err := from.lockup(ctx, *standard); err == nil {
+		if d, err := from.Lockup(ctx, *standard); err == nil {
 			p.Base, page = d, d.Page
 			art = d.Bounds()
 		} else if ctx.Err() != nil {

@@ -270,12 +270,7 @@ func (r *Recipe) drawLockup(name, ref string) error {
 // add gives a lockup a version as the main lockup has it, and puts it into the lines that ask for
 // that one by name.
 func (r *Recipe) add(lockup string, of version.Spec) {
-	v := of
-	v.Lockup, v.Drawing, v.Overrides = lockup, "", nil
-	v.Name = lockup + "-" + of.Name
-	for n := 2; slices.ContainsFunc(r.Versions, func(x version.Spec) bool { return x.Name == v.Name }); n++ {
-		v.Name = fmt.Sprintf("%s-%s-%d", lockup, of.Name, n)
-	}
+	v := r.CellSpec(lockup, of)
 	r.Versions = append(r.Versions, v)
 	for i := range r.Files {
 		e := &r.Files[i]

@@ -85,15 +85,6 @@ const SafeZone = 0.4
 // Version is the name to show: that of the version, or of all pages.
 func (f File) Version() string { return strings.Join(f.Versions, "+") }
 
-// For reports whether the entry makes files of a version: those that it names, or all;
-// but the ones that are made for square places only in files for those.
-func (e Entry) For(v version.Spec) bool {
-	if len(e.Versions) > 0 {
-		return slices.Contains(e.Versions, v.Name)
-	}
-	return !v.ForSquares() || e.Round || e.Kind().Icon || e.Format == format.Icons
-}
-
 // Square reports whether the file is a square that the whole of the art has to fit: an
 // icon or a profile picture.
 func (f File) Square() bool {
@@ -168,10 +159,7 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 	}
 	for i, e := range r.Files {
 		var made []File
-		for _, v := range r.Versions {
-			if !e.For(v) {
-				continue
-			}
+		for _, v := range r.VersionsOf(e) {
 			if why := r.leaveOut(v, e, art); why != "" {
 				omit(v.Name, e.Format, why)
 				continue

@@ -78,22 +78,26 @@ func (b *Beside) check() error {
 
 // An Entry asks for files of one type.
 type Entry struct {
-	Format   format.Key   `json:"format"`
-	Use      string       `json:"use,omitempty"`      // what the files are for; see Uses
-	Versions []string     `json:"versions,omitempty"` // all but those for square places if empty
-	Widths   []int        `json:"widths,omitempty"`   // px
-	Heights  []int        `json:"heights,omitempty"`  // px
-	Scales   []float64    `json:"scales,omitempty"`   // multiples of the frame
-	Size     string       `json:"size,omitempty"`     // physical: a page, 8x10in, or a width, 120mm
-	Box      string       `json:"box,omitempty"`      // px, for each version: 1080x1080
-	Round    bool         `json:"round,omitempty"`    // of a box: the art stays in the circle that accounts cut out
-	PPI      float64      `json:"ppi,omitempty"`
-	Colour   format.Space `json:"colour,omitempty"` // RGB if empty
-	Backing  string       `json:"backing,omitempty"`
-	Quality  int          `json:"quality,omitempty"`
-	Level    int          `json:"level,omitempty"`
-	Pages    string       `json:"pages,omitempty"`
-	Preview  bool         `json:"preview,omitempty"` // of EPS: a small grey picture inside
+	Format   format.Key `json:"format"`
+	Use      string     `json:"use,omitempty"`      // what the files are for; see Uses
+	Versions []string   `json:"versions,omitempty"` // all but those for square places if empty
+	// Lockups and Colourways are a rule instead of a list of versions: what is added to
+	// them later is in without being named. Empty is all; full is the main lockup.
+	Lockups    []string     `json:"lockups,omitempty"`
+	Colourways []string     `json:"colourways,omitempty"`
+	Widths     []int        `json:"widths,omitempty"`  // px
+	Heights    []int        `json:"heights,omitempty"` // px
+	Scales     []float64    `json:"scales,omitempty"`  // multiples of the frame
+	Size       string       `json:"size,omitempty"`    // physical: a page, 8x10in, or a width, 120mm
+	Box        string       `json:"box,omitempty"`     // px, for each version: 1080x1080
+	Round      bool         `json:"round,omitempty"`   // of a box: the art stays in the circle that accounts cut out
+	PPI        float64      `json:"ppi,omitempty"`
+	Colour     format.Space `json:"colour,omitempty"` // RGB if empty
+	Backing    string       `json:"backing,omitempty"`
+	Quality    int          `json:"quality,omitempty"`
+	Level      int          `json:"level,omitempty"`
+	Pages      string       `json:"pages,omitempty"`
+	Preview    bool         `json:"preview,omitempty"` // of EPS: a small grey picture inside
 	// Standard of PDF. Press is the printing condition
 	// that files in process inks are made for: fogra39, fogra29 or tr006.
 	Standard format.Standard `json:"standard,omitempty"`
@@ -293,7 +297,11 @@ func (r *Recipe) Check() error {
 		return field.Errorf("files", "there is none")
 	}
 	for i, e := range r.Files {
-		if err := e.check(seen); err != nil {
+		err := e.check(seen)
+		if err == nil {
+			err = r.checkRule(e)
+		}
+		if err != nil {
 			return field.In(field.At("files", i), err)
 		}
 	}

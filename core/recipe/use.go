@@ -125,33 +125,72 @@ func (r *Recipe) DropSize(i int, size string) error {
 	return e.SetSizes(strings.Join(words, ", "))
 }
 
-// ToggleVersion puts a version into the files of line i, or takes it out. all are
-// the versions there are.
-func (r *Recipe) ToggleVersion(i int, name string, all []string) error {
-	if i < 0 || i >= len(r.Files) || !slices.Contains(all, name) {
+// Stroke puts versions into the files of line i, or takes them out; all versions there are stay in
+// the order of the recipe. Of a line with a rule a list is left, unless it is the same.
+func (r *Recipe) Stroke(i int, in bool, which ...string) error {
+	if i < 0 || i >= len(r.Files) {
 		return errors.New("there is no such line or version")
 	}
 	e := &r.Files[i]
-	usual := slices.DeleteFunc(slices.Clone(all), func(n string) bool { // what a line that names none has
-		return slices.ContainsFunc(r.Versions, func(v version.Spec) bool { return v.Name == n && v.ForSquares() })
-	})
-	now := e.Versions
-	if len(now) == 0 {
-		now = usual
-	}
+	now := called(r.VersionsOf(*e))
 	var next []string
-	for _, v := range all { // in the order of the recipe
-		if slices.Contains(now, v) != (v == name) {
-			next = append(next, v)
+	for _, v := range r.Versions {
+		if slices.Contains(which, v.Name) {
+			if in {
+				next = append(next, v.Name)
+			}
+		} else if slices.Contains(now, v.Name) {
+			next = append(next, v.Name)
 		}
 	}
-	if len(next) == 0 {
+	for _, n := range which {
+		if !slices.ContainsFunc(r.Versions, func(v version.Spec) bool { return v.Name == n }) {
+			return errors.New("there is no such line or version")
+		}
+	}
+	switch all := *e; {
+	case len(next) == 0:
 		return errors.New("a line without versions makes no files: take the line away instead")
+	case slices.Equal(next, now):
+		return nil
+	default:
+		all.Versions, all.Lockups, all.Colourways = nil, nil, nil
+		if slices.Equal(next, called(r.VersionsOf(all))) {
+			next = nil
+		}
 	}
-	if slices.Equal(next, usual) {
-		next = nil
+	e.Versions, e.Lockups, e.Colourways = next, nil, nil
+	return nil
+}
+
+// ToggleVersion puts a version into the files of line i, or takes it out.
+func (r *Recipe) ToggleVersion(i int, name string) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line or version")
 	}
-	e.Versions = next
+	return r.Stroke(i, !slices.Contains(called(r.VersionsOf(r.Files[i])), name), name)
+}
+
+// ToggleColourway puts a colourway of every lockup into the rule of line i, or takes it out; what is
+// not named any more is all of them.
+func (r *Recipe) ToggleColourway(i int, name string) error {
+	if i < 0 || i >= len(r.Files) {
+		return errors.New("there is no such line")
+	}
+	e := r.Files[i]
+	e.Versions = nil
+	if at := slices.Index(e.Colourways, name); at >= 0 {
+		e.Colourways = slices.Delete(slices.Clone(e.Colourways), at, at+1)
+	} else {
+		e.Colourways = append(slices.Clone(e.Colourways), name)
+	}
+	if len(e.Colourways) == 0 {
+		e.Lockups, e.Colourways = nil, nil
+	}
+	if err := r.checkRule(e); err != nil {
+		return err
+	}
+	r.Files[i] = e
 	return nil
 }
 

@@ -37,14 +37,14 @@ func TestChangesByUse(t *testing.T) {
 	if len(r.Files) != 2 || r.Files[0].Sizes() != "1000, 720, h300" {
 		t.Errorf("%d lines, sizes %s", len(r.Files), r.Files[0].Sizes())
 	}
-	do(r.ToggleVersion(0, "black", all))
+	do(r.ToggleVersion(0, "black"))
 	if !slices.Equal(r.Files[0].Versions, []string{"colour"}) {
 		t.Errorf("versions %v", r.Files[0].Versions)
 	}
-	if err := r.ToggleVersion(0, "colour", all); err == nil {
+	if err := r.ToggleVersion(0, "colour"); err == nil {
 		t.Error("a line without versions")
 	}
-	do(r.ToggleVersion(0, "black", all))
+	do(r.ToggleVersion(0, "black"))
 	if r.Files[0].Versions != nil {
 		t.Errorf("all versions are %v", r.Files[0].Versions)
 	}

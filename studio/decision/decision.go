@@ -167,11 +167,6 @@ func (d *Decisions) Mend(m intake.Mend, take bool) {
 	}
 }
 
-// Adds reports whether a version was added to the recipe's own.
-func (d Decisions) Adds(name string) bool {
-	return slices.ContainsFunc(d.Added, func(v version.Spec) bool { return v.Name == name })
-}
-
 // Mended reports whether a mend was taken.
 func (d Decisions) Mended(m intake.Mend) bool { return slices.Contains(d.Mends, m) }
 

@@ -52,11 +52,11 @@ func (d *Decisions) Draw(name, ref string) {
 	if d.Drawn = drawn; len(drawn) == 0 {
 		d.Drawn = nil
 	}
-	d.forget()
+	d.Forget()
 }
 
-// forget lets go of drawings that nothing is made from.
-func (d *Decisions) forget() {
+// Forget lets go of drawings that nothing is made from.
+func (d *Decisions) Forget() {
 	used := map[string]bool{}
 	use := func(ref string) {
 		if at, err := recipe.ParseReference(ref); err == nil {
@@ -78,6 +78,37 @@ func (d *Decisions) forget() {
 	if len(d.Drawings) == 0 {
 		d.Drawings = nil
 	}
+}
+
+// LeaveOut takes a version out of the set: one that was added is taken away, one of the recipe's own
+// makes the recipe the mark's own, without it.
+func (d *Decisions) LeaveOut(name string) error {
+	whole, err := d.Resolve()
+	if err != nil {
+		return err
+	}
+	cut, kept := whole.Without(name)
+	base, err := d.Base()
+	if err != nil {
+		return err
+	}
+	own := *base
+	own.Versions = slices.DeleteFunc(slices.Clone(base.Versions), func(v version.Spec) bool { return v.Name == name })
+	own.Files = nil
+	changed := len(own.Versions) < len(base.Versions) || len(kept) < len(base.Files)
+	for i, at := range kept {
+		e := base.Files[at]
+		was := cut.Files[i]
+		changed = changed || len(e.Versions) != len(was.Versions) || len(e.Lockups) != len(was.Lockups) || len(e.Colourways) != len(was.Colourways)
+		e.Versions, e.Lockups, e.Colourways, e.Dark = was.Versions, was.Lockups, was.Colourways, was.Dark
+		own.Files = append(own.Files, e)
+	}
+	if changed {
+		d.Recipe, d.Own = "", &own
+	}
+	d.Added = slices.DeleteFunc(slices.Clone(d.Added), func(v version.Spec) bool { return v.Name == name })
+	d.Draw(name, "")
+	return nil
 }
 
 // draw gives the versions of a recipe the drawings of their own.

@@ -3,9 +3,14 @@ package preview
 import (
 	"context"
 	"errors"
+	"fmt"
+	"image"
 
+	"dyekit/core/drawing"
+	"dyekit/core/frame"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
+	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/studio/decision"
 )
@@ -13,7 +18,7 @@ import (
 // origins are the drawings that the versions of a recipe are made from: the master, and those of
 // their own that the mark keeps. One that is not kept, or cannot be used, refuses its versions.
 func (t *Table) origins(ctx context.Context, src *source, m Subject, d decision.Decisions, r *recipe.Recipe) (kit.Origins, error) {
-	out := kit.Origins{Main: kit.Origin{Master: src.master, Art: src.art}, Drawn: map[string]kit.Origin{}}
+	out := kit.Origins{Main: src.origin, Drawn: map[string]kit.Origin{}}
 	for _, ref := range r.Drawings() {
 		x, err := t.drawn(ctx, m, d, ref)
 		if ctx.Err() != nil {
@@ -25,7 +30,7 @@ func (t *Table) origins(ctx context.Context, src *source, m Subject, d decision.
 		if err != nil {
 			return out, &kit.DrawingError{Place: r.DrawingAt(ref), Ref: ref, Err: err}
 		}
-		out.Drawn[ref] = kit.Origin{Master: x.master, Art: x.art, Name: x.name}
+		out.Drawn[ref] = x.origin
 	}
 	return out, nil
 }
@@ -50,4 +55,32 @@ func (t *Table) drawn(ctx context.Context, m Subject, d decision.Decisions, ref 
 		return nil, err
 	}
 	return x, kit.UsableDrawn(x.master, at.Page)
+}
+
+// Over draws a version that has a drawing of its own and what would be derived in its place over
+// each other, both as large as they fit: see Through for the colours.
+func (w *Snapshot) Over(ctx context.Context, name string, width, height int) ([]byte, error) {
+	v, ok := w.Version(name)
+	if !ok || v.Drawing == nil || v.Spec.Drawing == "" {
+		return nil, ErrNotFound
+	}
+	return w.table.pngs.Get(ctx, fmt.Sprintf("%s over %d×%d", w.looks[name], width, height), func(ctx context.Context) ([]byte, error) {
+		s := v.Spec
+		s.Drawing = ""
+		derived, err := w.from.Make(ctx, s)
+		if err != nil {
+			return nil, err
+		}
+		if derived.Drawing == nil {
+			return nil, ErrNotFound
+		}
+		var art [2]*image.NRGBA
+		for i, d := range []*drawing.Drawing{v.Drawing, derived.Drawing} {
+			box := frame.Around(d.Bounds().Grow(d.Bounds().Long()*0.04), float64(width), float64(height), "")
+			if art[i], err = raster.Render(ctx, d, raster.Fit(box, width, height), width, height, raster.Options{}); err != nil {
+				return nil, err
+			}
+		}
+		return plainPNG(overlaid(art))
+	})
 }

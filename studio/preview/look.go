@@ -314,22 +314,28 @@ func (w *Snapshot) Through(ctx context.Context, name, over string, box geom.Rect
 				return nil, err
 			}
 		}
-		out := image.NewNRGBA(a[0].Rect)
-		tints := [4]colour.RGB{{}, woad, madder, colour.FromBytes(0x77, 0x77, 0x76)}
-		for i := 0; i < len(out.Pix); i += 4 {
-			p, q := a[0].Pix[i+3], a[1].Pix[i+3]
-			which := 0
-			if p > q/2 {
-				which |= 1
-			}
-			if q > p/2 {
-				which |= 2
-			}
-			out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
-			out.Pix[i+3] = max(p, q)
-		}
-		return plainPNG(out)
+		return plainPNG(overlaid(a))
 	})
+}
+
+// overlaid are two pictures of one size over each other: what only the first paints is woad, what
+// only the second paints madder, and what both paint grey.
+func overlaid(a [2]*image.NRGBA) *image.NRGBA {
+	out := image.NewNRGBA(a[0].Rect)
+	tints := [4]colour.RGB{{}, woad, madder, colour.FromBytes(0x77, 0x77, 0x76)}
+	for i := 0; i < len(out.Pix); i += 4 {
+		p, q := a[0].Pix[i+3], a[1].Pix[i+3]
+		which := 0
+		if p > q/2 {
+			which |= 1
+		}
+		if q > p/2 {
+			which |= 2
+		}
+		out.Pix[i], out.Pix[i+1], out.Pix[i+2] = tints[which].Bytes()
+		out.Pix[i+3] = max(p, q)
+	}
+	return out
 }
 
 // Drawn draws a drawing that is no master yet, with its whole page; name tells it

@@ -142,7 +142,7 @@ func (w *Snapshot) Lit(ctx context.Context, pieces []int, width, height int) ([]
 
 // LockupPicture draws a lockup on white with a little room.
 func (w *Snapshot) LockupPicture(ctx context.Context, l version.Lockup, width, height int) ([]byte, error) {
-	d, err := version.Arrange(ctx, w.Plan.Master.Drawing, l)
+	d, err := w.from.Lockup(ctx, l)
 	if err != nil {
 		return nil, ErrNotFound // the page says what is wrong with it
 	}

@@ -8,6 +8,7 @@ import (
 
 	"dyekit/core/drawing"
 	"dyekit/core/intake"
+	"dyekit/core/kit"
 	"dyekit/core/preflight"
 	"dyekit/core/version"
 	"dyekit/studio/decision"
@@ -19,7 +20,7 @@ import (
 type source struct {
 	name    string
 	master  *intake.Master
-	art     *version.Art
+	origin  kit.Origin
 	tones   []preflight.Tone
 	standIn func() (*intake.Master, error) // text without its font in another
 	weight  int                            // bytes, about
@@ -153,7 +154,7 @@ func tie(ctx context.Context, name string, r *reading, m Subject) (*source, erro
 	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {
 		return nil, err
 	}
-	src.art = &version.Art{Drawing: master.Drawing, Keys: master.Keys}
+	src.origin = kit.NewOrigin(&master, name)
 	return src, nil
 }
 

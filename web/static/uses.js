@@ -18,7 +18,68 @@ document.addEventListener("alpine:init", () => {
       } catch (_) { /* the server is away: the browser says so itself */ }
       if (!page || !page.getElementById("uses")) { form.submit(); return; }
       const value = e.submitter && e.submitter.value;
+      const scrolled = this.$root.querySelector(".strokes").scrollLeft;
       this.$exchange(page, [".docket", ".thread", ".recipe", "#list", "#uses"], value && `#uses [value="${CSS.escape(value)}"]`);
+      document.querySelector("#uses .strokes").scrollLeft = scrolled;
+    },
+    // choose shows the sizes of another line.
+    async choose(e) {
+      const link = e.target.closest("a");
+      let page;
+      try {
+        const answer = await fetch(link.href);
+        page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      } catch (_) { /* the server is away: the browser says so itself */ }
+      if (!page || !page.getElementById("uses")) { location.href = link.href; return; }
+      history.replaceState(null, "", link.href);
+      this.$exchange(page, ["#uses"], `#uses a[href="${CSS.escape(link.getAttribute("href"))}"]`);
+    },
+    // A stroke over squares puts all of them in, or takes them out, as the first one; it is sent
+    // when the pointer is lifted. A press on one is a button's own.
+    held: null,
+    press(e) {
+      const square = e.target.closest(".square");
+      if (!square || e.button) return;
+      if (square.hasPointerCapture(e.pointerId)) square.releasePointerCapture(e.pointerId);
+      const held = this.held = { on: square.getAttribute("aria-pressed") !== "true", squares: [square] };
+      const form = square.form;
+      const end = () => {
+        document.removeEventListener("pointerup", end);
+        document.removeEventListener("pointercancel", end);
+        this.held = null;
+        if (held.squares.length < 2) return;
+        const stop = (c) => { c.preventDefault(); c.stopPropagation(); };
+        form.addEventListener("click", stop, { capture: true });
+        setTimeout(() => {
+          form.removeEventListener("click", stop, { capture: true });
+          const button = document.createElement("button");
+          button.name = "do";
+          button.value = (held.on ? "stroke " : "unstroke ") + held.squares.map((s) => s.dataset.at).join(" ");
+          button.hidden = true;
+          form.append(button);
+          form.requestSubmit(button);
+        });
+      };
+      document.addEventListener("pointerup", end);
+      document.addEventListener("pointercancel", end);
+    },
+    drag(e) {
+      const square = e.target.closest(".square");
+      if (!this.held || !square || this.held.squares.includes(square)) return;
+      this.held.squares.push(square);
+      for (const s of this.held.squares) s.setAttribute("aria-pressed", String(this.held.on));
+    },
+    // Arrows walk from square to square.
+    walk(e) {
+      const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[e.key];
+      const square = e.target.closest(".square");
+      if (!step || !square) return;
+      const rows = [...this.$root.querySelectorAll(".squares tbody tr")].map((r) => [...r.querySelectorAll(".square")]);
+      const r = rows.findIndex((x) => x.includes(square));
+      const to = (rows[r + step[0]] || [])[rows[r].indexOf(square) + step[1]];
+      if (!to) return;
+      e.preventDefault();
+      to.focus();
     },
     grip(g) {
       const svg = g.ownerSVGElement;

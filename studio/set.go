@@ -1,0 +1,168 @@
+package studio
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dyekit/core/intake"
+	"dyekit/core/recipe"
+	"dyekit/core/version"
+	"dyekit/studio/decision"
+)
+
+// A Cell is a place of a mark's set: a lockup, "" for the main one, in a colourway.
+type Cell struct{ Lockup, Colourway string }
+
+// cell finds what stands at a place of a set, or would.
+func cell(r *recipe.Recipe, at Cell) (i int, of version.Spec, ok bool) {
+	set := r.Set()
+	row := slices.IndexFunc(set.Colourways, func(x recipe.Row) bool { return x.Name == at.Colourway })
+	column := slices.IndexFunc(set.Lockups, func(x recipe.Column) bool { return x.Lockup == at.Lockup && !x.Square })
+	if row < 0 {
+		return -1, of, false
+	}
+	i = -1
+	if column >= 0 {
+		i = set.Cells[row][column]
+	}
+	return i, set.Colourways[row].Spec, true
+}
+
+// fill makes sure that there is a version at a place of the set, and returns its name.
+func fill(d *Decisions, at Cell) (name string, err error) {
+	r, err := d.Resolve()
+	if err != nil {
+		return "", err
+	}
+	i, of, ok := cell(r, at)
+	if ok && i >= 0 {
+		return r.Versions[i].Name, nil
+	}
+	if !ok {
+		return "", decision.Wrong("cell", "there is no colourway %q", at.Colourway)
+	}
+	v := r.CellSpec(at.Lockup, of)
+	if len(d.Added) >= maxAdded {
+		return "", decision.Wrong("cell", "at most %d versions are added", maxAdded)
+	}
+	d.Added = append(slices.Clip(d.Added), v)
+	return v.Name, nil
+}
+
+// AddCell adds the version of a lockup in a colourway.
+func (s *Studio) AddCell(ctx context.Context, mark int64, at Cell) (name string, err error) {
+	err = s.Decide(ctx, mark, fmt.Sprintf("version added: %s", strings.TrimSpace(at.Lockup+" "+at.Colourway)), func(d *Decisions) (err error) {
+		name, err = fill(d, at)
+		return err
+	})
+	return name, err
+}
+
+// LeaveOut leaves a version out.
+func (s *Studio) LeaveOut(ctx context.Context, mark int64, name string) error {
+	return s.Decide(ctx, mark, "left out: "+name, func(d *Decisions) error {
+		r, err := d.Resolve()
+		if err != nil {
+			return err
+		}
+		if len(r.Versions) < 2 {
+			return decision.Wrong("cell", "%s is the only version; a kit needs one", name)
+		}
+		if cut, _ := r.Without(name); len(cut.Files) == 0 {
+			return decision.Wrong("cell", "no line of the recipe asks for anything but %s; a kit needs a file", name)
+		}
+		return d.LeaveOut(name)
+	})
+}
+
+// Draw gives a place of the set a drawing of its own; page is of a file with several, or 0.
+func (s *Studio) Draw(ctx context.Context, mark int64, at Cell, u Upload, page int) (name string, err error) {
+	hash, file, err := s.keepDrawing(ctx, u)
+	if err != nil {
+		return "", err
+	}
+	err = s.Decide(ctx, mark, fmt.Sprintf("%s drawn by hand: %s", strings.TrimSpace(at.Lockup+" "+at.Colourway), file), func(d *Decisions) (err error) {
+		if name, err = fill(d, at); err != nil {
+			return err
+		}
+		d.Draw(name, recipe.Reference{File: d.Keep(file, hash), Page: page}.String())
+		return nil
+	})
+	return name, err
+}
+
+// DrawLockup gives the mark a lockup with a drawing of its own, in all colourways of the main one,
+// or another drawing to one that it has.
+func (s *Studio) DrawLockup(ctx context.Context, mark int64, lockup string, u Upload, page int) error {
+	lockup = strings.Join(strings.Fields(lockup), " ")
+	if err := (version.Lockup{Name: lockup, Drawing: "x"}).Check(); err != nil {
+		return decision.Wrong("lockup", "give the lockup a name of at most 60 letters, such as wide or symbol")
+	}
+	hash, file, err := s.keepDrawing(ctx, u)
+	if err != nil {
+		return err
+	}
+	return s.Decide(ctx, mark, fmt.Sprintf("lockup %s drawn by hand: %s", lockup, file), func(d *Decisions) error {
+		r, err := d.Resolve()
+		if err != nil {
+			return err
+		}
+		l := version.Lockup{Name: lockup, Drawing: recipe.Reference{File: d.Keep(file, hash), Page: page}.String()}
+		if i := slices.IndexFunc(r.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
+			l.Smallest, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Standard
+		}
+		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(x version.Lockup) bool { return x.Name == lockup })
+		d.Lockups = append(d.Lockups, l)
+		for _, row := range r.Set().Colourways {
+			if r.Main(row.Spec) {
+				if _, err := fill(d, Cell{lockup, row.Name}); err != nil {
+					return err
+				}
+			}
+		}
+		d.Forget()
+		return nil
+	})
+}
+
+// Derive makes a version from its lockup's drawing again.
+func (s *Studio) Derive(ctx context.Context, mark int64, name string) error {
+	return s.Decide(ctx, mark, name+" derived again", func(d *Decisions) error {
+		d.Draw(name, "")
+		return nil
+	})
+}
+
+// DropLockup takes a lockup that was added to the mark away, with its versions.
+func (s *Studio) DropLockup(ctx context.Context, mark int64, lockup string) error {
+	return s.Decide(ctx, mark, "lockup taken away: "+lockup, func(d *Decisions) error {
+		if !slices.ContainsFunc(d.Lockups, func(l version.Lockup) bool { return l.Name == lockup }) {
+			return decision.Wrong("lockup", "the lockup %s is the recipe's own: leave its versions out", lockup)
+		}
+		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(l version.Lockup) bool { return l.Name == lockup })
+		for _, v := range slices.Clone(d.Added) {
+			if v.Lockup == lockup {
+				if err := d.LeaveOut(v.Name); err != nil {
+					return err
+				}
+			}
+		}
+		d.Forget()
+		return nil
+	})
+}
+
+// keepDrawing keeps the bytes of a drawing; whether it is one is seen when the mark is planned.
+func (s *Studio) keepDrawing(ctx context.Context, u Upload) (hash, file string, err error) {
+	if len(u.Data) == 0 {
+		return "", "", decision.Wrong("drawing", "choose the file of the drawing")
+	}
+	file = fileName(u.Filename)
+	if _, ok := intake.KindOf(u.Data); !ok {
+		return "", "", decision.Wrong("drawing", "%s: %s", file, intake.ErrKind)
+	}
+	h, err := s.put(ctx, u.Data)
+	return h.String(), file, err
+}

@@ -1,0 +1,143 @@
+package web
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+// The demo's kettle, wide by another hand: symbol at the left, no words, so that nothing of it
+// depends on fonts.
+func kettleSymbol(t *testing.T, width int, ink string) string {
+	t.Helper()
+	b, err := os.ReadFile("../studio/demo/odd-kettle.svg")
+	if err != nil {
+		t.Fatal(err)
+	}
+	symbol := regexp.MustCompile(`(?s)<g id="symbol">.*?</g>`).FindString(string(b))
+	if ink != "" {
+		symbol = regexp.MustCompile(`#(c9afbf|cf7a22|6b2d4f)`).ReplaceAllString(symbol, ink)
+	}
+	return fmt.Sprintf(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="120 50 %d 450">%s</svg>`, width, symbol)
+}
+
+// A lockup and a cell are drawn by hand, looked at, held to what would be derived, built, derived
+// again, left out and brought back.
+func TestSetJourney(t *testing.T) {
+	t.Parallel()
+	_, h := open(t, true)
+	tab := browser.Tab(t, h)
+	tab.Go("/marks/2/versions")
+	tab.Accessible("the set")
+	cells := func() string {
+		return tab.Eval(`[...document.querySelectorAll("#set tbody tr")].map(r => r.querySelector("th b").textContent + ":" + [...r.querySelectorAll("td")].map(d => (d.querySelector("a.of") || {dataset: {}}).dataset.version || (d.querySelector("button") ? "+" : "")).join(",")).join(" ")`)
+	}
+	if s := cells(); s != "colour:colour,icon black:black, white:white," {
+		t.Fatalf("the set is %s", s)
+	}
+	// A lockup from a drawing comes in every colourway.
+	tab.Click(`a[href="#add-lockup"]`)
+	tab.Type(`#add-lockup [name=lockup]`, "mascot")
+	tab.Give(`#add-lockup [name=drawing]`, "mascot.svg", []byte(kettleSymbol(t, 420, "")))
+	tab.Click(`#add-lockup .button.is-link`)
+	tab.Until(`document.querySelectorAll("#set thead th").length === 3 && document.querySelector(".set-room.scripted")`)
+	if s := cells(); s != "colour:colour,mascot-colour,icon black:black,mascot-black, white:white,mascot-white," {
+		t.Errorf("the set is %s", s)
+	}
+	// A file dropped on a cell draws it; it is said that it has the wrong ink.
+	tab.Drop(`[data-version=mascot-black]`, "night.svg", kettleSymbol(t, 420, "#231f20"))
+	tab.Until(`document.querySelector("#chosen b") && document.querySelector("#chosen b").textContent === "night.svg"`)
+	if s := tab.Eval(`document.querySelector("#chosen").textContent`); !strings.Contains(s, "mascot, black") || !strings.Contains(s, "night.svg has it in #231f20") {
+		t.Errorf("the cell says %s", s)
+	}
+	if s := tab.Eval(`[...document.querySelectorAll(".says")].map(x => x.textContent).join()`); s != "drawn" {
+		t.Errorf("the cells say %q", s)
+	}
+	tab.Click(`#chosen a[href*=compare]`)
+	tab.Until(`document.querySelector(".compared img") && document.querySelector(".compared img").naturalWidth > 0`)
+	tab.Accessible("a drawn cell")
+	fits(t, tab, "the set")
+	// Another mark in its place is said, in the cell too.
+	tab.Drop(`[data-version=mascot-white]`, "odd.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><path d="M5 5h20v50h-20zM40 5l40 50h-40z" fill="#fff"/></svg>`)
+	tab.Until(`[...document.querySelectorAll(".says")].some(x => x.textContent.includes("look"))`)
+	if s := tab.Eval(`document.querySelector("#chosen").textContent`); !strings.Contains(s, "shares hardly a shape") {
+		t.Errorf("another mark: %s", s)
+	}
+	tab.Click(`#chosen [name=derive]`)
+	tab.Until(`document.querySelector(".set-room.scripted") && document.querySelector("#chosen").textContent.includes("lockup’s own drawing") && ![...document.querySelectorAll(".says")].some(x => x.textContent.includes("look"))`)
+	// What is no drawing is refused beside the set, which stays as it is.
+	tab.Drop(`[data-version=mascot-white]`, "notes.txt", "nothing of the kind")
+	tab.Until(`document.querySelector("[role=alert]")`)
+	if s := tab.Eval(`document.querySelector("[role=alert]").textContent`); !strings.Contains(s, "notes.txt: this is neither a drawing") {
+		t.Errorf("notes: %s", s)
+	}
+	// Arrows walk, Delete leaves out, plus brings back.
+	tab.Go("/marks/2/versions")
+	tab.Eval(`document.querySelector("[data-version=colour]").focus() || ""`)
+	tab.Key("\u0303") // right, as chromedp names it
+	tab.Until(`document.activeElement.dataset.version === "mascot-colour"`)
+	tab.Key("\u0301") // down
+	tab.Until(`document.activeElement.dataset.version === "mascot-black"`)
+	tab.Key("\r")
+	tab.Until(`document.querySelector("#chosen h2").textContent === "mascot, black" && location.search.includes("mascot-black")`)
+	tab.Eval(`document.querySelector("[data-version=mascot-white]").focus() || ""`)
+	tab.Key("\u007f") // Delete
+	tab.Until(`document.querySelectorAll(".of.more").length === 1`)
+	tab.Click(`.of.more`)
+	tab.Until(`document.querySelectorAll(".of.more").length === 0 && document.querySelector("[data-version=mascot-white]")`)
+	// The recipe's own, too.
+	tab.Eval(`document.querySelector("[data-version=white]").focus() || ""`)
+	tab.Key("\u007f")
+	tab.Until(`!document.querySelector("[data-version=white]")`)
+	tab.Key("z")
+	tab.Until(`document.querySelector("[data-version=white]")`)
+	// On a phone one lockup at a time.
+	tab.Do(chromedp.EmulateViewport(390, 800))
+	tab.Go("/marks/2/versions?cell=mascot-black")
+	if s := tab.Eval(`[...document.querySelectorAll("#set a.of")].filter(x => x.offsetParent).map(x => x.dataset.version).join()`); s != "mascot-colour,mascot-black,mascot-white" {
+		t.Errorf("on a phone one sees %s", s)
+	}
+	tab.Accessible("the set on a phone")
+	fits(t, tab, "the set on a phone")
+	tab.Do(chromedp.EmulateViewport(1280, 800))
+	// The kit holds what was drawn.
+	tab.Go("/marks/2/versions")
+	tab.Click(`.docket .button.is-primary`)
+	tab.At("/marks/2/kit")
+	tab.Until(`document.querySelector(".ticket h2") && document.querySelector(".ticket h2").textContent === "Kit 2"`)
+	id := tab.Eval(`document.querySelector("a[href^='/kits/'][href$='/zip']").getAttribute("href")`)
+	z := fetch(t, tab.Base+id, http.StatusOK)
+	r, err := zip.NewReader(bytes.NewReader(z), int64(len(z)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var m struct {
+		Drawings []struct{ Path string }
+		Files    []struct{ Version string }
+	}
+	for _, f := range r.File {
+		if strings.HasSuffix(f.Name, "/kit.json") {
+			in, err := f.Open()
+			if err == nil {
+				err = json.NewDecoder(in).Decode(&m)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if fmt.Sprint(m.Drawings) != "[{MASTER/drawings/mascot.svg} {MASTER/drawings/night.svg}]" {
+		t.Errorf("the kit holds %v", m.Drawings)
+	}
+	if errs := tab.Errors(); len(errs) > 0 {
+		t.Errorf("scripts complain: %q", errs)
+	}
+}
