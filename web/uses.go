@@ -293,7 +293,7 @@ func turns(e recipe.Entry) (out []sizeChip) {
 	}
 	if e.Kind().Pages {
 		out = append(out, sizeChip{Key: "standard", Says: map[format.Standard]string{"": "any PDF", format.X1a: "X-1a", format.X4: "X-4", format.A2b: "A-2b"}[e.Standard]},
-			sizeChip{Key: "pages", Says: map[bool]string{true: "a file each", false: "a page each"}[e.Pages == recipe.OneEach]})
+			sizeChip{Key: "pages", Says: map[string]string{recipe.OneEach: "a file each", recipe.OneLockup: "a file for each lockup", recipe.OneFile: "a page each", "": "a page each"}[e.Pages]})
 	}
 	return out
 }

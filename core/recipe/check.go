@@ -344,9 +344,9 @@ func (e Entry) check(versions map[string]bool) error {
 		return field.Errorf("level", "%d is not 2 or 3", e.Level)
 	}
 	switch e.Pages {
-	case "", OneFile, OneEach:
+	case "", OneFile, OneEach, OneLockup:
 	default:
-		return field.Errorf("pages", "%q is not one-file or one-per-version-file", e.Pages)
+		return field.Errorf("pages", "%q is not one-file, one-per-lockup or one-per-version-file", e.Pages)
 	}
 	return nil
 }

@@ -63,6 +63,11 @@ func (r *Recipe) name(brand string, f File) string {
 	if f.Entry.Kind().Pages && f.Entry.Pages != OneEach {
 		one = ""
 	}
+	if f.Entry.Kind().Pages && f.Entry.Pages == OneLockup {
+		if lockup = r.lockupOf(f.Versions[0]); !strings.Contains(r.naming(), "{lockup}") {
+			one = lockup
+		}
+	}
 	values := map[string]string{
 		"brand": Slug(brand), "version": Slug(one), "lockup": Slug(lockup),
 		"size": f.Size, "colour": string(f.Entry.ColourSpace()),

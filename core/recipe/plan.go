@@ -194,7 +194,11 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			}
 		}
 		if e.Kind().Pages && e.Pages != OneEach && len(made) > 0 {
-			made = pages(made, func(v string) bool { return art.White[v] || r.white(v) })
+			var files []File
+			for _, group := range r.together(e, made) {
+				files = append(files, pages(group, func(v string) bool { return art.White[v] || r.white(v) })...)
+			}
+			made = files
 		}
 		for _, f := range made {
 			if len(files) >= MaxFiles {
@@ -260,6 +264,34 @@ func (f File) sameAs(g File) bool {
 		x.Line, x.Entry.Pages, x.Entry.Versions = 0, "", nil
 	}
 	return reflect.DeepEqual(f, g)
+}
+
+// together groups the versions that go into one file: all, or those of a lockup.
+func (r *Recipe) together(e Entry, made []File) (groups [][]File) {
+	if e.Pages != OneLockup {
+		return [][]File{made}
+	}
+	var of []string
+	for _, f := range made {
+		l := r.lockupOf(f.Versions[0])
+		i := slices.Index(of, l)
+		if i < 0 {
+			i = len(of)
+			of, groups = append(of, l), append(groups, nil)
+		}
+		groups[i] = append(groups[i], f)
+	}
+	return groups
+}
+
+// lockupOf is the lockup of a version, "" for the main one.
+func (r *Recipe) lockupOf(name string) string {
+	for _, v := range r.Versions {
+		if v.Name == name && !r.Main(v) {
+			return v.Lockup
+		}
+	}
+	return ""
 }
 
 // pages puts versions together as pages of one file. One that is white on

@@ -168,6 +168,8 @@ func (p Palette) MarshalJSON() ([]byte, error) {
 const (
 	OneFile = "one-file" // the default
 	OneEach = "one-per-version-file"
+	// OneLockup is a file for each lockup, with a page for each of its colourways.
+	OneLockup = "one-per-lockup"
 )
 
 // What becomes of effects in files of curves.

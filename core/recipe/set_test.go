@@ -3,6 +3,7 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -73,6 +74,35 @@ func TestWithout(t *testing.T) {
 	}
 	if w.Check() != nil {
 		t.Error(w.Check())
+	}
+}
+
+// A PDF may be one file for each lockup, with a page for each colourway; white has its own.
+func TestOneFileForEachLockup(t *testing.T) {
+	r, _ := Builtin("standard")
+	if err := r.Draw("wide", "", "w.svg"); err != nil {
+		t.Fatal(err)
+	}
+	r.Files = []Entry{{Format: "pdf", Pages: OneLockup, Versions: []string{"colour", "black", "white", "wide-colour", "wide-black", "wide-white", "icon"}}}
+	for naming, want := range map[string]string{
+		"":                           "PDF/leaf.pdf colour+black; PDF/leaf_white.pdf white; PDF/leaf_wide.pdf wide-colour+wide-black; PDF/leaf_wide-white.pdf wide-white; PDF/leaf_symbol-full.pdf icon",
+		"{brand}_{lockup}_{version}": "PDF/leaf.pdf colour+black; PDF/leaf_white.pdf white; PDF/leaf_wide.pdf wide-colour+wide-black; PDF/leaf_wide_wide-white.pdf wide-white; PDF/leaf_symbol-full.pdf icon",
+	} {
+		r.Naming = naming
+		files, _, err := r.Plan("Leaf", Art{W: 300, H: 200})
+		if err != nil || r.Check() != nil {
+			t.Fatal(err, r.Check())
+		}
+		var got []string
+		for _, f := range files {
+			got = append(got, f.Path+" "+f.Version())
+		}
+		slices.Sort(got)
+		w := strings.Split(want, "; ")
+		slices.Sort(w)
+		if !slices.Equal(got, w) {
+			t.Errorf("%q: %q", naming, got)
+		}
 	}
 }
 

@@ -295,7 +295,7 @@ func (r *Recipe) Next(i int, what string) error {
 	case what == "press" && e.ColourSpace() == format.CMYK:
 		e.Press = map[string]string{"": "fogra29", "fogra29": "tr006", "tr006": ""}[e.Press]
 	case what == "pages" && e.Kind().Pages:
-		e.Pages = map[string]string{"": OneEach, OneFile: OneEach}[e.Pages]
+		e.Pages = map[string]string{"": OneEach, OneFile: OneEach, OneEach: OneLockup}[e.Pages]
 	default:
 		return fmt.Errorf("%s has no choice of %s", e.Kind().Name, what)
 	}
