@@ -34,15 +34,28 @@ func (s *Studio) Offer(ctx context.Context, t Taking) (token string, err error) 
 
 // Offered returns a master that was offered; ErrNotFound if it is gone.
 func (s *Studio) Offered(ctx context.Context, token string) (filename string, data []byte, err error) {
+	filename, h, err := s.offered(ctx, token)
+	if err == nil {
+		data, err = s.get(ctx, h)
+	}
+	return filename, data, err
+}
+
+// OfferedHash is Offered with the hash of its bytes alone.
+func (s *Studio) OfferedHash(ctx context.Context, token string) (filename, hash string, err error) {
+	filename, h, err := s.offered(ctx, token)
+	return filename, h.String(), err
+}
+
+func (s *Studio) offered(ctx context.Context, token string) (filename string, hash Hash, err error) {
 	var h []byte
 	key := secret.Hash(token)
 	err = s.db.QueryRowContext(ctx, "SELECT filename, sha256 FROM offered WHERE studio_id = ? AND token = ? AND offered_at >= NOW(6) - INTERVAL ? HOUR", house(ctx), key[:], offeredFor).Scan(&filename, &h)
 	if errors.Is(err, sql.ErrNoRows) {
-		return "", nil, ErrNotFound
+		err = ErrNotFound
 	}
 	if err != nil {
-		return "", nil, err
+		return "", hash, err
 	}
-	data, err = s.get(ctx, Hash(h))
-	return filename, data, err
+	return filename, Hash(h), nil
 }

@@ -105,26 +105,34 @@ func (s *Studio) DrawLockup(ctx context.Context, mark int64, lockup string, u Up
 		return err
 	}
 	return s.Decide(ctx, mark, fmt.Sprintf("lockup %s drawn by hand: %s", lockup, file), func(d *Decisions) error {
-		r, err := d.Resolve()
-		if err != nil {
+		if err := drawLockup(d, lockup, recipe.Reference{File: d.Keep(file, hash), Page: page}); err != nil {
 			return err
-		}
-		l := version.Lockup{Name: lockup, Drawing: recipe.Reference{File: d.Keep(file, hash), Page: page}.String()}
-		if i := slices.IndexFunc(r.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
-			l.Smallest, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Standard
-		}
-		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(x version.Lockup) bool { return x.Name == lockup })
-		d.Lockups = append(d.Lockups, l)
-		for _, row := range r.Set().Colourways {
-			if r.Main(row.Spec) {
-				if _, err := fill(d, Cell{lockup, row.Name}); err != nil {
-					return err
-				}
-			}
 		}
 		d.Forget()
 		return nil
 	})
+}
+
+// drawLockup gives a lockup a drawing, and versions in all colourways of the main one.
+func drawLockup(d *Decisions, lockup string, ref recipe.Reference) error {
+	r, err := d.Resolve()
+	if err != nil {
+		return err
+	}
+	l := version.Lockup{Name: lockup, Drawing: ref.String()}
+	if i := slices.IndexFunc(r.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
+		l.Smallest, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Standard
+	}
+	d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(x version.Lockup) bool { return x.Name == lockup })
+	d.Lockups = append(d.Lockups, l)
+	for _, row := range r.Set().Colourways {
+		if r.Main(row.Spec) {
+			if _, err := fill(d, Cell{lockup, row.Name}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Derive makes a version from its lockup's drawing again.

@@ -137,6 +137,7 @@ var everyRoute = map[studio.Role]string{
 		GET /marks/:id/trace.png
 		GET /marks/:id/words.png
 		GET /marks/:id/typed
+		GET /marks/:id/loose.png
 		GET /marks/:id/over/:version
 		GET /marks/:id/versions
 		GET /marks/:id/wall
@@ -175,6 +176,8 @@ var everyRoute = map[studio.Role]string{
 		POST /marks/:id/candidates
 		POST /marks/:id/delete
 		POST /marks/:id/cell
+		POST /marks/:id/sort
+		POST /marks/:id/sorted
 		POST /marks/:id/drawing
 		POST /marks/:id/effects
 		POST /marks/:id/font

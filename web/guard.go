@@ -36,6 +36,7 @@ var bodies = map[string]int64{
 	"/marks/:id/master":          maxUpload,
 	"/marks/:id/font":            maxUpload,
 	"/marks/:id/drawing":         maxUpload,
+	"/marks/:id/sort":            maxUpload,
 	"/api/v1/marks":              maxUpload,
 	"/api/v1/marks/:id/master":   maxUpload,
 	"/api/v1/marks/:id/recipe":   recipe.MaxBytes + envelope,

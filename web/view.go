@@ -66,6 +66,8 @@ func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 		here, title = "master", "Tracing · "+m.Client+" "+m.Name
 	case "wall":
 		here, title = "versions", "On grounds · "+m.Client+" "+m.Name
+	case "sort":
+		here, title = "versions", "Sorting · "+m.Client+" "+m.Name
 	case "frame":
 		here, title = "versions", "Frame · "+m.Client+" "+m.Name
 	case "finish":

@@ -39,6 +39,7 @@ const (
 	kept      = 0.7  // of a shape's own paint, below which another one is in its place
 	reach     = 2    // px that paint may lie beside its place
 	leastPart = 0.1  // of the shapes of a mark, that a part of it has: a disc alone is nobody's
+	roomy     = 97   // percent of a drawing's box: what is painted less wide or high has bare room round it
 	groundOff = 12.0 // ΔE00 from the ground of a picture, within which it is the ground
 )
 
@@ -55,6 +56,7 @@ const (
 // A Look is what a drawing is compared by.
 type Look struct {
 	Box   geom.Rect // of the art, page units
+	bare  bool      // something that lay behind all of it was left out
 	views []view    // all paint; and, where there is white paint beside other, what is not white
 }
 
@@ -83,17 +85,62 @@ func (s shape) weight() float64 { return float64(max(s.box.Dx(), s.box.Dy())) }
 
 // See looks at a drawing, without what lies behind all of it.
 func See(ctx context.Context, d *drawing.Drawing) (*Look, error) {
-	d = preflight.Bare(d)
-	box := d.Bounds().Intersect(d.Page)
-	l := &Look{Box: box}
+	art := preflight.Bare(d)
+	box := art.Bounds().Intersect(d.Page)
+	l := &Look{Box: box, bare: art != d}
+	d = art
 	if box.Empty() {
 		return l, nil
 	}
+	m, err := draw(ctx, d, box)
+	if err != nil {
+		return nil, err
+	}
+	// A picture may have bare room round it, which is none of its shape.
+	if in := m.painted(); !in.Empty() && (in.Dx() < m.w*roomy/100 || in.Dy() < m.h*roomy/100) {
+		at := func(x, y int) (float64, float64) {
+			return box.X0 + float64(x)/float64(m.w)*box.W(), box.Y0 + float64(y)/float64(m.h)*box.H()
+		}
+		x0, y0 := at(in.Min.X, in.Min.Y)
+		x1, y1 := at(in.Max.X, in.Max.Y)
+		l.Box = geom.Rect{X0: x0, Y0: y0, X1: x1, Y1: y1}
+		if m, err = draw(ctx, d, l.Box); err != nil {
+			return nil, err
+		}
+	}
+	l.views = append(l.views, newView(m.paint, m.w, m.h))
+	if m.mixed {
+		l.views = append(l.views, newView(m.dark, m.w, m.h))
+	}
+	return l, ctx.Err()
+}
+
+// A mask is a silhouette in px: 0 or 255.
+type mask struct {
+	w, h        int
+	paint, dark []uint8 // all paint, and what of it is not white
+	mixed       bool    // whether the two differ
+}
+
+// painted is the box of what is painted.
+func (m mask) painted() image.Rectangle {
+	b := image.Rectangle{Min: image.Pt(m.w, m.h)}
+	for i, c := range m.paint {
+		if c != 0 {
+			x, y := i%m.w, i/m.w
+			b.Min.X, b.Min.Y, b.Max.X, b.Max.Y = min(b.Min.X, x), min(b.Min.Y, y), max(b.Max.X, x+1), max(b.Max.Y, y+1)
+		}
+	}
+	return b
+}
+
+// draw is the silhouette of a drawing through a box.
+func draw(ctx context.Context, d *drawing.Drawing, box geom.Rect) (m mask, err error) {
 	k := long / box.Long()
 	w, h := max(1, int(math.Round(box.W()*k))), max(1, int(math.Round(box.H()*k)))
 	img, err := raster.Render(ctx, d, raster.Fit(box, w, h), w, h, raster.Options{})
 	if err != nil {
-		return nil, err
+		return m, err
 	}
 	paint, dark := make([]uint8, w*h), make([]uint8, w*h)
 	whites, others := 0, 0
@@ -128,11 +175,7 @@ func See(ctx context.Context, d *drawing.Drawing) (*Look, error) {
 			paint, whites = art, 0
 		}
 	}
-	l.views = append(l.views, newView(paint, w, h))
-	if whites > 0 && others > 0 {
-		l.views = append(l.views, newView(dark, w, h))
-	}
-	return l, ctx.Err()
+	return mask{w, h, paint, dark, whites > 0 && others > 0}, nil
 }
 
 // ground is the colour of a picture that is painted all over, if its corners have one.
