@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
 
@@ -387,4 +389,10 @@ func (x chosenCell) Least() string {
 		return ""
 	}
 	return fmt.Sprintf("%g mm · %d px", *s.PrintMM, *s.ScreenPx)
+}
+
+// upper begins a word with a capital.
+func upper(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[n:]
 }

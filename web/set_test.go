@@ -6,12 +6,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"os"
 	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
+
+	"dyekit/studio"
 )
 
 // The demo's kettle, wide by another hand: symbol at the left, no words, so that nothing of it
@@ -139,5 +143,42 @@ func TestSetJourney(t *testing.T) {
 	}
 	if errs := tab.Errors(); len(errs) > 0 {
 		t.Errorf("scripts complain: %q", errs)
+	}
+}
+
+// A colour that paper cannot hold is said, and the nearest that it can is one click away; tints
+// stand below their ink.
+func TestNearestInk(t *testing.T) {
+	t.Parallel()
+	s, h := open(t, false)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	m, err := s.TakeIn(t.Context(), studio.Taking{Client: "Neon", Mark: "Sign", Filename: "sign.svg", Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 40"><path d="M0 0h40v40H0z" fill="#00e63c"/><path d="M44 0h20v40H44z" fill="#204060"/><path d="M68 0h20v20H68z" fill="#8fa0b0"/></svg>`)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	page := func() string { return string(fetch(t, srv.URL+markURL(m.ID, "inks"), http.StatusOK)) }
+	before := page()
+	if !strings.Contains(before, "Green prints otherwise than it shows.") || strings.Count(before, `class="nearest"`) != 1 {
+		t.Fatal("what paper cannot hold is not said once")
+	}
+	form := url.Values{}
+	near := before[strings.Index(before, `class="nearest"`):]
+	for _, x := range regexp.MustCompile(`name="([a-z]+)" value="([^"]*)"`).FindAllStringSubmatch(near[:strings.Index(near, "</form>")], -1) {
+		form.Set(x[1], x[2])
+	}
+	for _, v := range []url.Values{form, {"drawn": {"#204060"}, "name": {"Slate"}, "rgb": {"#204060"}, "c": {"90"}, "m": {"60"}, "y": {"20"}, "k": {"40"}}, {"drawn": {"#8fa0b0"}, "name": {"Slate"}, "rgb": {"#204060"}, "c": {"90"}, "m": {"60"}, "y": {"20"}, "k": {"40"}, "tint": {"50"}}} {
+		res, err := http.PostForm(srv.URL+markURL(m.ID, "ink"), v)
+		if err != nil || res.StatusCode != http.StatusOK {
+			t.Fatal(err, res.Status, v)
+		}
+		res.Body.Close()
+	}
+	after := page()
+	if strings.Contains(after, "Green prints") || strings.Contains(after, "Green, ") || !strings.Contains(after, form.Get("rgb")) {
+		t.Errorf("after the nearest was taken, %s, the page says so still", form.Get("rgb"))
+	}
+	if at := strings.Index(after, "50 % of Slate"); at < 0 || strings.LastIndex(after[:at], `<li class="dye`) != strings.Index(after, `<li class="dye tinted`) {
+		t.Error("a tint is no tint of its ink")
 	}
 }

@@ -1,9 +1,11 @@
 package web
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -217,6 +219,23 @@ type inkCard struct {
 	Form  version.InkMapping // what stands in the fields
 	CMYK  [4]string          // the same
 	Open  bool               // whether the fields are shown
+	N     int                // among the colours of the master
+	// Tinted says of which ink it is a tint, as 35 % of Plum.
+	Tinted string
+}
+
+// Looks says in a word or two how the print is to the screen.
+func (k inkCard) Looks() string {
+	switch p := k.Print; {
+	case p.Same || p.Difference < 1:
+		return "like the screen"
+	case p.Printable():
+		return "nearly like it"
+	case p.Shown.Lab().Chroma() < k.Colour.RGB.Lab().Chroma()-1:
+		return "duller"
+	default:
+		return "otherwise"
+	}
 }
 
 // Stocks are the kinds of paper an ink can be mixed for.
@@ -230,6 +249,8 @@ type inksPage struct {
 	Presses []*colour.Press
 	Press   *colour.Press
 	Pairs   [][]preview.Stand
+	Look    string   // what somebody has to act upon
+	Grounds []string // that colours are shown on, #rrggbb
 }
 
 // maxPairs bounds the colours that are held against each other.
@@ -263,13 +284,52 @@ func (k *inkCard) fill(d header) {
 func newInksPage(d header) (inksPage, error) {
 	inks, err := d.Mark.Inks()
 	p := inksPage{D: d, Inks: inks, Page: d.Snapshot.Plan.Master.Drawing.Page, Presses: colour.Presses, Press: d.Snapshot.Plan.Press}
-	for _, x := range d.Snapshot.Swatches() {
-		k := inkCard{Swatch: x, Hex: x.Colour.RGB.Hex()}
+	for _, g := range d.Snapshot.Grounds()[:3] {
+		p.Grounds = append(p.Grounds, g.Colour.Hex())
+	}
+	var dull []string
+	for i, x := range d.Snapshot.Swatches() {
+		k := inkCard{Swatch: x, Hex: x.Colour.RGB.Hex(), N: i}
 		k.fill(d)
+		if t := x.Ink; t != nil && t.Tint > 0 && t.Tint < 100 {
+			k.Tinted = fmt.Sprintf("%g %% of %s", t.Tint, cmp.Or(t.Spot, t.Name))
+		}
+		if !x.Print.Printable() && x.Colour.Spot == "" {
+			dull = append(dull, upper(x.Name))
+		}
 		p.Cards = append(p.Cards, k)
 	}
+	switch {
+	case len(dull) == 1:
+		p.Look = dull[0] + " prints otherwise than it shows."
+	case len(dull) > 1:
+		p.Look = listed(dull) + " print otherwise than they show."
+	}
+	p.tintsBelow()
 	p.Pairs = d.Snapshot.Pairs(maxPairs)
 	return p, err
+}
+
+// tintsBelow puts tints below the ink that they are of, and colours of gradients last.
+func (p *inksPage) tintsBelow() {
+	rank := func(k inkCard) (of int, below int) {
+		if k.Gradient {
+			return len(p.Cards), k.N
+		}
+		if k.Tinted != "" {
+			for _, o := range p.Cards {
+				if o.Tinted == "" && o.Ink != nil && (o.Ink.Name == k.Ink.Name || o.Ink.Spot != "" && o.Ink.Spot == k.Ink.Spot) {
+					return o.N, 1 + k.N
+				}
+			}
+		}
+		return k.N, 0
+	}
+	slices.SortStableFunc(p.Cards, func(a, b inkCard) int {
+		x, i := rank(a)
+		y, j := rank(b)
+		return cmp.Or(cmp.Compare(x, y), cmp.Compare(i, j))
+	})
 }
 
 // A line is one planned file in the table.

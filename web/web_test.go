@@ -354,12 +354,15 @@ func TestInkIsTied(t *testing.T) {
 	set("spot", "Ember 3")
 	tab.Eval(card + `.querySelector(".is-link").click() || ""`)
 	tab.Until(card + ` && ` + card + `.querySelector(".named").textContent === "Ember"`)
-	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "plate Ember 3") || !strings.Contains(s, "M 60") {
+	if s := tab.Eval(card + `.textContent`); !strings.Contains(s, "Ember") || !strings.Contains(s, "Ember 3") || !strings.Contains(s, "0 60 95 5") {
 		t.Errorf("the card says %s", s)
 	}
 	// The inks can be taken along, and others taken in.
 	if b := fetch(t, tab.Base+"/marks/2/list/inks.css", http.StatusOK); !strings.Contains(string(b), "--ember: #cf7a22;") {
 		t.Errorf("as CSS they are %s", b)
+	}
+	if b := fetch(t, tab.Base+"/marks/2/list/inks.json", http.StatusOK); !strings.Contains(string(b), `"Ember": {"$type": "color"`) {
+		t.Errorf("as design tokens they are %s", b)
 	}
 	fetch(t, tab.Base+"/marks/2/list/inks.xls", http.StatusNotFound)
 	take := func(body, until string) {
@@ -386,11 +389,13 @@ func TestPressIsChosen(t *testing.T) {
 	_, h := open(t, true)
 	tab := browser.Tab(t, h)
 	tab.Go("/marks/2/inks")
-	build := `document.querySelector(".dye .mono:nth-of-type(2)").textContent`
+	build := `document.querySelector(".dye .build").textContent`
+	tab.Click(".by-press summary")
 	before := tab.Eval(build)
 	tab.Do(chromedp.SetValue(chromedp.CSS("#press"), "fogra29"))
 	tab.Click(".press button")
 	tab.Until(build + ` !== "` + before + `"`)
+	tab.Click(".by-press summary")
 	tab.Eval(`(() => {
 		const dt = new DataTransfer();
 		dt.items.add(new File(["no profile"], "press.icc"));

@@ -1,5 +1,5 @@
 // Package palette reads and writes lists of named colours in open formats: the
-// plain-text .gpl palette, CSS custom properties, and a plain list of values.
+// plain-text .gpl palette, CSS custom properties, design tokens as JSON, and a plain list of values.
 package palette
 
 import (
@@ -27,7 +27,7 @@ type Swatch struct {
 }
 
 // Formats that Write knows, by their usual file extensions.
-var Formats = []string{"gpl", "css", "txt"}
+var Formats = []string{"gpl", "css", "json", "txt"}
 
 var (
 	property = regexp.MustCompile(`--([\w-]+)\s*:\s*(#[0-9A-Fa-f]{3}(?:[0-9A-Fa-f]{3})?)\s*[;}]`)
@@ -66,6 +66,11 @@ func Read(data []byte) ([]Swatch, error) {
 				}
 			}
 			out = append(out, Swatch{strings.TrimSpace(m[4]), colour.FromBytes(uint8(v[0]), uint8(v[1]), uint8(v[2]))})
+		}
+	case strings.HasPrefix(strings.TrimSpace(text), "{"):
+		var err error
+		if out, err = readTokens(data); err != nil {
+			return nil, err
 		}
 	case property.MatchString(text):
 		for _, m := range property.FindAllStringSubmatch(text, -1) {
@@ -137,8 +142,10 @@ func Write(ss []Swatch, format, title string) ([]byte, error) {
 		for _, s := range ss {
 			fmt.Fprintf(&b, "%s %s\n", s.RGB.Hex(), line(s.Name))
 		}
+	case "json":
+		return tokens(ss)
 	default:
-		return nil, fmt.Errorf("a list of colours is written as gpl, css or txt, not %q", format)
+		return nil, fmt.Errorf("a list of colours is written as gpl, css, json or txt, not %q", format)
 	}
 	return b.Bytes(), nil
 }

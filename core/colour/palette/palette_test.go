@@ -1,6 +1,7 @@
 package palette
 
 import (
+	"dyekit/core/colour"
 	"fmt"
 	"strings"
 	"testing"
@@ -56,4 +57,35 @@ func TestRoundTrip(t *testing.T) {
 	if _, err := Write(want, "xls", ""); err == nil {
 		t.Error("a format that is none was written")
 	}
+}
+
+// Design tokens: groups with a type of their own, the two ways to write a colour, other kinds, an
+// alias.
+func TestTokens(t *testing.T) {
+	got, err := Read([]byte(`{"brand":{"$type":"color","$description":"x","plum":{"$value":"#6b2d4f"},"deep":{"copper":{"$value":{"colorSpace":"srgb","components":[0.8118,0.4784,0.1333]}}},"also":{"$value":"{brand.plum}"},
+		"p3":{"$value":{"colorSpace":"display-p3","components":[1,0,0],"hex":"#ff0000"}}},"room":{"$type":"dimension","$value":{"value":4,"unit":"px"}},"bare":{"$value":"#00ff00"}}`))
+	if err != nil || list(got) != list([]Swatch{{"plum", hex(t, "#6b2d4f")}, {"copper", hex(t, "#cf7a22")}, {"p3", hex(t, "#ff0000")}, {"bare", hex(t, "#00ff00")}}) {
+		t.Errorf("%s, %v", list(got), err)
+	}
+	for in, want := range map[string]string{
+		`{"a":{"$type":"color","$value":{"colorSpace":"oklch","components":[1,0,0]}}}`: "give it as srgb",
+		`{"a":{"$type":"dimension","$value":"4px"}}`:                                   "no colour among",
+		`{"a":{"$type":"color","$value":"#12"}}`:                                       "a: ",
+		`{"a":`:                                                                        "cannot be read",
+		`{"a":{"$type":"color","$value":"#112233"}} x`:                                 "go on after their end",
+		strings.Repeat(`{"a":`, 30) + "1" + strings.Repeat("}", 30):                    "more than 20 deep",
+	} {
+		if _, err := Read([]byte(in)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%.60s: %v, want %q", in, err, want)
+		}
+	}
+}
+
+func hex(t *testing.T, s string) colour.RGB {
+	t.Helper()
+	c, err := colour.ParseHex(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
 }
