@@ -141,6 +141,7 @@ type Taking struct {
 	Data     []byte
 	Fonts    []Upload // that the master is set in, if they are not here
 	Password string   // that opens the master; it is not kept
+	Pattern  int64    // a recipe saved for all that the mark begins with, or 0
 }
 
 // TakeIn makes a mark from a master. The master is read first: what cannot be
@@ -161,6 +162,17 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 	if err != nil {
 		return nil, err
 	}
+	var pattern *recipe.Recipe
+	if t.Pattern != 0 {
+		x, err := s.Saved(ctx, 0, t.Pattern)
+		if errors.Is(err, ErrNotFound) {
+			return nil, decision.Wrong("pattern", "that set-up is no longer there: choose another")
+		}
+		if err != nil {
+			return nil, err
+		}
+		pattern = x.Recipe
+	}
 	h, err := s.keepMaster(ctx, t, cid)
 	if err != nil {
 		return nil, err
@@ -179,6 +191,11 @@ func (s *Studio) TakeIn(ctx context.Context, t Taking) (*Mark, error) {
 	}
 	for _, f := range t.Fonts {
 		if err := s.AddFont(ctx, id, f); err != nil {
+			return nil, err
+		}
+	}
+	if pattern != nil {
+		if err := s.SetRecipe(ctx, id, pattern, "set up as "+pattern.Name); err != nil {
 			return nil, err
 		}
 	}

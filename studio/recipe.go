@@ -5,10 +5,13 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"dyekit/core/frame"
+	"dyekit/core/parts"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 	"dyekit/studio/decision"
 )
 
@@ -108,9 +111,12 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAl
 		return err
 	}
 	r.Name, r.Frame = name, w.Recipe.Frame
-	r.Lockups, r.Versions = w.Recipe.Lockups, nil
-	for _, v := range w.Recipe.Versions { // words on colours belong to the mark
-		v.Overrides = nil
+	r.Lockups, r.Versions = nil, nil
+	for _, l := range w.Recipe.Lockups {
+		r.Lockups = append(r.Lockups, withoutDrawing(l))
+	}
+	for _, v := range w.Recipe.Versions { // words on colours and drawings belong to the mark
+		v.Overrides, v.Drawing = nil, ""
 		r.Versions = append(r.Versions, v)
 	}
 	if err := r.Check(); err != nil {
@@ -132,6 +138,24 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAl
 		_, err := tx.ExecContext(ctx, "INSERT INTO recipes (studio_id, client_id, name, body, who) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body), who = VALUES(who)", house(ctx), client, name, body, person(ctx))
 		return err
 	})
+}
+
+// withoutDrawing is a lockup for other marks: one that is drawn by hand is put together from the parts
+// that marks usually have, until it is drawn for them too.
+func withoutDrawing(l version.Lockup) version.Lockup {
+	if l.Drawing == "" {
+		return l
+	}
+	l.Drawing = ""
+	switch name := strings.ToLower(l.Name); {
+	case name == parts.Symbol || name == parts.Wordmark || name == parts.Tagline:
+		l.Parts = []string{name}
+	case strings.Contains(name, "stack") || strings.Contains(name, "tall"):
+		l.Parts, l.Placed, l.Gap = []string{parts.Symbol, parts.Wordmark}, version.Stacked, 0.25
+	default:
+		l.Parts, l.Placed, l.Gap = []string{parts.Symbol, parts.Wordmark}, version.Beside, 0.25
+	}
+	return l
 }
 
 // DropRecipe takes a saved recipe away; marks that use it keep their copy.

@@ -27,11 +27,13 @@ type deskPage struct {
 	Clients []string
 	Hung    []deskCard
 	Form    takeForm
-	Built   int // builds just put into the queue
-	Boards  []studio.Board
-	Me      *studio.Person // nil where nobody signs in
-	Owner   bool
-	Held    []studio.Held // files that ended the process that looked at them
+	// Patterns are recipes saved for all, as which a mark can be set up.
+	Patterns []studio.Saved
+	Built    int // builds just put into the queue
+	Boards   []studio.Board
+	Me       *studio.Person // nil where nobody signs in
+	Owner    bool
+	Held     []studio.Held // files that ended the process that looked at them
 }
 
 // A deskCard is a mark on the desk.
@@ -51,6 +53,7 @@ type takeForm struct {
 	Offered  string
 	Font     bool // whether a font is what was missing
 	Locked   bool // whether a password is
+	Pattern  int64
 }
 
 // seeing is how long the desk waits for marks that changed to be looked at.
@@ -71,6 +74,9 @@ func (s *Server) desk(c *gin.Context) error {
 	}
 	if err == nil {
 		p.Clients, err = s.studio.Clients(ctx)
+	}
+	if err == nil && p.Q.After == 0 {
+		p.Patterns, err = s.studio.SavedRecipes(ctx, 0)
 	}
 	if err == nil && p.Q.After == 0 {
 		p.Boards, err = s.studio.Boards(ctx)
@@ -188,7 +194,11 @@ func (s *Server) showNew(c *gin.Context, status int, form takeForm) error {
 	if err != nil {
 		return err
 	}
-	s.render(c, status, "new", deskPage{Clients: clients, Form: form})
+	patterns, err := s.studio.SavedRecipes(c.Request.Context(), 0)
+	if err != nil {
+		return err
+	}
+	s.render(c, status, "new", deskPage{Clients: clients, Form: form, Patterns: patterns})
 	return nil
 }
 
@@ -196,7 +206,7 @@ func (s *Server) showNew(c *gin.Context, status int, form takeForm) error {
 func (s *Server) takeIn(c *gin.Context) error {
 	form := takeForm{}
 	t, err := s.upload(c)
-	form.Client, form.Mark, form.Filename = t.Client, t.Mark, t.Filename
+	form.Client, form.Mark, form.Filename, form.Pattern = t.Client, t.Mark, t.Filename, t.Pattern
 	if err == nil && len(c.Request.MultipartForm.File["master"]) > 1 {
 		return s.takeCandidates(c)
 	}
@@ -240,6 +250,7 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 		return ""
 	}
 	base := studio.Taking{Client: value("client"), Mark: value("mark"), Password: value("password")}
+	base.Pattern, _ = strconv.ParseInt(value("pattern"), 10, 64)
 	for _, h := range f.File["font"] {
 		b, err := readAll(h)
 		if err != nil {

@@ -52,6 +52,9 @@ func (t *Table) drawn(ctx context.Context, m Subject, d decision.Decisions, ref 
 	m.Master = kept.Hash
 	x, err := t.source(ctx, m, own)
 	if err != nil {
+		if why := errors.Unwrap(err); why != nil { // which speaks of the master
+			err = why
+		}
 		return nil, err
 	}
 	return x, kit.UsableDrawn(x.master, at.Page)

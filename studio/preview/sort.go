@@ -2,6 +2,7 @@ package preview
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"dyekit/core/colour"
@@ -106,6 +107,9 @@ func (w *Snapshot) Sort(ctx context.Context, all []Loose, own int) (sorted []Sor
 			return ctx.Err()
 		}
 		if err != nil {
+			if why := errors.Unwrap(err); why != nil { // which speaks of the master
+				err = why
+			}
 			out[i].Wrong = err.Error()
 			return nil
 		}
