@@ -226,7 +226,7 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 	if err != nil {
 		return nil, err
 	}
-	v := &guide.View{Page: p.Without(h.HideTypes), May: h.May.May, NoTypes: h.HideTypes, Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Typed: cutQuery(c.Query("asked")),
+	v := &guide.View{Page: p.Without(h.HideTypes), May: h.May.May, NoTypes: h.HideTypes, Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Shape: cutQuery(c.Query("shape")), Typed: cutQuery(c.Query("asked")),
 		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes, ZipFiles: k.Files}
 	if v.Rules, err = s.studio.Rules(ctx, k.MarkID); err != nil {
 		return nil, err

@@ -48,6 +48,7 @@ type View struct {
 	Tongue *Tongue // nil for English
 	Hidden []string
 	Chosen string // key of the use that is open; the first otherwise
+	Shape  string // the lockup that is chosen; "" for the main one
 
 	// Base is the address under which the files of the kit are served, ending in a
 	// slash; "" beside the page. Pictures is that of the page's pictures; "" puts
@@ -104,7 +105,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	if p.T == nil {
 		p.T = In()
 	}
-	p.Answers = v.Page.Answers(v.Hidden...)
+	p.Answers = v.Page.Of(v.shape()).Answers(v.Hidden...)
 	p.Asked = v.Page.Asked(p.T)
 	if v.Typed != "" {
 		p.Wish, p.Replies = v.Replies(v.Typed)
@@ -115,7 +116,11 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 			p.Open = p.Answers[0].Use
 		}
 	}
-	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
+	style := styleText
+	if len(p.Shapes()) > 0 {
+		style += shapeStyle
+	}
+	style += fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
 	script := onlineScript + scriptText
 	if v.Base == "" { // beside its files, it reads sentences itself
 		script = readerScript + "\n" + scriptText
@@ -175,7 +180,12 @@ func (p *page) Src(name string) template.HTMLAttr {
 }
 
 // UsePicture and Picture are pictures of a use and of what a file shows.
-func (p *page) UsePicture(key string) template.HTMLAttr { return p.Src(UsePicture(key)) }
+func (p *page) UsePicture(key string) template.HTMLAttr {
+	if p.shape() != "" { // it shows the main one
+		return ""
+	}
+	return p.Src(UsePicture(key))
+}
 
 // Picture is what a file shows.
 func (p *page) Picture(f File) template.HTMLAttr { return p.Src(VersionPicture(f.First())) }

@@ -208,6 +208,21 @@ func (j *job) guidePictures(ctx context.Context, pg *guide.Page, vs []advice.Jud
 			}
 		}
 	}
+	for _, l := range pg.Lockups() { // each by itself, as it is chosen behind a link
+		if l == "" {
+			continue
+		}
+		own := pg.Of(l)
+		shown := []string{own.Versions[0].Name}
+		for _, a := range own.Answers() {
+			shown = append(shown, a.Main.File.First())
+		}
+		for _, name := range shown {
+			if v, ok := j.versions[name]; ok && v.Drawing != nil {
+				add(j.versionSketch(v, light[name]))
+			}
+		}
+	}
 	if pg.Room != "" {
 		fine, err := j.plan.Judged(ctx, advice.Fine)
 		if err != nil {

@@ -43,10 +43,18 @@ document.addEventListener("alpine:init", () => {
       if (square.hasPointerCapture(e.pointerId)) square.releasePointerCapture(e.pointerId);
       const held = this.held = { on: square.getAttribute("aria-pressed") !== "true", squares: [square] };
       const form = square.form;
-      const end = () => {
+      const letGo = () => {
         document.removeEventListener("pointerup", end);
-        document.removeEventListener("pointercancel", end);
+        document.removeEventListener("pointercancel", cancel);
         this.held = null;
+      };
+      // A finger that begins to scroll takes the stroke back.
+      const cancel = () => {
+        letGo();
+        for (const s of held.squares) s.setAttribute("aria-pressed", String(!held.on));
+      };
+      const end = () => {
+        letGo();
         if (held.squares.length < 2) return;
         const stop = (c) => { c.preventDefault(); c.stopPropagation(); };
         form.addEventListener("click", stop, { capture: true });
@@ -61,7 +69,7 @@ document.addEventListener("alpine:init", () => {
         });
       };
       document.addEventListener("pointerup", end);
-      document.addEventListener("pointercancel", end);
+      document.addEventListener("pointercancel", cancel);
     },
     drag(e) {
       const square = e.target.closest(".square");

@@ -1,0 +1,95 @@
+package guide
+
+import (
+	"html/template"
+	"net/url"
+	"slices"
+)
+
+// A Shape is a lockup that a client can choose: what it is for is asked after that.
+type Shape struct {
+	Key, Name string // both "" for the main one
+	At        string // the page with it chosen
+	On        bool
+	Picture   template.HTMLAttr
+}
+
+// shapeStyle is for pages on which shapes are chosen.
+const shapeStyle = `.shapes{display:flex;flex-wrap:wrap;gap:.95rem;margin:0 0 1.6rem;padding:0;list-style:none}.shapes a{display:block;width:9.4rem;background:#fff;border:1px solid #b9b9b8;color:inherit;text-decoration:none}.shapes a:hover{border-color:#2c5282}.shapes a[aria-current]{border-color:#2c5282;box-shadow:0 0 0 2px #2c5282}.shapes img{display:block;width:100%;height:5.4rem;object-fit:contain;background:#f4f4f2}.shapes img.dark{background:#2b2b2a}.shapes b{display:block;padding:.35rem .7rem .45rem;overflow-wrap:anywhere}.shapes b::first-letter{text-transform:uppercase}`
+
+// Lockups lists those of which the kit has files, the main one first, in the order of its versions.
+func (p *Page) Lockups() (keys []string) {
+	has := map[string]bool{}
+	for _, f := range p.Files {
+		has[f.First()] = true
+	}
+	main := false
+	for _, v := range p.Versions {
+		switch {
+		case !has[v.Name]:
+		case !v.Part:
+			main = true
+		case !slices.Contains(keys, v.Lockup):
+			keys = append(keys, v.Lockup)
+		}
+	}
+	if main {
+		keys = slices.Insert(keys, 0, "")
+	}
+	return keys
+}
+
+// Of is the page with one lockup alone, as if it were the whole mark; all of it for the main one.
+func (p *Page) Of(lockup string) *Page {
+	if lockup == "" {
+		return p
+	}
+	q := *p
+	in := map[string]bool{}
+	q.Versions = nil
+	for _, v := range p.Versions {
+		if v.Part && v.Lockup == lockup {
+			v.Part = false
+			in[v.Name] = true
+			q.Versions = append(q.Versions, v)
+		}
+	}
+	q.Files = slices.DeleteFunc(slices.Clone(p.Files), func(f File) bool { return !in[f.First()] })
+	return &q
+}
+
+// Shapes are the lockups to choose from: none beside the files of a kit, whose page needs no
+// server, and none where there is only one.
+func (p *page) Shapes() (out []Shape) {
+	keys := p.Lockups()
+	if p.Base == "" || len(keys) < 2 {
+		return nil
+	}
+	for _, k := range keys {
+		s := Shape{Key: k, Name: k, On: k == p.shape()}
+		q := url.Values{"lang": {p.T.Tag()}}
+		if k != "" {
+			q.Set("shape", k)
+		}
+		s.At = "?" + q.Encode() + "#which"
+		for _, v := range p.Page.Of(k).Versions {
+			if (k != "") == (v.Lockup == k && k != "") && !v.Part {
+				s.Picture = p.Src(VersionPicture(v.Name))
+				if v.Light {
+					s.Picture += ` class="dark"`
+				}
+				break
+			}
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// shape is the lockup that is chosen, "" for the main one or one that is not there.
+func (v *View) shape() string {
+	if slices.Contains(v.Lockups(), v.Shape) {
+		return v.Shape
+	}
+	return ""
+}
