@@ -109,6 +109,9 @@ func (partsPage) Query(l version.Lockup) template.URL {
 		}
 		gaps = append(gaps, fmt.Sprintf("%g", g*100))
 	}
+	if l.Drawing != "" {
+		return template.URL("drawing=" + url.QueryEscape(l.Drawing))
+	}
 	return template.URL(fmt.Sprintf("parts=%s&placed=%s&gap=%s", url.QueryEscape(strings.Join(l.Parts, "+")), l.Placed, strings.Join(gaps, ",")))
 }
 
@@ -210,7 +213,11 @@ func (s *Server) lockupPicture(c *gin.Context) error {
 		return err
 	}
 	pw, ph := size(c)
-	b, err := w.LockupPicture(c.Request.Context(), lockupAsked(c.Query), pw, ph)
+	l := lockupAsked(c.Query)
+	if l.Drawing = c.Query("drawing"); l.Drawing != "" {
+		l.Parts = nil
+	}
+	b, err := w.LockupPicture(c.Request.Context(), l, pw, ph)
 	return s.picture(c, b, err)
 }
 

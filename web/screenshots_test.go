@@ -43,9 +43,9 @@ func TestScreenshots(t *testing.T) {
 		}
 	}
 	for name, page := range map[string]string{
-		"desk": "/", "master": "/marks/1/master", "inks": "/marks/1/inks", "versions": "/marks/1/versions",
-		"files": "/marks/2/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit",
-		"parts": "/marks/2/parts", "frame": "/marks/2/frame?version=black&over=white", "recipe": "/marks/2/files?edit=1",
+		"desk": "/", "master": "/marks/1/master", "inks": "/marks/2/inks", "versions": "/marks/4/versions?cell=wide-white",
+		"files": "/marks/4/files", "proof": "/marks/2/proof?view=small", "kit": "/marks/2/kit",
+		"parts": "/marks/2/parts", "frame": "/marks/2/frame?version=black&over=white", "recipe": "/marks/2/files?edit=1#table",
 		"machines": "/marks/1/proof?view=machines",
 		"client":   "/kits/1/page?make=sizes&make=types&make=grounds&asked=" + url.QueryEscape("white logo as a vector for the printer, 80 mm wide, no background, CMYK"),
 	} {

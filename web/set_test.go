@@ -179,3 +179,19 @@ func TestNearestInk(t *testing.T) {
 		t.Error("a tint is no tint of its ink")
 	}
 }
+
+// A lockup that is drawn is seen under Parts as well, and cannot be asked for from outside the mark.
+func TestDrawnLockupUnderParts(t *testing.T) {
+	t.Parallel()
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	page := string(fetch(t, srv.URL+"/marks/4/parts", http.StatusOK))
+	src := regexp.MustCompile(`/marks/4/lockup\.png\?drawing=quillon-wide\.svg[^"]*`).FindString(page)
+	if src == "" || !strings.Contains(page, "drawn: quillon-wide.svg") {
+		t.Fatal("the drawn lockup is not under Parts")
+	}
+	fetch(t, srv.URL+strings.ReplaceAll(src, "&amp;", "&"), http.StatusOK)
+	fetch(t, srv.URL+"/marks/4/lockup.png?drawing=..%2F..%2Fmark.svg&w=300&h=180", http.StatusNotFound)
+	fetch(t, srv.URL+"/marks/2/lockup.png?drawing=quillon-wide.svg&w=300&h=180", http.StatusNotFound)
+}

@@ -113,6 +113,12 @@ func (p *filesPage) uses(c *gin.Context) error {
 			p.Heads = append(p.Heads, head)
 		}
 	}
+	whole := 0 // lockups that have colourways
+	for _, k := range set.Lockups {
+		if !k.Square {
+			whole++
+		}
+	}
 	why := map[[2]string]string{}
 	for _, o := range w.Plan.Omitted {
 		why[[2]string{o.Version, string(o.Format)}] = o.Reason
@@ -143,7 +149,7 @@ func (p *filesPage) uses(c *gin.Context) error {
 			}
 			l.Squares = append(l.Squares, s)
 		}
-		if len(set.Lockups) > 1 && len(e.Versions) == 0 || len(e.Colourways) > 0 || len(set.Lockups) > 1 {
+		if len(e.Colourways) > 0 || whole > 1 {
 			for _, r := range set.Colourways {
 				l.Rule = append(l.Rule, versionChip{r.Name, slices.Contains(e.Colourways, r.Name)})
 			}
