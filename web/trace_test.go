@@ -97,7 +97,7 @@ func TestWordsAreSetAnew(t *testing.T) {
 	}
 	tab.Go(markURL(m.ID, "trace"))
 	tab.Click(".set .button")
-	tab.Until(`document.querySelector(".lines")`)
+	tab.Until(`document.readyState === "complete" && !!window.Alpine && document.querySelector(".lines") && [...document.querySelectorAll(".slide img")].every(i => i.naturalWidth > 0)`)
 	// A box is drawn by hand, and a place pointed at is seen closely.
 	tab.Eval(`(() => {
 		const slide = document.querySelector(".slide"), r = slide.getBoundingClientRect();
