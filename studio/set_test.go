@@ -86,12 +86,12 @@ func TestSetOfAMark(t *testing.T) {
 	}
 	var in *InputError
 	for what, err := range map[string]error{
-		"the only version":      s.LeaveOut(ctx, m.ID, "colour"),
-		"choose the file":       s.DrawLockup(ctx, m.ID, "wide", Upload{}, 0),
-		"give the lockup a nam": s.DrawLockup(ctx, m.ID, " ", up("wide.svg", wide), 0),
-		"neither a drawing":     s.DrawLockup(ctx, m.ID, "wide", up("wide.txt", "words"), 0),
-		"so there is no number 4":    s.DrawLockup(ctx, m.ID, "wide", up("wide.svg", wide), 4),
-		"recipe's own":          s.DropLockup(ctx, m.ID, "nosuch"),
+		"the only version":        s.LeaveOut(ctx, m.ID, "colour"),
+		"choose the file":         s.DrawLockup(ctx, m.ID, "wide", Upload{}, 0),
+		"give the lockup a nam":   s.DrawLockup(ctx, m.ID, " ", up("wide.svg", wide), 0),
+		"neither a drawing":       s.DrawLockup(ctx, m.ID, "wide", up("wide.txt", "words"), 0),
+		"so there is no number 4": s.DrawLockup(ctx, m.ID, "wide", up("wide.svg", wide), 4),
+		"recipe's own":            s.DropLockup(ctx, m.ID, "nosuch"),
 	} {
 		if !errors.As(err, &in) || !strings.Contains(in.Message, what) {
 			t.Errorf("%v, want %q", err, what)

@@ -63,9 +63,11 @@ type Look struct {
 // A view is one silhouette of a drawing.
 type view struct {
 	w, h   int
-	cover  []uint8 // 0 or 255
-	label  []int32 // the shape that a pixel belongs to, 0 for none
-	shapes []shape // the largest first
+	cover  []uint8   // 0 or 255
+	label  []int32   // the shape that a pixel belongs to, 0 for none
+	shapes []shape   // the largest first
+	cells  []float64 // the silhouette on a square grid, whatever its proportions
+	wide   []float64 // the most of each of them and its eight neighbours: what lies next to its place is there
 }
 
 // A shape is a connected region of a silhouette.
@@ -238,6 +240,8 @@ func newView(cover []uint8, w, h int) view {
 	v.shapes = slices.DeleteFunc(v.shapes, func(s shape) bool { return max(s.box.Dx(), s.box.Dy()) < speck })
 	slices.SortStableFunc(v.shapes, func(a, b shape) int { return cmp.Compare(b.pixels, a.pixels) })
 	v.shapes = v.shapes[:min(len(v.shapes), most)]
+	v.cells = v.grid()
+	v.wide = widened(v.cells)
 	return v
 }
 
@@ -316,12 +320,12 @@ func (l *Look) To(o *Look) Kinship {
 		return Kinship{Relation: Other}
 	}
 	var best Kinship
-	for i, a := range l.views {
-		for j, b := range o.views {
-			k := a.to(b)
+	var a, b view
+	for i, x := range l.views {
+		for j, y := range o.views {
+			k := x.to(y)
 			if i+j == 0 || k.Overlaid+k.Shared+k.Covers > best.Overlaid+best.Shared+best.Covers+1e-9 {
-				best = k
-				best.Missing, best.Changed = a.holds(b, o.Box)
+				best, a, b = k, x, y
 			}
 		}
 	}
@@ -330,15 +334,13 @@ func (l *Look) To(o *Look) Kinship {
 	switch {
 	case best.Overlaid >= alike && best.Stretch < 1.25 && best.Stretch > 0.8:
 		best.Relation = Same
+		best.Missing, best.Changed = a.holds(b, o.Box)
 	case best.Shared >= enough && best.Covers >= enough:
 		best.Relation = Rearranged
 	case best.Shared >= enough && best.Covers >= leastPart:
 		best.Relation = Part
 	default:
 		best.Relation = Other
-	}
-	if best.Relation != Same {
-		best.Missing, best.Changed = nil, nil // they are told by place, which is another one
 	}
 	return best
 }
@@ -369,12 +371,10 @@ func (v view) to(o view) (k Kinship) {
 	if all > 0 && theirs > 0 {
 		k.Shared, k.Covers = got/all, covered/theirs
 	}
-	a, b := v.grid(), o.grid()
 	near, of := 0.0, 0.0
-	wa, wb := widened(a), widened(b)
-	for i := range a {
-		near += min(a[i], wb[i]) + min(b[i], wa[i])
-		of += a[i] + b[i]
+	for i, a := range v.cells {
+		near += min(a, o.wide[i]) + min(o.cells[i], v.wide[i])
+		of += a + o.cells[i]
 	}
 	if of > 0 {
 		k.Overlaid = near / of
@@ -382,25 +382,33 @@ func (v view) to(o view) (k Kinship) {
 	return k
 }
 
-// grid is the silhouette on a square grid, whatever its proportions.
+// grid is the silhouette on a square grid.
 func (v view) grid() []float64 {
-	out, n := make([]float64, overlaid*overlaid), make([]float64, overlaid*overlaid)
+	column := make([]int, v.w)
+	for x := range column {
+		column[x] = x * overlaid / v.w
+	}
+	painted, all := make([]int, overlaid*overlaid), make([]int, overlaid*overlaid)
 	for y := range v.h {
-		for x := range v.w {
-			c := y*overlaid/v.h*overlaid + x*overlaid/v.w
-			out[c] += float64(v.cover[y*v.w+x]) / 255
-			n[c]++
+		row := y * overlaid / v.h * overlaid
+		for x, c := range v.cover[y*v.w : (y+1)*v.w] {
+			i := row + column[x]
+			all[i]++
+			if c != 0 {
+				painted[i]++
+			}
 		}
 	}
-	for i := range out {
-		if n[i] > 0 {
-			out[i] /= n[i]
+	out := make([]float64, overlaid*overlaid)
+	for i, n := range all {
+		if n > 0 {
+			out[i] = float64(painted[i]) / float64(n)
 		}
 	}
 	return out
 }
 
-// widened is the most of each cell and its eight neighbours: what lies next to its place is there.
+// widened is the most of each cell and its eight neighbours.
 func widened(g []float64) []float64 {
 	out := make([]float64, len(g))
 	for y := range overlaid {

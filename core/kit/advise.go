@@ -239,7 +239,7 @@ func (p *Plan) below(f File, advised []advice.Smallest) bool {
 // of the recipe standard.
 func Inspected(ctx context.Context, m *intake.Master, brand string) (*advice.Advice, error) {
 	r, _ := recipe.Builtin("standard")
-	p, err := PlanFor(ctx, Origins{Main: NewOrigin(m, "")}, brand, r)
+	p, err := PlanFor(ctx, Origins{Main: NewOrigin(m, "", NewShape(m))}, brand, r)
 	if err != nil {
 		return nil, err
 	}

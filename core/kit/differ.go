@@ -10,6 +10,7 @@ import (
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/kin"
+	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -24,21 +25,9 @@ const (
 	mostNamed = 4    // colours that are named one by one
 )
 
-// A seen is what a drawing is compared by.
-type seen struct {
-	look  *kin.Look
-	tones []preflight.Tone
-}
-
-// see looks at the drawing, once.
-func (o Origin) see(ctx context.Context) (seen, error) {
-	return o.seen.get("", func() (s seen, err error) {
-		if s.look, err = kin.See(ctx, o.Master.Drawing); err != nil {
-			return s, err
-		}
-		s.tones, err = preflight.Tones(ctx, o.Master.Drawing)
-		return s, err
-	})
+// painted are the colours of the drawing, found once.
+func (o Origin) painted(ctx context.Context) ([]preflight.Tone, error) {
+	return o.tones.get("", func() ([]preflight.Tone, error) { return preflight.Tones(ctx, o.Master.Drawing) })
 }
 
 // differ says how the drawings of their own disagree with the mark. What it cannot tell, as of a
@@ -47,28 +36,37 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 	if len(p.from.Drawn) == 0 {
 		return nil
 	}
-	main, err := p.from.Main.see(ctx)
+	main, err := p.from.Main.look.see(ctx)
 	if err != nil {
 		return err
 	}
-	say := func(s finding.Severity, part, format string, args ...any) {
-		p.Findings.Add(finding.DrawingDiffers, s, fmt.Sprintf(format, args...), part, geom.Rect{})
+	inks, err := p.from.Main.painted(ctx)
+	if err != nil {
+		return err
 	}
+	foreigners := func(ctx context.Context, d Origin, ref, part string, say sayer) error {
+		own, err := d.painted(ctx)
+		if odd := foreign(own, inks); odd != "" {
+			say(finding.Warn, part, "%s is drawn with %s, which the master does not have", called(ref), odd)
+		}
+		return err
+	}
+	var each []func(ctx context.Context, say sayer) error
 	for _, l := range r.Lockups {
 		d, ok := p.from.Drawn[l.Drawing]
 		if !ok {
 			continue
 		}
-		own, err := d.see(ctx)
-		if err != nil {
-			return err
-		}
-		if k := own.look.To(main.look); k.Relation == kin.Other {
-			say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly a shape with the master: look whether it is the same mark", l.Name, called(l.Drawing))
-		}
-		if odd := foreign(own.tones, main.tones); odd != "" {
-			say(finding.Warn, l.Name, "%s is drawn with %s, which the master does not have", called(l.Drawing), odd)
-		}
+		each = append(each, func(ctx context.Context, say sayer) error {
+			own, err := d.look.see(ctx)
+			if err != nil {
+				return err
+			}
+			if k := own.To(main); k.Relation == kin.Other {
+				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly a shape with the master: look whether it is the same mark", l.Name, called(l.Drawing))
+			}
+			return foreigners(ctx, d, l.Drawing, l.Name, say)
+		})
 	}
 	for _, v := range p.Versions {
 		s := v.Spec
@@ -76,24 +74,34 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 		if !ok || v.Drawing == nil {
 			continue
 		}
-		if !s.OneInk() {
-			own, err := d.see(ctx)
-			if err != nil {
-				return err
+		each = append(each, func(ctx context.Context, say sayer) error {
+			if !s.OneInk() {
+				if err := foreigners(ctx, d, s.Drawing, s.Name, say); err != nil {
+					return err
+				}
 			}
-			if odd := foreign(own.tones, main.tones); odd != "" {
-				say(finding.Warn, s.Name, "%s is drawn with %s, which the master does not have", called(s.Drawing), odd)
-			}
-		}
-		if err := p.differsFrom(ctx, v, say); err != nil {
-			return err
+			return p.differsFrom(ctx, v, say)
+		})
+	}
+	said := make([]finding.List, len(each)) // in order, whichever is done first
+	err = parallel.Do(ctx, len(each), func(ctx context.Context, i int) error {
+		return each[i](ctx, func(s finding.Severity, part, format string, args ...any) {
+			said[i].Add(finding.DrawingDiffers, s, fmt.Sprintf(format, args...), part, geom.Rect{})
+		})
+	})
+	for _, fs := range said {
+		for _, f := range fs {
+			p.Findings.Add(f.Code, f.Severity, f.Message, strings.Join(f.Parts, ", "), geom.Rect{})
 		}
 	}
-	return nil
+	return err
 }
 
+// A sayer takes what is found.
+type sayer func(s finding.Severity, part, format string, args ...any)
+
 // differsFrom compares a version with what would be derived in its place.
-func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say func(s finding.Severity, part, format string, args ...any)) error {
+func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) error {
 	s := v.Spec
 	s.Drawing = ""
 	derived, err := p.from.Make(ctx, s)

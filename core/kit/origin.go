@@ -12,6 +12,7 @@ import (
 	"dyekit/core/fonts"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
+	"dyekit/core/kin"
 	"dyekit/core/parallel"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
@@ -31,12 +32,27 @@ type Origin struct {
 	Master *intake.Master
 	Art    *version.Art
 	Name   string // tells its file with its mends from others; that of the master may be empty
-	seen   *memo[seen]
+	look   *Shape
+	tones  *memo[[]preflight.Tone]
 }
 
-// NewOrigin is a master with fresh art.
-func NewOrigin(m *intake.Master, name string) Origin {
-	return Origin{m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, name, new(memo[seen])}
+// A Shape is what a drawing is compared by, seen when it is first asked for: the drawing before it
+// gets the inks of a brand, so that other inks do not change it.
+type Shape struct {
+	d    *drawing.Drawing
+	seen memo[*kin.Look]
+}
+
+// NewShape is that of a master as it was read.
+func NewShape(m *intake.Master) *Shape { return &Shape{d: m.Drawing} }
+
+func (s *Shape) see(ctx context.Context) (*kin.Look, error) {
+	return s.seen.get("", func() (*kin.Look, error) { return kin.See(ctx, s.d) })
+}
+
+// NewOrigin is a master in its inks with fresh art, and its shape as it was read.
+func NewOrigin(m *intake.Master, name string, shape *Shape) Origin {
+	return Origin{m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, name, shape, new(memo[[]preflight.Tone])}
 }
 
 // Origins are the drawings that the versions of a mark are made from.
@@ -60,9 +76,9 @@ func (o Origins) Make(ctx context.Context, s version.Spec) (*version.Version, er
 
 // fresh are the same drawings with art that nobody has read yet.
 func (o Origins) fresh() Origins {
-	out := Origins{Main: NewOrigin(o.Main.Master, o.Main.Name), Drawn: map[string]Origin{}}
+	out := Origins{Main: NewOrigin(o.Main.Master, o.Main.Name, o.Main.look), Drawn: map[string]Origin{}}
 	for ref, d := range o.Drawn {
-		out.Drawn[ref] = NewOrigin(d.Master, d.Name)
+		out.Drawn[ref] = NewOrigin(d.Master, d.Name, d.look)
 	}
 	return out
 }
@@ -81,24 +97,32 @@ func (e *DrawingError) Unwrap() error { return e.Err }
 
 // ReadDrawn reads one drawing of its own, the page of its file that ref names, in the inks of the
 // brand.
-func ReadDrawn(ctx context.Context, ref string, d Drawn, set *fonts.Set, inks []version.InkMapping) (*intake.Master, error) {
+func ReadDrawn(ctx context.Context, ref string, d Drawn, set *fonts.Set, inks []version.InkMapping) (o Origin, err error) {
 	at, err := recipe.ParseReference(ref)
 	if err != nil {
-		return nil, err
+		return o, err
 	}
 	mends := slices.Clone(d.Mends)
 	if at.Page > 0 {
 		mends = append(mends, preflight.Sheet(at.Page))
 	}
 	m, err := intake.Read(ctx, d.Data, intake.Options{Fonts: set, Mends: mends})
+	if err == nil {
+		err = UsableDrawn(m, at.Page)
+	}
 	if err != nil {
-		return nil, err
+		return o, err
 	}
-	if err := UsableDrawn(m, at.Page); err != nil {
-		return nil, err
+	return tied(m, Hash(fmt.Append([]byte(Hash(d.Data)), d.Mends)), inks)
+}
+
+// tied is a master as it was read, in the inks of the brand.
+func tied(m *intake.Master, name string, inks []version.InkMapping) (o Origin, err error) {
+	shape := NewShape(m)
+	if m.Drawing, err = version.MapInks(m.Drawing, inks); err != nil {
+		return o, err
 	}
-	m.Drawing, err = version.MapInks(m.Drawing, inks)
-	return m, err
+	return NewOrigin(m, name, shape), nil
 }
 
 // UsableDrawn reports why a drawing of its own that was read cannot be used: it has a finding that
@@ -118,15 +142,12 @@ func UsableDrawn(m *intake.Master, page int) error {
 // readOrigins reads the master and all drawings of their own.
 func readOrigins(ctx context.Context, in Input) (o Origins, err error) {
 	refs := in.Recipe.Drawings()
-	read := make([]*intake.Master, len(refs))
+	read := make([]Origin, len(refs))
 	err = parallel.Do(ctx, 1+len(refs), func(ctx context.Context, i int) (err error) {
 		if i == 0 {
 			m, err := intake.Read(ctx, in.Master, in.Options)
 			if err == nil {
-				m.Drawing, err = version.MapInks(m.Drawing, in.Inks)
-			}
-			if err == nil {
-				o.Main = NewOrigin(m, "")
+				o.Main, err = tied(m, "", in.Inks)
 			}
 			return err
 		}
@@ -146,8 +167,7 @@ func readOrigins(ctx context.Context, in Input) (o Origins, err error) {
 	}
 	o.Drawn = map[string]Origin{}
 	for i, ref := range refs {
-		d := in.Drawings[ref]
-		o.Drawn[ref] = NewOrigin(read[i], Hash(fmt.Append([]byte(Hash(d.Data)), d.Mends)))
+		o.Drawn[ref] = read[i]
 	}
 	return o, nil
 }

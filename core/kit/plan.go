@@ -126,12 +126,16 @@ func PlanFor(ctx context.Context, from Origins, brand string, r *recipe.Recipe) 
 			return nil, ctx.Err()
 		}
 	}
-	for _, s := range r.Versions {
-		v, err := from.Make(ctx, r.Arranged(s))
-		if err != nil {
-			return nil, err
-		}
-		p.Versions = append(p.Versions, v)
+	p.Versions = make([]*version.Version, len(r.Versions))
+	err := parallel.Do(ctx, len(r.Versions), func(ctx context.Context, i int) (err error) {
+		p.Versions[i], err = from.Make(ctx, r.Arranged(r.Versions[i]))
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	for i, s := range r.Versions {
+		v := p.Versions[i]
 		for _, f := range v.Findings {
 			p.Findings.Add(f.Code, f.Severity, f.Message, strings.Join(f.Parts, ", "), f.Place)
 		}
@@ -147,7 +151,6 @@ func PlanFor(ctx context.Context, from Origins, brand string, r *recipe.Recipe) 
 	if err := p.frames(ctx, r, page, art); err != nil {
 		return nil, err
 	}
-	var err error
 	if p.Files, p.Omitted, err = r.Plan(brand, p.art(refused)); err != nil {
 		return nil, err
 	}
@@ -369,7 +372,7 @@ func sharpest(d *drawing.Drawing, f frame.Frame) int {
 // limits returns the widths, in px, up to which the pictures that most of the
 // art consists of are sharp, and those that are a part of it; 0 for none.
 func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
-	all := d.Bounds().Area()
+	all := geom.Rect{} // of art that holds no picture nobody asks
 	lower := func(to *int, k float64) {
 		if n := int(k + 0.5); *to == 0 || n < *to {
 			*to = n
@@ -382,7 +385,10 @@ func limits(d *drawing.Drawing, f frame.Frame) (main, part int) {
 		}
 		across := p.To.Vec(geom.Pt(1, 0)).Len()
 		k := float64(p.Image.Bounds().Dx()) / across * f.Box.W()
-		if drawing.Bounds(p).Intersect(d.Bounds()).Area() >= mainly*all {
+		if all.Empty() {
+			all = d.Bounds()
+		}
+		if drawing.Bounds(p).Intersect(all).Area() >= mainly*all.Area() {
 			lower(&main, k)
 		} else {
 			lower(&part, k)

@@ -30,6 +30,7 @@ type source struct {
 type reading struct {
 	name    string
 	master  *intake.Master
+	shape   *kit.Shape
 	standIn func() (*intake.Master, error)
 	weight  int // bytes, about
 }
@@ -82,6 +83,7 @@ func (t *Table) reading(ctx context.Context, name string, data []byte, fonts []s
 	if r.master, err = t.Intake(ctx, data, opt); err != nil {
 		return nil, err
 	}
+	r.shape = kit.NewShape(r.master)
 	r.weight = r.master.Drawing.Weight()
 	r.standIn = sync.OnceValues(func() (*intake.Master, error) {
 		opt.StandIn = standInFamily
@@ -154,7 +156,7 @@ func tie(ctx context.Context, name string, r *reading, m Subject) (*source, erro
 	if src.tones, err = preflight.Tones(ctx, master.Drawing); err != nil {
 		return nil, err
 	}
-	src.origin = kit.NewOrigin(&master, name)
+	src.origin = kit.NewOrigin(&master, name, r.shape)
 	return src, nil
 }
 
