@@ -219,6 +219,9 @@ func TestIncompleteKit(t *testing.T) {
 	ctx := context.Background()
 	s := open(t)
 	m := take(t, s, "Odd Kettle", "Kettle")
+	if _, err := s.Draw(ctx, m.ID, Cell{"", "black"}, Upload{"night.svg", []byte(dot)}, 0); err != nil {
+		t.Fatal(err)
+	}
 	k := built(t, s, m.ID)
 	if _, err := s.Case(ctx, k); !errors.Is(err, ErrNotFound) {
 		t.Errorf("the case of a whole kit: %v", err)
@@ -239,7 +242,7 @@ func TestIncompleteKit(t *testing.T) {
 		t.Fatal(err)
 	}
 	files, err := kit.OpenZip(b)
-	if err != nil || !strings.Contains(string(files["what-happened.txt"]), "it fell off the table") || string(files["MASTER/dot.svg"]) != dot || len(files["kit.json"]) == 0 {
+	if err != nil || !strings.Contains(string(files["what-happened.txt"]), "it fell off the table") || string(files["MASTER/dot.svg"]) != dot || string(files["MASTER/drawings/night.svg"]) != dot || len(files["kit.json"]) == 0 {
 		t.Errorf("the case has %d files: %v", len(files), err)
 	}
 }

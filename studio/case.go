@@ -10,7 +10,7 @@ import (
 )
 
 // Case packs what is needed to look into files that a kit lacks: the master as
-// it came, the manifest with recipe, inks, mends and parts, and what was found.
+// it came, the drawings of their own, the manifest with recipe, inks, mends and parts, and what was found.
 // It is for the person to send to whoever looks after Dye Kit; nothing is sent
 // by itself.
 func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
@@ -40,6 +40,12 @@ func (s *Studio) Case(ctx context.Context, k *Kit) ([]byte, error) {
 	}
 	data := map[string][]byte{"what-happened.txt": []byte(words.String()), "kit.json": manifest, m.Master.Path: master}
 	files := []kit.File{{Path: "what-happened.txt"}, {Path: "kit.json"}, {Path: m.Master.Path}}
+	for _, d := range m.Drawings {
+		if data[d.Path], err = s.File(ctx, k.ID, d.Path); err != nil {
+			return nil, err
+		}
+		files = append(files, kit.File{Path: d.Path})
+	}
 	var b bytes.Buffer
 	err = kit.Zip(&b, k.Name+"_case", files, func(f kit.File) ([]byte, error) { return data[f.Path], nil })
 	return b.Bytes(), err
