@@ -4,6 +4,8 @@ import (
 	"errors"
 	"strings"
 	"testing"
+
+	"dyekit/core/version"
 )
 
 const setMark = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 140"><g id="symbol"><path d="M10 10h80v60H10z" fill="#204080"/></g><g id="wordmark"><path d="M10 90h20v30H10zM40 90h50v30H60z" fill="#a03020"/></g></svg>`
@@ -83,6 +85,26 @@ func TestSetOfAMark(t *testing.T) {
 		if err := s.LeaveOut(ctx, m.ID, n); err != nil {
 			t.Fatal(err)
 		}
+	}
+	// A stroke goes over lines and versions whatever they are called.
+	if err := s.addVersion(ctx, m.ID, "need", version.Spec{Name: "night sky", Treatment: version.AsDrawn}); err != nil {
+		t.Fatal(err)
+	}
+	w = work(t, s, m.ID)
+	if err := s.ChangeUses(ctx, w, "unstroke 0:night sky\t1:night sky\t1:colour", ""); err == nil {
+		t.Error("a line was left without versions")
+	}
+	if err := s.ChangeUses(ctx, w, "unstroke 0:night sky\t1:night sky", ""); err != nil {
+		t.Error(err)
+	}
+	w = work(t, s, m.ID)
+	for i, want := range []int{1, 1, 2} {
+		if n := len(w.Recipe.VersionsOf(w.Recipe.Files[i])); n != want {
+			t.Errorf("line %d has %d versions, want %d", i, n, want)
+		}
+	}
+	if err := s.LeaveOut(ctx, m.ID, "night sky"); err != nil {
+		t.Error(err)
 	}
 	var in *InputError
 	for what, err := range map[string]error{

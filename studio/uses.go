@@ -72,10 +72,11 @@ func within(r, all *recipe.Recipe, change func(r *recipe.Recipe) error) error {
 	return err
 }
 
-// stroke puts versions into lines, or takes them out: LINE:VERSION LINE:VERSION ….
+// stroke puts versions into lines, or takes them out: LINE:VERSION, with tabs between them, which
+// no name holds.
 func stroke(r *recipe.Recipe, in bool, said string) error {
 	which := map[int][]string{}
-	for _, f := range strings.Fields(said) {
+	for _, f := range strings.Split(said, "\t") {
 		first, name, _ := strings.Cut(f, ":")
 		n, err := strconv.Atoi(first)
 		if err != nil {

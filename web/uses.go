@@ -210,9 +210,9 @@ func (p *filesPage) columnStroke(i int) string {
 		}
 	}
 	if len(in) > 0 {
-		return "stroke " + strings.Join(in, " ")
+		return "stroke " + strings.Join(in, "\t")
 	}
-	return "unstroke " + strings.Join(out, " ")
+	return "unstroke " + strings.Join(out, "\t")
 }
 
 // printed is the resolution, in ppi, from which on a picture is meant for paper (common practice).

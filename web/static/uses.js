@@ -62,7 +62,7 @@ document.addEventListener("alpine:init", () => {
           form.removeEventListener("click", stop, { capture: true });
           const button = document.createElement("button");
           button.name = "do";
-          button.value = (held.on ? "stroke " : "unstroke ") + held.squares.map((s) => s.dataset.at).join(" ");
+          button.value = (held.on ? "stroke " : "unstroke ") + held.squares.map((s) => s.dataset.at).join("\t");
           button.hidden = true;
           form.append(button);
           form.requestSubmit(button);
