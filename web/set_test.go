@@ -71,7 +71,7 @@ func TestSetJourney(t *testing.T) {
 	fits(t, tab, "the set")
 	// Another mark in its place is said, in the cell too.
 	tab.Drop(`[data-version=mascot-white]`, "odd.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60"><path d="M5 5h20v50h-20zM40 5l40 50h-40z" fill="#fff"/></svg>`)
-	tab.Until(`document.querySelector(".set-room.scripted") && [...document.querySelectorAll(".says")].some(x => x.textContent.includes("look")) && document.querySelector("#chosen").textContent.includes("shares hardly a shape")`)
+	tab.Until(`document.querySelector(".set-room.scripted") && [...document.querySelectorAll(".says")].some(x => x.textContent.includes("look")) && document.querySelector("#chosen").textContent.includes("shares hardly any shapes")`)
 	tab.Click(`#chosen [name=derive]`)
 	tab.Until(`document.querySelector(".set-room.scripted") && document.querySelector("#chosen").textContent.includes("lockup’s own drawing") && ![...document.querySelectorAll(".says")].some(x => x.textContent.includes("look"))`)
 	// What is no drawing is refused beside the set, which stays as it is.
@@ -156,7 +156,7 @@ func TestNearestInk(t *testing.T) {
 	}
 	page := func() string { return string(fetch(t, srv.URL+markURL(m.ID, "inks"), http.StatusOK)) }
 	before := page()
-	if !strings.Contains(before, "Green prints otherwise than it shows.") || strings.Count(before, `class="nearest"`) != 1 {
+	if !strings.Contains(before, "Green does not print as it looks on screen.") || strings.Count(before, `class="nearest"`) != 1 {
 		t.Fatal("what paper cannot hold is not said once")
 	}
 	form := url.Values{}
@@ -172,7 +172,7 @@ func TestNearestInk(t *testing.T) {
 		res.Body.Close()
 	}
 	after := page()
-	if strings.Contains(after, "Green prints") || strings.Contains(after, "Green, ") || !strings.Contains(after, form.Get("rgb")) {
+	if strings.Contains(after, "Green does not print") || strings.Contains(after, "Green, ") || !strings.Contains(after, form.Get("rgb")) {
 		t.Errorf("after the nearest was taken, %s, the page says so still", form.Get("rgb"))
 	}
 	if at := strings.Index(after, "50 % of Slate"); at < 0 || strings.LastIndex(after[:at], `<li class="dye`) != strings.Index(after, `<li class="dye tinted`) {

@@ -96,7 +96,7 @@ func why(d studio.Drawer) string {
 	}
 	return map[string]string{
 		"same":       "the same shapes in the same arrangement",
-		"rearranged": "the same shapes, arranged otherwise",
+		"rearranged": "the same shapes, arranged differently",
 		"part":       "some of the shapes alone",
 	}[string(d.Place.Relation)]
 }

@@ -234,7 +234,7 @@ func (k inkCard) Looks() string {
 	case p.Shown.Lab().Chroma() < k.Colour.RGB.Lab().Chroma()-1:
 		return "duller"
 	default:
-		return "otherwise"
+		return "differently"
 	}
 }
 
@@ -301,9 +301,9 @@ func newInksPage(d header) (inksPage, error) {
 	}
 	switch {
 	case len(dull) == 1:
-		p.Look = dull[0] + " prints otherwise than it shows."
+		p.Look = dull[0] + " does not print as it looks on screen."
 	case len(dull) > 1:
-		p.Look = listed(dull) + " print otherwise than they show."
+		p.Look = listed(dull) + " do not print as they look on screen."
 	}
 	p.tintsBelow()
 	p.Pairs = d.Snapshot.Pairs(maxPairs)

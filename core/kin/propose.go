@@ -26,6 +26,7 @@ type Ink struct {
 // A Mark is what drawings are sorted by.
 type Mark struct {
 	Look    *Look
+	OneInk  *Look            // of the mark in one ink, which of a badge covered with colours is another silhouette; nil if there is none
 	Lockups map[string]*Look // what the mark has already, or could have: parts of it alone
 	Inks    []Ink
 }
@@ -91,15 +92,20 @@ func (m Mark) Propose(ds []Drawing) []Place {
 	for _, i := range order {
 		d, p := ds[i], &out[i]
 		k := d.Look.To(m.Look)
+		if m.OneInk != nil && k.Relation != Same && p.Colourway != InColour {
+			if x := d.Look.To(m.OneInk); x.Relation == Same {
+				k = x
+			}
+		}
 		p.Relation = k.Relation
 		switch {
 		case k.Relation == Same && len(k.Changed)+len(k.Missing) > sameLetters(m.Look):
-			p.Relation, p.Leave = Other, "it shares its arrangement with the mark and not its shapes: another design, or another name"
+			p.Relation, p.Leave = Other, "it is arranged like the mark, but its shapes differ: another design, or another name"
 			continue
 		case k.Relation == Same:
 			p.Lockup = ""
 		case k.Relation == Other:
-			p.Leave = "it shares hardly a shape with the mark: another design"
+			p.Leave = "it shares hardly any shapes with the mark: another design"
 			continue
 		default:
 			p.Lockup = ""

@@ -63,7 +63,7 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 				return err
 			}
 			if k := own.To(main); k.Relation == kin.Other {
-				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly a shape with the master: look whether it is the same mark", l.Name, called(l.Drawing))
+				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly any shapes with the master: check that it is the same mark", l.Name, called(l.Drawing))
 			}
 			return foreigners(ctx, d, l.Drawing, l.Name, say)
 		})
@@ -120,13 +120,13 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 	k := own.To(other)
 	switch n := len(k.Missing) + len(k.Changed); {
 	case k.Relation == kin.Other:
-		say(finding.Warn, name, "%s, drawn in %s, shares hardly a shape with what would be derived: look whether it is the same mark", name, file)
+		say(finding.Warn, name, "%s, drawn in %s, shares hardly any shapes with what would be derived: check that it is the same mark", name, file)
 		return nil
 	case k.Relation != kin.Same:
-		say(finding.Warn, name, "%s, drawn in %s, is arranged otherwise than what would be derived", name, file)
+		say(finding.Warn, name, "%s, drawn in %s, is arranged differently from what would be derived", name, file)
 		return nil
 	case n > 0:
-		say(finding.Warn, name, "%s, drawn in %s, has not all that would be derived: %s", name, file, lacks(len(k.Missing), len(k.Changed)))
+		say(finding.Warn, name, "%s, drawn in %s, does not match what would be derived: %s", name, file, lacks(len(k.Missing), len(k.Changed)))
 	}
 	if k.Stretch > stretched || k.Stretch < 1/stretched {
 		say(finding.Warn, name, "%s, drawn in %s, is %.2f times as wide for its height as what would be derived", name, file, k.Stretch)
@@ -149,7 +149,7 @@ func lacks(missing, changed int) string {
 		words = append(words, n(missing)+" missing")
 	}
 	if changed > 0 {
-		words = append(words, n(changed)+" drawn otherwise")
+		words = append(words, n(changed)+" drawn differently")
 	}
 	return strings.Join(words, ", ")
 }

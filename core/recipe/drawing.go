@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -133,27 +134,25 @@ func (r *Recipe) Colourways() (vs []version.Spec) {
 	return vs
 }
 
-// sameColourway reports whether two versions differ in nothing but their lockup and the drawing
-// that they are made from.
+// sameColourway reports whether two versions differ in nothing but their lockup, the drawing that
+// they are made from, and what was said of single colours and parts of it.
 func sameColourway(a, b version.Spec) bool {
-	ink := func(k *version.Ink) version.Ink {
-		if k == nil {
-			return version.Ink{}
-		}
-		c := *k
-		c.CMYK = nil
-		return c
+	return reflect.DeepEqual(colourwayOf(a), colourwayOf(b))
+}
+
+// colourwayOf is what of a version does not depend on its lockup. The build of an ink is that of a
+// press, and no other ink.
+func colourwayOf(s version.Spec) version.Spec {
+	s.Name, s.Lockup, s.Drawing, s.Overrides, s.Arranged, s.Square = "", "", "", nil, nil, false
+	if s.Reversed == version.SameShapes { // which is the usual
+		s.Reversed = ""
 	}
-	outline := func(o *version.Outline) version.Outline {
-		if o == nil {
-			return version.Outline{}
-		}
-		c := *o
-		c.Ink = nil
-		return c
+	if s.Ink != nil {
+		k := *s.Ink
+		k.CMYK = nil
+		s.Ink = &k
 	}
-	return a.Treatment == b.Treatment && ink(a.Ink) == ink(b.Ink) && outline(a.Outline) == outline(b.Outline) && a.Reversed == b.Reversed && a.Opacity == b.Opacity &&
-		(a.Backing == nil) == (b.Backing == nil) && (a.Finish == nil) == (b.Finish == nil)
+	return s
 }
 
 // Colourway is the version of the main lockup in whose treatment and ink a version is; ok is

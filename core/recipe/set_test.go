@@ -52,6 +52,21 @@ func TestSet(t *testing.T) {
 	if s := r.CellSpec("wide", r.Versions[2]); s.Name != "wide-white-2" {
 		t.Errorf("a cell of a name that is taken: %+v", s)
 	}
+	// What differs in its gap or in what it stands on is another colourway, and is never drawn in
+	// its place.
+	plum := &version.Ink{Name: "Plum", RGB: "#6b2d4f"}
+	on := func(name, lockup string, b version.Backing) version.Spec {
+		b.Shape, b.Ink = version.ToTheEdge, plum
+		return version.Spec{Name: name, Lockup: lockup, Treatment: version.Backed, Ink: r.Versions[2].Ink, Backing: &b}
+	}
+	q := &Recipe{Lockups: []version.Lockup{{Name: "wide", Drawing: "w.svg"}}, Versions: []version.Spec{r.Versions[1], on("on-plum", "", version.Backing{}), on("on-run", "", version.Backing{To: plum}),
+		{Name: "wide-apart", Lockup: "wide", Treatment: version.SingleInk, Ink: r.Versions[1].Ink, Gap: "1.5%"}, on("wide-on-run", "wide", version.Backing{To: plum})}}
+	if got, want := grid(q), "||wide\nblack|black|\non-plum|on-plum|\non-run|on-run|wide-on-run\napart||wide-apart"; got != want {
+		t.Errorf("the set is\n%s", got)
+	}
+	if i := q.Cell("wide", "black"); i >= 0 {
+		t.Errorf("black of the wide one is %s", q.Versions[i].Name)
+	}
 	for _, name := range Builtins() {
 		r, _ := Builtin(name)
 		s := r.Set()

@@ -185,6 +185,11 @@ func (w *Snapshot) kin(ctx context.Context) (m kin.Mark, err error) {
 	}
 	for _, row := range w.Recipe.Set().Colourways {
 		s := row.Spec
+		if v, ok := w.Version(s.Name); ok && m.OneInk == nil && v.Drawing != nil && w.Recipe.Main(s) && s.Treatment == version.SingleInk && s.Outline == nil && s.Drawing == "" {
+			if m.OneInk, err = kin.See(ctx, v.Drawing); err != nil {
+				return m, err
+			}
+		}
 		if s.Treatment != version.SingleInk || s.Ink == nil || s.Outline != nil || s.Backing != nil || row.Name == kin.InBlack || row.Name == kin.InWhite {
 			continue
 		}
