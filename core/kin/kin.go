@@ -60,6 +60,9 @@ type Look struct {
 	views []view    // all paint; and, where there is white paint beside other, what is not white
 }
 
+// Full is how much of its box art covers that has no silhouette of its own.
+const Full = 0.9
+
 // Covers is the share of its box that a drawing paints: art that covers all of it has no silhouette
 // by which it could be told from other art.
 func (l *Look) Covers() float64 {

@@ -14,9 +14,6 @@ import (
 	"dyekit/internal/budget"
 )
 
-// full is how much of its box art covers that has no silhouette of its own.
-const full = 0.9
-
 // Drawings of the open sets that the SVG reader is tested with (NOTICES.md names them): each is
 // itself at another size, and those that do not cover their box are none of the others.
 func TestOpenDrawings(t *testing.T) {
@@ -55,7 +52,7 @@ func TestOpenDrawings(t *testing.T) {
 				mistaken++
 			}
 		}
-		if own.Covers() > full {
+		if own.Covers() > kin.Full {
 			continue
 		}
 		if before != nil {

@@ -62,7 +62,9 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 			if err != nil {
 				return err
 			}
-			if k := own.To(main); k.Relation == kin.Other {
+			if own.Covers() > kin.Full && main.Covers() > kin.Full {
+				say(finding.Note, l.Name, untold, called(l.Drawing))
+			} else if k := own.To(main); k.Relation == kin.Other {
 				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly any shapes with the master: check that it is the same mark", l.Name, called(l.Drawing))
 			}
 			return foreigners(ctx, d, l.Drawing, l.Name, say)
@@ -97,6 +99,9 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 	return err
 }
 
+// untold is said of a drawing that has no silhouette.
+const untold = "%s covers its whole box, so its shapes cannot be compared with those of the mark: look whether it is the same"
+
 // A sayer takes what is found.
 type sayer func(s finding.Severity, part, format string, args ...any)
 
@@ -117,6 +122,10 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 		return err
 	}
 	name, file := s.Name, called(v.Spec.Drawing)
+	if own.Covers() > kin.Full && other.Covers() > kin.Full {
+		say(finding.Note, name, untold, file)
+		return nil
+	}
 	k := own.To(other)
 	switch n := len(k.Missing) + len(k.Changed); {
 	case k.Relation == kin.Other:

@@ -221,6 +221,26 @@ func TestDrawingsThatDiffer(t *testing.T) {
 	}
 }
 
+// Of art that covers its whole box it is said that it cannot be compared.
+func TestDrawingsWithoutSilhouette(t *testing.T) {
+	t.Parallel()
+	flag := func(a, b string) string {
+		return sheetOf(90, 60, fmt.Sprintf(`<path d="M0 0h90v30H0z" fill="%s"/><path d="M0 30h90v30H0z" fill="%s"/>`, a, b))
+	}
+	in := leafKit(t, threeColourways, map[string]string{"wide": flag("#206047", "#b03020")})
+	in.Master = []byte(flag("#b03020", "#206047"))
+	p, err := NewPlan(t.Context(), in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range p.Findings {
+		if f.Code == finding.DrawingDiffers && f.Severity == finding.Note && strings.Contains(f.Message, "wide.svg covers its whole box") {
+			return
+		}
+	}
+	t.Errorf("nothing is said: %+v", p.Findings)
+}
+
 // Drawings that cannot be used end the build, and the sentence names the place.
 func TestDrawingsRefused(t *testing.T) {
 	t.Parallel()
