@@ -110,6 +110,9 @@ func (s *Studio) demoSet(ctx context.Context, mark int64) error {
 			return err
 		}
 	}
+	if err := s.StandIn(ctx, mark, "symbol", "64px"); err != nil {
+		return err
+	}
 	reverse, err := upload("quillon-wide-white.svg")
 	if err != nil {
 		return err

@@ -4,8 +4,11 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
+	"dyekit/core/field"
+	"dyekit/core/frame"
 	"dyekit/core/intake"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -121,7 +124,7 @@ func drawLockup(d *Decisions, lockup string, ref recipe.Reference) error {
 	}
 	l := version.Lockup{Name: lockup, Drawing: ref.String()}
 	if i := slices.IndexFunc(r.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
-		l.Smallest, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Standard
+		l.Smallest, l.Below, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Below, r.Lockups[i].Standard
 	}
 	d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(x version.Lockup) bool { return x.Name == lockup })
 	d.Lockups = append(d.Lockups, l)
@@ -133,6 +136,41 @@ func drawLockup(d *Decisions, lockup string, ref recipe.Reference) error {
 		}
 	}
 	return nil
+}
+
+// StandIn makes a lockup the one for small places: where the main one would be narrower than a
+// width, such as 90px or 24mm, this one stands in for it. An empty width ends that.
+func (s *Studio) StandIn(ctx context.Context, mark int64, lockup, below string) error {
+	below = strings.TrimSpace(below)
+	if _, err := strconv.ParseFloat(below, 64); err == nil && below != "" {
+		below += "px" // as widths are meant that have no unit
+	}
+	said := "lockup for places below " + below + ": " + lockup
+	if below == "" {
+		said = "no longer for small places: " + lockup
+	}
+	return s.Decide(ctx, mark, said, func(d *Decisions) error {
+		r, err := d.Resolve()
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(r.Lockups, func(l version.Lockup) bool { return l.Name == lockup })
+		if i < 0 {
+			return decision.Wrong("below", "there is no lockup %q", lockup)
+		}
+		l := r.Lockups[i]
+		l.Below = frame.Length(below)
+		if err := l.Check(); err != nil {
+			return decision.Wrong("below", "%s", field.Message(err))
+		}
+		d.Lockups = slices.Clone(d.Lockups)
+		if i = slices.IndexFunc(d.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
+			d.Lockups[i] = l
+		} else {
+			d.Lockups = append(d.Lockups, l)
+		}
+		return nil
+	})
 }
 
 // Derive makes a version from its lockup's drawing again.

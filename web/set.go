@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -34,6 +35,8 @@ type setPage struct {
 	Chosen  *chosenCell
 	Needs   []preview.Need
 	At      int // the column of the chosen cell, which a phone shows alone
+	// MainLeast is the least width in px that is advised for the main lockup.
+	MainLeast int
 }
 
 type setColumn struct {
@@ -41,6 +44,8 @@ type setColumn struct {
 	Name, Note string
 	Own        bool   // added to the mark, beside the recipe's own
 	First      string // a version in it
+	May        bool   // may stand in for the main one in small places,
+	Below      string // below this width
 }
 
 type setRow struct {
@@ -90,7 +95,7 @@ func newSetPage(c *gin.Context, d header) (setPage, error) {
 	w := d.Snapshot.Snapshot
 	p := setPage{D: d, Needs: w.Needs()}
 	set := w.Recipe.Set()
-	want := c.Query("cell")
+	want := cmp.Or(c.Query("cell"), c.PostForm("at"))
 	if _, ok := w.Version(want); !ok {
 		want = w.Recipe.Versions[0].Name
 	}
@@ -105,7 +110,11 @@ func newSetPage(c *gin.Context, d header) (setPage, error) {
 		case k.Square:
 			x.Note = "icons, accounts"
 		}
-		if k.Drawing != "" {
+		l := lockupNamed(w.Recipe, k.Lockup)
+		x.Below = string(l.Below)
+		if x.May = l.Name != "" && !l.Standard && !k.Square; x.Below != "" {
+			x.Note = "below " + x.Below
+		} else if k.Drawing != "" {
 			x.Note = "drawn: " + k.Drawing
 		} else if x.Note == "" {
 			x.Note = partsNote(w.Recipe, k.Lockup)
@@ -138,6 +147,12 @@ func newSetPage(c *gin.Context, d header) (setPage, error) {
 	if p.Chosen, err = choose(c, w, want, c.Query("compare") != ""); p.Chosen != nil {
 		if p.Chosen.Title = p.RowName(); p.At > 0 {
 			p.Chosen.Title = p.Columns[p.At].Name + ", " + p.Chosen.Title
+		}
+	}
+	if main := set.Cells[0][0]; err == nil && main >= 0 && p.Columns[p.At].May {
+		var least advice.Smallest
+		if least, err = w.Smallest(c.Request.Context(), w.Recipe.Versions[main].Name); err == nil && least.Given() {
+			p.MainLeast = *least.ScreenPx
 		}
 	}
 	return p, err
@@ -173,11 +188,17 @@ func bareOf(s version.Spec) version.Spec {
 	return s
 }
 
+// lockupNamed is a lockup of the recipe, without a name if it has none of that.
+func lockupNamed(r *recipe.Recipe, name string) version.Lockup {
+	if i := slices.IndexFunc(r.Lockups, func(l version.Lockup) bool { return l.Name == name }); i >= 0 {
+		return r.Lockups[i]
+	}
+	return version.Lockup{}
+}
+
 func partsNote(r *recipe.Recipe, lockup string) string {
-	for _, l := range r.Lockups {
-		if l.Name == lockup && (len(l.Parts) > 1 || l.Parts[0] != lockup) {
-			return strings.Join(l.Parts, ", ")
-		}
+	if l := lockupNamed(r, lockup); len(l.Parts) > 1 || len(l.Parts) == 1 && l.Parts[0] != lockup {
+		return strings.Join(l.Parts, ", ")
 	}
 	return "alone"
 }
@@ -291,11 +312,14 @@ func (s *Server) setCell(c *gin.Context) error {
 		err = s.studio.Derive(ctx, n, at)
 	case c.PostForm("drop-lockup") != "":
 		err = s.studio.DropLockup(ctx, n, c.PostForm("drop-lockup"))
+	case c.PostForm("stand-in") != "":
+		at = c.PostForm("at")
+		err = s.studio.StandIn(ctx, n, c.PostForm("stand-in"), c.PostForm("below"))
 	default:
 		at, err = s.studio.AddCell(ctx, n, cellOf(c))
 	}
 	if err != nil {
-		return s.again(c, "versions", err, nil)
+		return s.again(c, "versions", err, map[string]string{"below": c.PostForm("below")})
 	}
 	c.Redirect(http.StatusSeeOther, setURL(n, at))
 	return nil

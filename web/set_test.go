@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -194,4 +195,40 @@ func TestDrawnLockupUnderParts(t *testing.T) {
 	fetch(t, srv.URL+strings.ReplaceAll(src, "&amp;", "&"), http.StatusOK)
 	fetch(t, srv.URL+"/marks/4/lockup.png?drawing=..%2F..%2Fmark.svg&w=300&h=180", http.StatusNotFound)
 	fetch(t, srv.URL+"/marks/2/lockup.png?drawing=quillon-wide.svg&w=300&h=180", http.StatusNotFound)
+}
+
+// A lockup is made the one for small places: what stands in for what is said with the files, and a
+// width that is none beside its field.
+func TestLockupForSmallPlaces(t *testing.T) {
+	t.Parallel()
+	_, h := open(t, true)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	set := func(lockup, below string, status int) string {
+		t.Helper()
+		res, err := http.PostForm(srv.URL+"/marks/4/cell", url.Values{"stand-in": {lockup}, "below": {below}, "at": {lockup + "-black"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, err := io.ReadAll(res.Body)
+		if err != nil || res.StatusCode != status {
+			t.Fatalf("%s below %q: status %d, %v", lockup, below, res.StatusCode, err)
+		}
+		return string(b)
+	}
+	if page := string(fetch(t, srv.URL+"/marks/4/versions?cell=symbol-black", http.StatusOK)); !strings.Contains(page, "below 64px") || !strings.Contains(page, `value="64px"`) {
+		t.Error("the symbol is not shown as the lockup for small places")
+	}
+	if page := set("wide", "10%", http.StatusUnprocessableEntity); !strings.Contains(page, "is no width") || !strings.Contains(page, `value="10%"`) || !strings.Contains(page, "wide, black") {
+		t.Error("a width that is none is not refused beside its field, in its cell")
+	}
+	set("wide", "300", http.StatusOK)
+	if page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK)); !strings.Contains(page, "elow 300px its stand-in, wide-colour, is in the kit instead") {
+		t.Error("the files do not say what stands in for the main lockup")
+	}
+	set("wide", "", http.StatusOK)
+	if page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK)); strings.Contains(page, "stand-in") {
+		t.Error("what was taken back still stands in")
+	}
 }

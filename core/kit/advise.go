@@ -50,7 +50,7 @@ func (p *Plan) describe(v *version.Version) advice.Version {
 	if a.Lockup == "" {
 		a.Lockup = version.Full
 	}
-	if l := v.Spec.Arranged; l != nil && l.Smallest != "" {
+	if l := v.Spec.Arranged; l != nil && (l.Smallest != "" || l.Below != "") {
 		a.Smallest = string(l.Smallest)
 	}
 	a.Ink, a.OneInk = ink(v)

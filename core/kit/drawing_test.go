@@ -303,3 +303,46 @@ func apartBy(a, b []float64) (off float64) {
 	}
 	return off / float64(len(a))
 }
+
+// What stands in for the mark in a small place has the bytes that its own drawing gives alone, and
+// a drawing for small places that has fewer shapes is no reason to look.
+func TestSmallPlaces(t *testing.T) {
+	t.Parallel()
+	base := strings.Replace(threeColourways, `"widths":[320]`, `"widths":[48,320],"versions":["colour","black","white"]`, 1)
+	only := sheetOf(90, 100, fmt.Sprintf(leaf, 5.0, 5.0, 1.0, "#206047", "#206047"))
+	in := leafKit(t, base, map[string]string{"small": only})
+	in.Recipe.Lockups[0].Below = "100px"
+	// Its versions are in the lines that ask for the main one; here they serve below alone.
+	in.Recipe.Files[0].Versions = []string{"colour", "black", "white"}
+	k := build(t, in)
+	alone := build(t, Input{Master: []byte(only), MasterName: "only.svg", Brand: "Leaf", Recipe: parse(t, base), Readers: "none"})
+	n := 0
+	for _, f := range k.Files {
+		if f.Format != "png" {
+			continue
+		}
+		if (f.For != "") != (f.WidthPx == 48) {
+			t.Errorf("%s, %d px, stands in for %q", f.Path, f.WidthPx, f.For)
+		}
+		if f.For == "" {
+			continue
+		}
+		n++
+		if f.Version != "small-"+f.For {
+			t.Errorf("%s is of %s", f.Path, f.Version)
+		}
+		for _, g := range alone.Files {
+			if g.Format == "png" && g.WidthPx == 48 && g.Version == f.For && !bytes.Equal(bytesOf(t, k, f), bytesOf(t, alone, g)) {
+				t.Errorf("%s is not what its drawing gives alone", f.Path)
+			}
+		}
+	}
+	if n != 3 {
+		t.Errorf("%d files are stood in for, not 3", n)
+	}
+	for _, f := range k.Findings {
+		if f.Severity == finding.Warn || f.Severity == finding.Stop {
+			t.Errorf("%s: %s", f.Code, f.Message)
+		}
+	}
+}

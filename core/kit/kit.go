@@ -65,6 +65,7 @@ type Input struct {
 type File struct {
 	Path     string     `json:"path"`
 	Version  string     `json:"version"`
+	For      string     `json:"for,omitempty"` // the version that it stands in for, in a small place
 	Format   format.Key `json:"format"`
 	WidthPx  int        `json:"width_px,omitempty"`
 	HeightPx int        `json:"height_px,omitempty"`
@@ -346,7 +347,7 @@ func (j *job) file(ctx context.Context, f recipe.File) (out File, reason string,
 
 func describe(f recipe.File, size int, hash string, cs []Check) File {
 	out := File{
-		Path: f.Path, Version: f.Version(), Format: f.Entry.Format,
+		Path: f.Path, Version: f.Version(), For: f.For, Format: f.Entry.Format,
 		WidthPx: f.W, HeightPx: f.H, PPI: f.PPI,
 		WidthPt: round(f.WPt), HeightPt: round(f.HPt),
 		Colour: f.Entry.ColourSpace(), Bytes: size, SHA256: hash, Checks: cs,

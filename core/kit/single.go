@@ -13,6 +13,7 @@ import (
 	"dyekit/core/drawing"
 	"dyekit/core/fonts"
 	"dyekit/core/format"
+	"dyekit/core/guide"
 	"dyekit/core/intake"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
@@ -106,7 +107,7 @@ func (s *Source) Wanted(ctx context.Context, may asked.May) (asked.Kit, error) {
 		}
 	}
 	for _, f := range s.manifest.Files {
-		k.Files.Files = append(k.Files.Files, guideFile(f))
+		k.Files.Files = append(k.Files.Files, askedFile(f))
 	}
 	j := newJob(s.manifest.Brand, s.plan)
 	for _, v := range s.plan.Versions {
@@ -123,9 +124,17 @@ func (s *Source) Wanted(ctx context.Context, may asked.May) (asked.Kit, error) {
 func (s *Source) Planned(ctx context.Context) (asked.Kit, error) {
 	k, err := s.Wanted(ctx, asked.All)
 	for _, f := range s.plan.Files {
-		k.Files.Files = append(k.Files.Files, guideFile(describe(f, 0, "", nil)))
+		k.Files.Files = append(k.Files.Files, askedFile(describe(f, 0, "", nil)))
 	}
 	return k, err
+}
+
+// askedFile is a file as people ask for it: by the version that it stands in for.
+func askedFile(f File) guide.File {
+	if f.For != "" {
+		f.Version = f.For
+	}
+	return guideFile(f)
 }
 
 // tries bounds how often a file is made smaller that is too heavy.

@@ -14,7 +14,7 @@ const darkTile = "#1f1f1e"
 // icons lists the set for a site and its application (sizes: common practice;
 // maskable icons: W3C Web Application Manifest). Names are those that the lines
 // for the page's head speak of. A second version gets a folder of its own.
-func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why string) {
+func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, left []string, err error) {
 	white := v.White() || art.White[v.Name]
 	art = art.of(v.Name)
 	folder := "ICONS/"
@@ -27,12 +27,12 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 		f := File{Path: folder + name, Versions: []string{v.Name}, Entry: x, Icon: icon, W: side, H: side, WPt: float64(side) * 0.75, HPt: float64(side) * 0.75}
 		if art.Carry != nil && x.Curves() {
 			if no, _ := art.Carry(v.Name, x); no != "" {
-				why = no
+				left = []string{no}
 				return
 			}
 		}
 		if art.Pixels > 0 && side > art.Pixels {
-			why = enlarged(art)
+			left = []string{enlarged(art)}
 			return
 		}
 		fs = append(fs, f)
@@ -44,7 +44,7 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 	case ground == "":
 		ground = "#ffffff"
 	case nearWhite(ground) && white:
-		return nil, whiteBlock
+		return nil, []string{whiteBlock}, nil
 	}
 	add("favicon.ico", format.ICO, 48, tile, &Icon{Sides: []int{16, 32, 48}, Head: "icon"})
 	room := 0.0
@@ -63,7 +63,7 @@ func (e Entry) icons(v version.Spec, art Art, second bool) (fs []File, why strin
 	}
 	add("site.webmanifest", format.WebManifest, 0, "", &Icon{})
 	add("head.html", format.HeadLines, 0, "", &Icon{})
-	return fs, why
+	return fs, left, nil
 }
 
 // Set names the icon set a file belongs to by its folder, "" for none.

@@ -53,6 +53,7 @@ type File struct {
 	Size     string       // as it stands in the name: 512, h512, 2x, 8x10in
 	Page     [2]float64   // proportions to fit the frame into, 0 for its own
 	Icon     *Icon        // of files made for the pixels of a square
+	For      string       `json:",omitempty"` // the version that this one stands in for, in a small place
 }
 
 // Span is how small and how large its pages are, in points: alike if it has one size.
@@ -170,19 +171,21 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 					continue
 				}
 			}
-			if e.Format == format.Icons {
-				fs, why := e.icons(v, art, len(made) > 0)
-				if why != "" {
-					omit(v.Name, e.Format, why)
+			files := func(v version.Spec) ([]File, []string, error) {
+				if e.Format == format.Icons {
+					return e.icons(v, art, len(made) > 0)
 				}
-				made = append(made, fs...)
-				continue
+				return e.sizes(v, art)
 			}
-			fs, why, err := e.sizes(v, art)
+			fs, why, err := files(v)
 			if err != nil {
 				return nil, nil, fmt.Errorf("files[%d]: %w", i, err)
 			}
-			for _, w := range why {
+			fs, stood, err := r.standIns(e, v, fs, art, files)
+			if err != nil {
+				return nil, nil, fmt.Errorf("files[%d]: %w", i, err)
+			}
+			for _, w := range append(why, stood...) {
 				omit(v.Name, e.Format, w)
 			}
 			for _, f := range fs {
@@ -209,8 +212,12 @@ func (r *Recipe) Plan(brand string, art Art) ([]File, []Omission, error) {
 			}
 			// Many systems take names that differ in case alone for one.
 			k, taken := places[strings.ToLower(f.Path)]
-			if taken && f.sameAs(files[k]) {
+			if taken && (f.sameAs(files[k]) || f.For != "") {
 				omit(f.Versions[0], e.Format, "another line of the recipe makes the same file")
+				continue
+			}
+			if taken && files[k].For != "" && files[k].Set() == "" { // a file that is asked for by name outranks a stand-in
+				f.Line, files[k] = i, f
 				continue
 			}
 			if taken && f.Entry.Standard != files[k].Entry.Standard { // no field of a name tells standards apart

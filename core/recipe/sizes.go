@@ -154,7 +154,16 @@ func (r *Recipe) folders(files []File) {
 }
 
 // tooSmall says why a file is below the smallest size of the frame, or "".
-func (r *Recipe) tooSmall(f File) string { return below(f, r.Frame.Smallest) }
+func (r *Recipe) tooSmall(f File) string {
+	for _, v := range r.Versions {
+		if slices.Contains(f.Versions, v.Name) {
+			if a := r.Arranged(v).Arranged; a != nil && a.Below != "" {
+				return "" // it is for just that
+			}
+		}
+	}
+	return below(f, r.Frame.Smallest)
+}
 
 // Below lists the files of lockups that are narrower than these may stand.
 func (r *Recipe) Below(files []File) (out []File) {

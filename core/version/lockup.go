@@ -46,6 +46,9 @@ type Lockup struct {
 	Gaps []float64 `json:"gaps,omitempty"`
 	// Smallest is the least width at which the lockup may stand; see frame.Spec.
 	Smallest frame.Length `json:"smallest,omitempty"`
+	// Below makes it the lockup for small places: where the main one would be narrower than
+	// this, this one stands in for it.
+	Below    frame.Length `json:"below,omitempty"`
 	Standard bool         `json:"standard,omitempty"` // stands for the whole mark
 }
 
@@ -79,12 +82,21 @@ func (l Lockup) Check() error {
 			return field.Errorf(field.At("gaps", i), "%v is not between 0 and %d heights of the first part", g, MaxGap)
 		}
 	}
-	if l.Smallest != "" {
-		if v, err := l.Smallest.Px(0); err != nil {
-			return field.In("smallest", err)
-		} else if v < 0 || l.Smallest.Unit() == "%" {
-			return field.Errorf("smallest", "%q is no width: write it in px, mm, cm, in or pt", string(l.Smallest))
+	for _, w := range []struct {
+		name  string
+		width frame.Length
+	}{{"smallest", l.Smallest}, {"below", l.Below}} {
+		if w.width == "" {
+			continue
 		}
+		if v, err := w.width.Px(0); err != nil {
+			return field.In(w.name, err)
+		} else if v < 0 || w.width.Unit() == "%" {
+			return field.Errorf(w.name, "%q is no width: write it in px, mm, cm, in or pt", string(w.width))
+		}
+	}
+	if l.Below != "" && l.Standard {
+		return field.Errorf("below", "the standard lockup cannot stand in for itself")
 	}
 	switch l.Placed {
 	case "", Beside, Stacked:
