@@ -45,9 +45,43 @@ func (s *Studio) UnnamePart(ctx context.Context, mark int64, name string) error 
 	})
 }
 
+// Arrange adds a lockup of parts that were placed by hand, in every colourway of the main one, or
+// places one anew.
+func (s *Studio) Arrange(ctx context.Context, w *Snapshot, l version.Lockup) error {
+	was := slices.IndexFunc(w.Recipe.Lockups, func(o version.Lockup) bool { return o.Name == l.Name })
+	if was >= 0 {
+		o := w.Recipe.Lockups[was]
+		if o.Drawing != "" {
+			return decision.Wrong("lockup", "the lockup %s has a drawing of its own; give this one another name", l.Name)
+		}
+		l.Below, l.Standard = o.Below, o.Standard
+	}
+	if err := checkLockup(w, l); err != nil {
+		return err
+	}
+	return s.Decide(ctx, w.Mark.ID, "lockup arranged: "+l.Name, func(d *Decisions) error {
+		putLockup(d, l)
+		if was >= 0 {
+			return nil
+		}
+		return fillLockup(d, l.Name)
+	})
+}
+
 // SetLockup adds a lockup to the mark, or replaces the one of its name.
 func (s *Studio) SetLockup(ctx context.Context, w *Snapshot, l version.Lockup) error {
 	l.Name = strings.TrimSpace(l.Name)
+	if err := checkLockup(w, l); err != nil {
+		return err
+	}
+	return s.Decide(ctx, w.Mark.ID, "lockup: "+l.Name, func(d *Decisions) error {
+		putLockup(d, l)
+		return nil
+	})
+}
+
+// checkLockup reports why a mark cannot have a lockup.
+func checkLockup(w *Snapshot, l version.Lockup) error {
 	if err := l.Check(); err != nil {
 		return decision.Wrong("lockup", "%s", field.Message(err))
 	}
@@ -60,14 +94,20 @@ func (s *Studio) SetLockup(ctx context.Context, w *Snapshot, l version.Lockup) e
 			return decision.Wrong("lockup", "the master has no part called %q", p)
 		}
 	}
-	return s.Decide(ctx, w.Mark.ID, "lockup: "+l.Name, func(d *Decisions) error {
-		d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(o version.Lockup) bool { return o.Name == l.Name })
-		if l.Standard {
-			for i := range d.Lockups {
-				d.Lockups[i].Standard = false
-			}
+	return nil
+}
+
+// putLockup puts a lockup into the place of the one of its name, or at the end.
+func putLockup(d *Decisions, l version.Lockup) {
+	d.Lockups = slices.Clone(d.Lockups)
+	if l.Standard {
+		for i := range d.Lockups {
+			d.Lockups[i].Standard = false
 		}
+	}
+	if i := slices.IndexFunc(d.Lockups, func(o version.Lockup) bool { return o.Name == l.Name }); i >= 0 {
+		d.Lockups[i] = l
+	} else {
 		d.Lockups = append(d.Lockups, l)
-		return nil
-	})
+	}
 }

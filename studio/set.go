@@ -126,8 +126,16 @@ func drawLockup(d *Decisions, lockup string, ref recipe.Reference) error {
 	if i := slices.IndexFunc(r.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
 		l.Smallest, l.Below, l.Standard = r.Lockups[i].Smallest, r.Lockups[i].Below, r.Lockups[i].Standard
 	}
-	d.Lockups = slices.DeleteFunc(slices.Clone(d.Lockups), func(x version.Lockup) bool { return x.Name == lockup })
-	d.Lockups = append(d.Lockups, l)
+	putLockup(d, l)
+	return fillLockup(d, lockup)
+}
+
+// fillLockup gives a lockup versions in all colourways of the main one.
+func fillLockup(d *Decisions, lockup string) error {
+	r, err := d.Resolve()
+	if err != nil {
+		return err
+	}
 	for _, row := range r.Set().Colourways {
 		if r.Main(row.Spec) {
 			if _, err := fill(d, Cell{lockup, row.Name}); err != nil {
@@ -163,12 +171,7 @@ func (s *Studio) StandIn(ctx context.Context, mark int64, lockup, below string) 
 		if err := l.Check(); err != nil {
 			return decision.Wrong("below", "%s", field.Message(err))
 		}
-		d.Lockups = slices.Clone(d.Lockups)
-		if i = slices.IndexFunc(d.Lockups, func(x version.Lockup) bool { return x.Name == lockup }); i >= 0 {
-			d.Lockups[i] = l
-		} else {
-			d.Lockups = append(d.Lockups, l)
-		}
+		putLockup(d, l)
 		return nil
 	})
 }

@@ -121,6 +121,8 @@ var everyRoute = map[studio.Role]string{
 		GET /marks/:id/light/:version/:n
 		GET /marks/:id/list/:name
 		GET /marks/:id/lit.png
+		GET /marks/:id/arrange
+		GET /marks/:id/part.png
 		GET /marks/:id/lockup-boxes
 		GET /marks/:id/lockup.png
 		GET /marks/:id/master
@@ -185,6 +187,7 @@ var everyRoute = map[studio.Role]string{
 		POST /marks/:id/ink
 		POST /marks/:id/ink-undo
 		POST /marks/:id/inks-list
+		POST /marks/:id/arrange
 		POST /marks/:id/lockup
 		POST /marks/:id/master
 		POST /marks/:id/master-back

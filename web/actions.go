@@ -28,7 +28,7 @@ func weightOf(w preview.Weight) string {
 func from(c *gin.Context, otherwise string) string {
 	key := c.PostForm("from")
 	switch key {
-	case "parts", "wall", "frame", "photos", "sheet", "finish":
+	case "parts", "arrange", "wall", "frame", "photos", "sheet", "finish":
 		return key
 	}
 	for _, st := range stations {

@@ -157,6 +157,10 @@ func lockupAsked(get func(string) string) version.Lockup {
 	if ps := get("parts"); ps != "" {
 		l.Parts = strings.Split(ps, "+")
 	}
+	if l.Placed == version.ByStand {
+		l.At = standsAsked(get("at"))
+		return l
+	}
 	l.Smallest = frame.Length(strings.TrimSpace(get("smallest")))
 	for i, word := range strings.Split(get("gap"), ",") {
 		g, err := strconv.ParseFloat(strings.TrimSpace(word), 64)

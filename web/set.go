@@ -46,6 +46,7 @@ type setColumn struct {
 	First      string // a version in it
 	May        bool   // may stand in for the main one in small places,
 	Below      string // below this width
+	Made       bool   // put together from parts of the master
 }
 
 type setRow struct {
@@ -111,7 +112,7 @@ func newSetPage(c *gin.Context, d header) (setPage, error) {
 			x.Note = "icons, accounts"
 		}
 		l := lockupNamed(w.Recipe, k.Lockup)
-		x.Below = string(l.Below)
+		x.Below, x.Made = string(l.Below), len(l.Parts) > 0
 		if x.May = l.Name != "" && !l.Standard && !k.Square; x.Below != "" {
 			x.Note = "below " + x.Below
 		} else if k.Drawing != "" {

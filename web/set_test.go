@@ -5,7 +5,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -206,16 +205,8 @@ func TestLockupForSmallPlaces(t *testing.T) {
 	defer srv.Close()
 	set := func(lockup, below string, status int) string {
 		t.Helper()
-		res, err := http.PostForm(srv.URL+"/marks/4/cell", url.Values{"stand-in": {lockup}, "below": {below}, "at": {lockup + "-black"}})
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer res.Body.Close()
-		b, err := io.ReadAll(res.Body)
-		if err != nil || res.StatusCode != status {
-			t.Fatalf("%s below %q: status %d, %v", lockup, below, res.StatusCode, err)
-		}
-		return string(b)
+		page, _ := posted(t, srv.URL+"/marks/4/cell", url.Values{"stand-in": {lockup}, "below": {below}, "at": {lockup + "-black"}}, status)
+		return page
 	}
 	if page := string(fetch(t, srv.URL+"/marks/4/versions?cell=symbol-black", http.StatusOK)); !strings.Contains(page, "below 64px") || !strings.Contains(page, `value="64px"`) {
 		t.Error("the symbol is not shown as the lockup for small places")

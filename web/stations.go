@@ -75,6 +75,8 @@ func (s *Server) show(c *gin.Context, status int, key string, d header) error {
 		page, err = newInksPage(d)
 	case "versions":
 		page, err = newSetPage(c, d)
+	case "arrange":
+		page, err = newArrangePage(c, d)
 	case "wall":
 		page, err = newWallPage(c, d)
 	case "files":

@@ -64,6 +64,8 @@ func (s *Server) newHeader(w *studio.Snapshot, here string) header {
 		here, title = "master", "Parts · "+m.Client+" "+m.Name
 	case "trace":
 		here, title = "master", "Tracing · "+m.Client+" "+m.Name
+	case "arrange":
+		here, title = "versions", "Arranging · "+m.Client+" "+m.Name
 	case "wall":
 		here, title = "versions", "On grounds · "+m.Client+" "+m.Name
 	case "sort":

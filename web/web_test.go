@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -163,6 +164,21 @@ func fetch(t testing.TB, url string, want int) []byte {
 		t.Fatalf("%s: %d %v, want %d", url, res.StatusCode, err, want)
 	}
 	return b
+}
+
+// posted sends a form, and returns the page that is shown then, and where.
+func posted(t testing.TB, to string, form url.Values, want int) (page string, at *url.URL) {
+	t.Helper()
+	res, err := http.PostForm(to, form)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	if err != nil || res.StatusCode != want {
+		t.Fatalf("%s: %d %v, want %d", to, res.StatusCode, err, want)
+	}
+	return string(b), res.Request.URL
 }
 
 // What is wrong is said beside its control, and what was typed is kept.

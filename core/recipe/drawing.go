@@ -248,7 +248,7 @@ func (r *Recipe) drawLockup(name, ref string) error {
 		if l.Drawing != "" {
 			return fmt.Errorf("the lockup %s has two drawings: %s and %s", name, l.Drawing, ref)
 		}
-		l.Drawing, l.Parts, l.Placed, l.Gap, l.Gaps = ref, nil, "", 0, nil
+		l.Drawing, l.Parts, l.Placed, l.Gap, l.Gaps, l.At = ref, nil, "", 0, nil, nil
 		return nil
 	}
 	l := version.Lockup{Name: name, Drawing: ref}

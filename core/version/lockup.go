@@ -1,9 +1,11 @@
 package version
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -25,11 +27,28 @@ type Placing string
 const (
 	Beside  Placing = "beside"  // in a row, from left to right
 	Stacked Placing = "stacked" // under each other
+	ByStand Placing = "at"      // each where Lockup.At says
 )
 
 // MaxGap bounds the distance between the parts of a lockup, in heights of the
 // first.
 const MaxGap = 10
+
+// Bounds of a Stand: distances in heights of the first part, and scales.
+const (
+	MaxStand   = 50
+	LeastScale = 0.02
+	MostScale  = 50
+)
+
+// A Stand is where a part of a lockup stands: the left upper corner of its box, from that of the
+// first part, in heights of the first part; y grows downwards. Scale is how large it is, with the
+// first part as large as in the master; 0 stands for 1.
+type Stand struct {
+	X     float64 `json:"x"`
+	Y     float64 `json:"y"`
+	Scale float64 `json:"scale,omitempty"`
+}
 
 // A Lockup is some parts of the mark, as they stand in the master or placed
 // anew.
@@ -44,6 +63,8 @@ type Lockup struct {
 	// Gaps are those between neighbours one by one, in the same unit; where there
 	// is none, Gap holds.
 	Gaps []float64 `json:"gaps,omitempty"`
+	// At are the places of the parts after the first.
+	At []Stand `json:"at,omitempty"`
 	// Smallest is the least width at which the lockup may stand; see frame.Spec.
 	Smallest frame.Length `json:"smallest,omitempty"`
 	// Below makes it the lockup for small places: where the main one would be narrower than
@@ -67,12 +88,15 @@ func (l Lockup) Check() error {
 		return field.Errorf("name", "a lockup needs a name of at most 60 letters")
 	case l.Name == Full:
 		return field.Errorf("name", "%q is the whole mark as drawn", Full)
-	case l.Drawing != "" && (len(l.Parts) > 0 || l.Placed != "" || l.Gap != 0 || len(l.Gaps) > 0):
+	case l.Drawing != "" && (len(l.Parts) > 0 || l.Placed != "" || l.Gap != 0 || len(l.Gaps) > 0 || len(l.At) > 0):
 		return field.Errorf("drawing", "a lockup that has a drawing of its own is not put together from parts as well")
 	case l.Drawing == "" && len(l.Parts) == 0:
 		return field.Errorf("parts", "a lockup needs at least one part, or a drawing of its own")
 	case !(l.Gap >= 0 && l.Gap <= MaxGap):
 		return field.Errorf("gap", "%v is not between 0 and %d heights of the first part", l.Gap, MaxGap)
+	}
+	if err := l.checkPlaces(); err != nil {
+		return err
 	}
 	if len(l.Gaps) >= max(1, len(l.Parts)) {
 		return field.Errorf("gaps", "there are %d between %d parts", len(l.Gaps), len(l.Parts))
@@ -99,10 +123,37 @@ func (l Lockup) Check() error {
 		return field.Errorf("below", "the standard lockup cannot stand in for itself")
 	}
 	switch l.Placed {
-	case "", Beside, Stacked:
+	case "", Beside, Stacked, ByStand:
 		return nil
 	}
-	return field.Errorf("placed", "%q is not %s, %s or empty", l.Placed, Beside, Stacked)
+	return field.Errorf("placed", "%q is not %s, %s, %s or empty", l.Placed, Beside, Stacked, ByStand)
+}
+
+// checkPlaces reports what is wrong with the places of parts.
+func (l Lockup) checkPlaces() error {
+	if l.Placed != ByStand {
+		if len(l.At) > 0 {
+			return field.Errorf("at", "places of parts are for a lockup that is placed %q", ByStand)
+		}
+		return nil
+	}
+	if len(l.At) != len(l.Parts)-1 {
+		return field.Errorf("at", "there are %d places for the %d parts after the first", len(l.At), len(l.Parts)-1)
+	}
+	for i, p := range l.At {
+		switch {
+		case !(math.Abs(p.X) <= MaxStand) || !(math.Abs(p.Y) <= MaxStand):
+			return field.Errorf(field.At("at", i), "%v, %v is not within %d heights of the first part", p.X, p.Y, MaxStand)
+		case p.Scale != 0 && !(p.Scale >= LeastScale && p.Scale <= MostScale):
+			return field.Errorf(field.At("at", i)+".scale", "%v is not between %v and %v", p.Scale, LeastScale, MostScale)
+		}
+	}
+	for i, p := range l.Parts {
+		if slices.ContainsFunc(l.Parts[:i], func(o string) bool { return strings.EqualFold(o, p) }) {
+			return field.Errorf(field.At("parts", i), "%q is there twice", p)
+		}
+	}
+	return nil
 }
 
 // Whole reports whether the version shows the whole mark.
@@ -286,6 +337,9 @@ func Arrange(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawin
 // Positions is Arrange, with the boxes of the parts where they came to stand; as
 // drawn there are none.
 func Positions(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Drawing, []geom.Rect, error) {
+	if err := l.checkPlaces(); err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", errRefused, err)
+	}
 	parts := d.Parts()
 	var want []string
 	for _, p := range l.Parts {
@@ -318,14 +372,21 @@ func Positions(ctx context.Context, d *drawing.Drawing, l Lockup) (*drawing.Draw
 		if box.Empty() {
 			return nil, nil, fmt.Errorf("%w: the part %q paints nothing", errRefused, p)
 		}
-		c, err := centre(ctx, &one, box)
-		if err != nil {
-			return nil, nil, err
+		var c geom.Point
+		if l.Placed != ByStand {
+			var err error
+			if c, err = centre(ctx, &one, box); err != nil {
+				return nil, nil, err
+			}
 		}
 		var m geom.Affine
 		switch {
 		case i == 0:
 			m, line, unit = geom.Identity, c, box.H()
+		case l.Placed == ByStand:
+			at := l.At[i-1]
+			k := cmp.Or(at.Scale, 1)
+			m = geom.Translate(boxes[0].X0+at.X*unit, boxes[0].Y0+at.Y*unit).Mul(geom.Scale(k, k)).Mul(geom.Translate(-box.X0, -box.Y0))
 		case l.Placed == Beside:
 			m = geom.Translate(end.X1+l.gap(i)*unit-box.X0, line.Y-c.Y)
 		default:

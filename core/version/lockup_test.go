@@ -62,6 +62,9 @@ func TestArrange(t *testing.T) {
 		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: Beside, Gap: 0.5}, [4]float64{30, 10, 140, 40}, [4]float64{90, 25, 80, 10}},
 		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: Stacked, Gap: 0.25}, [4]float64{10, 10, 80, 60}, [4]float64{10, 60, 80, 10}},
 		{Lockup{Parts: []string{"wordmark", "symbol"}, Placed: Stacked}, [4]float64{10, 70, 80, 50}, [4]float64{30, 80, 40, 40}},
+		// By hand: one and a half heights of the symbol to the right, a quarter down, at half its size.
+		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: ByStand, At: []Stand{{1.5, 0.25, 0.5}}}, [4]float64{30, 10, 100, 40}, [4]float64{90, 20, 40, 5}},
+		{Lockup{Parts: []string{"symbol", "wordmark"}, Placed: ByStand, At: []Stand{{X: -2, Y: -0.5}}}, [4]float64{-50, -10, 120, 60}, [4]float64{-50, -10, 80, 10}},
 	} {
 		got, err := Arrange(t.Context(), d, c.l)
 		if err != nil {
@@ -77,7 +80,10 @@ func TestArrange(t *testing.T) {
 			}
 		}
 	}
-	for _, l := range []Lockup{{}, {Name: Full, Parts: []string{"a"}}, {Name: "x"}, {Name: "x", Parts: []string{"a"}, Gap: -1}, {Name: "x", Parts: []string{"a"}, Placed: "around"}} {
+	for _, l := range []Lockup{{}, {Name: Full, Parts: []string{"a"}}, {Name: "x"}, {Name: "x", Parts: []string{"a"}, Gap: -1}, {Name: "x", Parts: []string{"a"}, Placed: "around"},
+		{Name: "x", Parts: []string{"a", "b"}, Placed: ByStand}, {Name: "x", Parts: []string{"a", "b"}, At: []Stand{{}}}, {Name: "x", Parts: []string{"a", "A"}, Placed: ByStand, At: []Stand{{}}},
+		{Name: "x", Parts: []string{"a", "b"}, Placed: ByStand, At: []Stand{{X: math.NaN()}}}, {Name: "x", Parts: []string{"a", "b"}, Placed: ByStand, At: []Stand{{Y: MaxStand + 1}}},
+		{Name: "x", Parts: []string{"a", "b"}, Placed: ByStand, At: []Stand{{Scale: LeastScale / 2}}}, {Name: "x", Drawing: "x.svg", At: []Stand{{}}}} {
 		if l.Check() == nil {
 			t.Errorf("%v was taken", l)
 		}
