@@ -4,9 +4,11 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 
 	"dyekit/core/intake"
@@ -35,6 +37,57 @@ type Drawer struct {
 // maxZipped bounds what is taken out of one zip, in bytes.
 const maxZipped = 200 << 20
 
+// Unzip replaces zips by the drawings in them, and names what is none. Files that are no zip are
+// left as they are.
+func Unzip(us []Upload) (out []Upload, not []string, err error) {
+	for _, u := range us {
+		if !bytes.HasPrefix(u.Data, zipped) {
+			out = append(out, u)
+			continue
+		}
+		in, no, err := unzip([]Upload{u})
+		if err != nil {
+			return nil, nil, err
+		}
+		if len(in) == 0 { // some drawing programs save zips of their own
+			in, no = []Upload{u}, nil
+		}
+		out, not = append(out, in...), append(not, no...)
+	}
+	return out, not, nil
+}
+
+// zipped begins a zip (APPNOTE.TXT, section 4.3.7).
+var zipped = []byte("PK\x03\x04")
+
+// ErrDesigns says that several files are designs to choose from, and not one mark.
+var ErrDesigns = errors.New("these are several designs")
+
+// TakeTogether makes a mark of the one of several files that is most likely the mark itself, and
+// returns the others, to be sorted. Unless somebody is sure that they are one mark, most of them
+// must show shapes of it: otherwise it is ErrDesigns, and nothing is made.
+func (s *Studio) TakeTogether(ctx context.Context, t Taking, us []Upload, sure bool) (m *Mark, rest []Upload, err error) {
+	var names []string
+	var files [][]byte
+	for _, u := range us {
+		names, files = append(names, u.Filename), append(files, u.Data)
+	}
+	main, akin, others, err := s.table.Together(ctx, names, files)
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case main < 0 && sure:
+		main = 0 // which says why it cannot be read
+	case main < 0 || !sure && 2*akin <= others || others == 0 && !sure:
+		return nil, nil, ErrDesigns
+	}
+	t.Filename, t.Data = us[main].Filename, us[main].Data
+	if m, err = s.TakeIn(ctx, t); err != nil {
+		return nil, nil, err
+	}
+	return m, slices.Delete(slices.Clone(us), main, main+1), nil
+}
+
 // unzip replaces zips by the drawings in them, and names what is none.
 func unzip(us []Upload) (out []Upload, not []string, err error) {
 	total := 0
@@ -46,7 +99,7 @@ func unzip(us []Upload) (out []Upload, not []string, err error) {
 		}
 	}
 	for _, u := range us {
-		if !bytes.HasPrefix(u.Data, []byte("PK\x03\x04")) {
+		if !bytes.HasPrefix(u.Data, zipped) {
 			add(u)
 			continue
 		}
@@ -77,13 +130,34 @@ func unzip(us []Upload) (out []Upload, not []string, err error) {
 	return out, not, nil
 }
 
-// Sort looks at loose drawings and proposes what each is to the mark; own adds those in the master's
-// file. not are files that are no drawings. Nothing is decided.
-func (s *Studio) Sort(ctx context.Context, w *Snapshot, us []Upload, own bool) (out []Drawer, not []string, err error) {
+// OfferLoose keeps drawings for a while that are to be sorted, those in zips one by one, and returns
+// the tokens to ask for them. not are files that are no drawings.
+func (s *Studio) OfferLoose(ctx context.Context, us []Upload) (tokens, not []string, err error) {
 	us, not, err = unzip(us)
 	if err != nil {
 		return nil, not, err
 	}
+	if len(us) > preview.MaxSorted {
+		return nil, not, errManySorted
+	}
+	for _, u := range us {
+		if len(u.Data) > MaxMaster {
+			return nil, not, decision.Wrong("sort", "%s is larger than %d MB", fileName(u.Filename), MaxMaster>>20)
+		}
+		token, err := s.Offer(ctx, Taking{Filename: u.Filename, Data: u.Data})
+		if err != nil {
+			return nil, not, err
+		}
+		tokens = append(tokens, token)
+	}
+	return tokens, not, nil
+}
+
+var errManySorted = decision.Wrong("sort", "these are more than %d drawings; bring fewer at once", preview.MaxSorted)
+
+// Sort looks at loose drawings that are kept under tokens, and proposes what each is to the mark; own
+// adds those in the master's file. Nothing is decided.
+func (s *Studio) Sort(ctx context.Context, w *Snapshot, offered []string, own bool) (out []Drawer, err error) {
 	var all []preview.Loose
 	var tokens []string
 	add := func(l preview.Loose, token string) error {
@@ -101,33 +175,29 @@ func (s *Studio) Sort(ctx context.Context, w *Snapshot, us []Upload, own bool) (
 			all, tokens = append(all, p), append(tokens, token)
 		}
 		if len(all) > preview.MaxSorted {
-			return decision.Wrong("sort", "these are more than %d drawings; bring fewer at once", preview.MaxSorted)
+			return errManySorted
 		}
 		return nil
 	}
 	if own {
 		if err := add(preview.Loose{Name: w.Mark.Master.Filename, Hash: w.Mark.Master.Hash.String()}, ""); err != nil {
-			return nil, not, err
+			return nil, err
 		}
 	}
-	for _, u := range us {
-		if len(u.Data) > MaxMaster {
-			return nil, not, decision.Wrong("sort", "%s is larger than %d MB", fileName(u.Filename), MaxMaster>>20)
+	for _, token := range offered {
+		name, hash, err := s.OfferedHash(ctx, token)
+		if errors.Is(err, ErrNotFound) {
+			err = decision.Wrong("sort", "a file is no longer here: bring them again")
 		}
-		token, err := s.Offer(ctx, Taking{Filename: u.Filename, Data: u.Data})
-		if err != nil {
-			return nil, not, err
-		}
-		h, err := s.put(ctx, u.Data)
 		if err == nil {
-			err = add(preview.Loose{Name: fileName(u.Filename), Hash: h.String()}, token)
+			err = add(preview.Loose{Name: name, Hash: hash}, token)
 		}
 		if err != nil {
-			return nil, not, err
+			return nil, err
 		}
 	}
 	if len(all) == 0 {
-		return nil, not, decision.Wrong("sort", "choose the files: drawings, pictures, or a zip of them")
+		return nil, decision.Wrong("sort", "choose the files: drawings, pictures, or a zip of them")
 	}
 	pages := 0
 	for _, t := range tokens {
@@ -137,7 +207,7 @@ func (s *Studio) Sort(ctx context.Context, w *Snapshot, us []Upload, own bool) (
 	}
 	sorted, main, err := w.Sort(ctx, all, pages)
 	if err != nil {
-		return nil, not, err
+		return nil, err
 	}
 	known := map[string]bool{}
 	for _, l := range w.Recipe.Lockups {
@@ -157,7 +227,7 @@ func (s *Studio) Sort(ctx context.Context, w *Snapshot, us []Upload, own bool) (
 		}
 		out = append(out, d)
 	}
-	return out, not, nil
+	return out, nil
 }
 
 // A Sorting is what a person says that a loose drawing is.

@@ -122,6 +122,7 @@ var everyRoute = map[studio.Role]string{
 		GET /marks/:id/list/:name
 		GET /marks/:id/lit.png
 		GET /marks/:id/arrange
+		GET /marks/:id/sort
 		GET /marks/:id/part.png
 		GET /marks/:id/lockup-boxes
 		GET /marks/:id/lockup.png

@@ -18,6 +18,7 @@ import (
 
 	"dyekit/studio"
 	"dyekit/studio/decision"
+	"dyekit/studio/preview"
 )
 
 type deskPage struct {
@@ -207,8 +208,10 @@ func (s *Server) takeIn(c *gin.Context) error {
 	form := takeForm{}
 	t, err := s.upload(c)
 	form.Client, form.Mark, form.Filename, form.Pattern = t.Client, t.Mark, t.Filename, t.Pattern
-	if err == nil && len(c.Request.MultipartForm.File["master"]) > 1 {
-		return s.takeCandidates(c)
+	if err == nil {
+		if done, err := s.takeSeveral(c, t); done {
+			return err
+		}
 	}
 	var m *studio.Mark
 	if err == nil {
@@ -229,6 +232,48 @@ func (s *Server) takeIn(c *gin.Context) error {
 	c.Redirect(http.StatusSeeOther, markURL(m.ID, "master"))
 	return nil
 }
+
+// takeSeveral takes several files at once, or a zip of them: they are one mark, whose other drawings
+// are sorted, or designs to choose from. done is false if there is just one.
+func (s *Server) takeSeveral(c *gin.Context, t studio.Taking) (done bool, err error) {
+	all, err := uploads(c)
+	if err != nil {
+		return false, nil // which was said
+	}
+	if len(all) < 2 {
+		return false, nil
+	}
+	var us []studio.Upload
+	for _, x := range all {
+		us = append(us, studio.Upload{Filename: x.Filename, Data: x.Data})
+	}
+	several := c.PostForm("several")
+	if several == designs || len(us) > preview.MaxSorted {
+		return true, s.takeCandidates(c)
+	}
+	ctx := c.Request.Context()
+	m, rest, err := s.studio.TakeTogether(ctx, t, us, several == oneMark)
+	var in *studio.InputError
+	switch {
+	case errors.Is(err, studio.ErrDesigns):
+		return true, s.takeCandidates(c)
+	case errors.As(err, &in):
+		return true, s.showNew(c, http.StatusUnprocessableEntity, takeForm{Client: t.Client, Mark: t.Mark, Pattern: t.Pattern, Error: in})
+	case err != nil:
+		return true, err
+	}
+	w, err := s.studio.Snapshot(ctx, m)
+	if err == nil {
+		err = s.toSort(c, m.ID, rest, w.Plan.Master.Sheets > 1)
+	}
+	return true, err
+}
+
+// What several files are, if somebody says so.
+const (
+	oneMark = "one"
+	designs = "designs"
+)
 
 // maxUpload bounds a request with masters: one large one, or many small ones.
 const maxUpload = studio.MaxMaster + 8<<20
@@ -267,7 +312,14 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 		if t.Data, err = readAll(h); err != nil {
 			return nil, err
 		}
-		out = append(out, t)
+		us, _, err := studio.Unzip([]studio.Upload{{Filename: t.Filename, Data: t.Data}})
+		if err != nil {
+			return nil, err
+		}
+		for _, u := range us {
+			t.Filename, t.Data = u.Filename, u.Data
+			out = append(out, t)
+		}
 	}
 	if len(out) == 0 {
 		out = append(out, base)

@@ -134,6 +134,7 @@ func TestCandidates(t *testing.T) {
 		el.dispatchEvent(new DragEvent("drop", {bubbles: true, cancelable: true, dataTransfer: dt}));
 		return "";
 	})()`)
+	tab.Do(chromedp.SetValue(chromedp.CSS(".take [name=several]"), "designs"))
 	tab.Click(".take button.is-primary")
 	tab.Until(`document.querySelectorAll(".sending .done").length === 2 && document.querySelector(".sending .failed")`)
 	if s := tab.Eval(`document.querySelector(".sending .failed").textContent`); !strings.Contains(s, "notes.txt cannot be taken in") || !strings.Contains(s, "Try again") {

@@ -197,6 +197,7 @@ func (s *Server) routes(r *gin.Engine) {
 	r.POST("/marks/:id/cell", s.on(s.setCell))
 	r.POST("/marks/:id/drawing", s.on(s.drawCell))
 	r.GET("/marks/:id/over/:version", s.on(s.over))
+	r.GET("/marks/:id/sort", s.on(s.sorting))
 	r.POST("/marks/:id/sort", s.on(s.sort))
 	r.POST("/marks/:id/sorted", s.on(s.sorted))
 	r.GET("/marks/:id/loose.png", s.on(s.loosePicture))

@@ -49,18 +49,51 @@ func (s *Server) newSortPage(w *studio.Snapshot) sortPage {
 	return p
 }
 
-// sort takes loose drawings and shows what they are proposed to be.
+// sort keeps loose drawings and shows what they are proposed to be.
 func (s *Server) sort(c *gin.Context) error {
-	w, err := s.work(c)
+	n, err := id(c, "id")
 	if err != nil {
 		return err
 	}
 	us, err := drawings(c)
-	var all []studio.Drawer
-	p := s.newSortPage(w)
 	if err == nil {
-		all, p.Not, err = s.studio.Sort(c.Request.Context(), w, us, c.PostForm("own") != "")
+		err = s.toSort(c, n, us, c.PostForm("own") != "")
 	}
+	if err != nil {
+		return s.again(c, "versions", err, nil)
+	}
+	return nil
+}
+
+// toSort goes to where loose drawings are sorted; own adds those in the master's own file.
+func (s *Server) toSort(c *gin.Context, mark int64, us []studio.Upload, own bool) error {
+	tokens, not, err := s.studio.OfferLoose(c.Request.Context(), us)
+	if err != nil {
+		return err
+	}
+	if more := len(not) - mostNamed; more > 0 {
+		not = append(not[:mostNamed:mostNamed], fmt.Sprintf("%d more", more))
+	}
+	q := url.Values{"of": tokens, "not": not}
+	if own {
+		q.Set("own", "yes")
+	}
+	c.Redirect(http.StatusSeeOther, markURL(mark, "sort")+"?"+q.Encode())
+	return nil
+}
+
+// mostNamed bounds the files that are named which are no drawings.
+const mostNamed = 20
+
+// sorting shows what loose drawings are proposed to be.
+func (s *Server) sorting(c *gin.Context) error {
+	w, err := s.work(c)
+	if err != nil {
+		return err
+	}
+	p := s.newSortPage(w)
+	p.Not = c.QueryArray("not")
+	all, err := s.studio.Sort(c.Request.Context(), w, c.QueryArray("of"), c.Query("own") != "")
 	if err != nil {
 		return s.again(c, "versions", err, nil)
 	}

@@ -7,10 +7,12 @@ import (
 	"fmt"
 	"image/png"
 	"io"
+	"maps"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -244,4 +246,144 @@ func TestSorting(t *testing.T) {
 	if res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(body), "wo drawings for tall") {
 		t.Errorf("two for one place: %d %s", res.StatusCode, regexp.MustCompile(`role="alert">[^<]*`).Find(body))
 	}
+}
+
+// zipped is a zip of files in a folder.
+func zipped(t *testing.T, files map[string]string) string {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, body := range files {
+		w, err := z.Create("logos/" + name)
+		if err == nil {
+			_, err = io.WriteString(w, body)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	z.Close()
+	return b.String()
+}
+
+// boatSet is a mark in five drawings, with the names that people give them.
+func boatSet() map[string]string {
+	return map[string]string{"a-white.svg": page(320, 120, boatWide("#ffffff", "#ffffff")), "b-symbol.svg": page(100, 110, fmt.Sprintf(sail, 5.0, 5.0, 1.0, teal, rust)),
+		"c-wide.svg": page(320, 120, boatWide(teal, rust)), "d-black.svg": page(200, 200, boatStacked("#000000", "#000000")), "e.svg": page(200, 200, boatStacked(teal, rust))}
+}
+
+// Several files at intake are told by their shapes: one mark, whose other drawings are sorted at once,
+// or designs to choose from; a person who knows better says so.
+func TestSeveralAtIntake(t *testing.T) {
+	t.Parallel()
+	s, h := open(t, false)
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	set := boatSet()
+	others := map[string]string{"one.svg": page(90, 60, `<path d="M5 5h20v50h-20zM40 5l40 50h-40z" fill="#206047"/>`), "two.svg": page(90, 90, `<circle cx="45" cy="45" r="40" fill="#b5532a"/><path d="M20 40h50v10h-50z"/>`),
+		"three.svg": page(90, 60, `<path d="M5 30l20-25 20 25zM50 5h8v50h-8zM70 5h8v50h-8z" fill="#1f5f66"/>`)}
+	for _, c := range []struct {
+		what    string
+		files   map[string]string
+		several string
+		sorted  bool
+		at      string
+	}{
+		{"a set", set, "", true, "/sort"},
+		{"a set in a zip", map[string]string{"old.zip": zipped(t, set)}, "", true, "/sort"},
+		{"three designs", others, "", false, "/candidates"},
+		{"a set that is said to be designs", set, "designs", false, "/candidates"},
+		{"three designs that are said to be one mark", others, "one", true, "/sort"},
+		{"a zip of one drawing", map[string]string{"one.zip": zipped(t, map[string]string{"e.svg": set["e.svg"]})}, "", false, "/master"},
+		{"no drawings", map[string]string{"a.txt": "a", "b.txt": "b"}, "", false, "/marks"},
+	} {
+		var b bytes.Buffer
+		w := multipart.NewWriter(&b)
+		w.WriteField("client", "Vat "+c.what)
+		w.WriteField("several", c.several)
+		for _, name := range slices.Sorted(maps.Keys(c.files)) {
+			f, err := w.CreateFormFile("master", name)
+			if err == nil {
+				_, err = io.WriteString(f, c.files[name])
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		w.Close()
+		res, err := http.Post(srv.URL+"/marks", w.FormDataContentType(), &b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, _ := io.ReadAll(res.Body)
+		res.Body.Close()
+		if sorted := strings.Contains(string(body), "What each drawing is"); sorted != c.sorted || !strings.HasSuffix(res.Request.URL.Path, c.at) {
+			t.Errorf("%s: sorted %v, at %s: %s", c.what, sorted, res.Request.URL.Path, regexp.MustCompile(`(role="alert"|is-danger)[^>]*>[^<]*`).Find(body))
+		}
+		if c.what == "a set" {
+			m, err := s.Mark(t.Context(), 1)
+			if err != nil || m.Master.Filename != "c-wide.svg" && m.Master.Filename != "e.svg" {
+				t.Errorf("the mark itself is %v, %v", m, err)
+			}
+			if n := strings.Count(string(body), `name="token.`); n != 4 || strings.Contains(string(body), "another design") {
+				t.Errorf("%d of the other drawings are sorted, not 4", n)
+			}
+		}
+		if c.what == "no drawings" && (res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(body), "a.txt")) {
+			t.Errorf("no drawings: %d", res.StatusCode)
+		}
+	}
+}
+
+// The set as it would be stands over the drawings; a picture that is dragged into a cell says so in
+// its fields.
+func TestSortingByHand(t *testing.T) {
+	t.Parallel()
+	_, h := open(t, false)
+	tab := browser.Tab(t, h)
+	tab.Go("/new")
+	tab.Give("input[name=master]", "drawer.zip", []byte(zipped(t, boatSet())))
+	tab.Type("input[name=client]", "Vat Nine")
+	tab.Click(".take button.is-primary")
+	tab.Until(`document.readyState === "complete" && !!window.Alpine && document.querySelectorAll(".into .laid").length >= 3`)
+	tab.Accessible("sorting")
+	laid := func() string {
+		return tab.Eval(`[...document.querySelectorAll(".into td[data-as]")].filter(c => c.querySelector(".laid")).map(c => (c.dataset.lockup + " " + c.dataset.as + ": " + [...c.querySelectorAll(".laid")].map(i => i.alt).join("+") + (c.querySelector(".look") ? " two" : ""))).sort().join(", ")`)
+	}
+	drag := func(from, lockup, as string) {
+		t.Helper()
+		tab.Eval(`(() => {
+			const li = [...document.querySelectorAll(".sorting li")].find(l => l.querySelector("img").alt === "` + from + `"), dt = new DataTransfer();
+			const cell = [...document.querySelectorAll(".into td[data-as]")].find(c => c.dataset.lockup === "` + lockup + `" && c.dataset.as === "` + as + `");
+			li.querySelector("img").dispatchEvent(new DragEvent("dragstart", {bubbles: true, dataTransfer: dt}));
+			for (const type of ["dragover", "drop"]) cell.dispatchEvent(new DragEvent(type, {bubbles: true, cancelable: true, dataTransfer: dt}));
+			return "";
+		})()`)
+	}
+	was := laid()
+	if !strings.Contains(was, "symbol lockup: b-symbol.svg") || !strings.Contains(was, "white: a-white.svg") {
+		t.Errorf("proposed: %s", was)
+	}
+	drag("b-symbol.svg", "main", "black")
+	if s := laid(); !strings.Contains(s, "main black: b-symbol.svg") && !strings.Contains(s, "main black: d-black.svg+b-symbol.svg two") && !strings.Contains(s, "main black: b-symbol.svg+d-black.svg two") {
+		t.Errorf("dragged: %s", s)
+	}
+	// Two drawings for one cell are refused, with all as it was put.
+	drag("d-black.svg", "main", "black")
+	tab.Click(".sort-room .is-primary")
+	tab.Until(`document.readyState === "complete" && !!window.Alpine && document.querySelector("[role=alert]") && document.querySelector(".into .look")`)
+	if s := tab.Eval(`document.querySelector("[role=alert]").textContent`); !strings.Contains(s, "two drawings for black") && !strings.Contains(s, "Two drawings for black") {
+		t.Errorf("two in one cell: %s", s)
+	}
+	drag("b-symbol.svg", "", "lockup") // into a lockup of its own, to be named
+	if s := tab.Eval(`document.activeElement.name`); !strings.HasPrefix(s, "lockup.") {
+		t.Errorf("the cursor is in %s", s)
+	}
+	tab.Eval(`(() => { const f = document.activeElement; f.value = "sail"; f.dispatchEvent(new Event("input", {bubbles: true})); return ""; })()`)
+	if s := laid(); !strings.Contains(s, "sail lockup: b-symbol.svg") {
+		t.Errorf("named: %s", s)
+	}
+	fits(t, tab, "sorting")
+	tab.Click(".sort-room .is-primary")
+	tab.Until(`document.querySelector(".set-room.scripted") && document.querySelector('#set [data-version="sail-colour"]')`)
 }

@@ -6,6 +6,8 @@ import (
 	"fmt"
 
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
+	"dyekit/core/intake"
 	"dyekit/core/kin"
 	"dyekit/core/parallel"
 	"dyekit/core/preflight"
@@ -117,12 +119,7 @@ func (w *Snapshot) Sort(ctx context.Context, all []Loose, own int) (sorted []Sor
 		if ds[i].Look, err = kin.See(ctx, src.master.Drawing); err != nil {
 			return err
 		}
-		tones, err := preflight.Tones(ctx, preflight.Bare(src.master.Drawing))
-		for _, t := range tones {
-			if t.Share >= leastInk {
-				ds[i].Inks = append(ds[i].Inks, t.Colour.RGB)
-			}
-		}
+		ds[i].Inks, err = inksOf(ctx, src.master.Drawing)
 		return err
 	})
 	if err != nil {
@@ -200,4 +197,88 @@ func (w *Snapshot) kin(ctx context.Context) (m kin.Mark, err error) {
 		m.Inks = append(m.Inks, kin.Ink{Name: row.Name, RGB: c.RGB})
 	}
 	return m, nil
+}
+
+// Together looks at several files before any of them is a mark: main is the one that is most likely
+// the mark itself, -1 if none can be read, akin how many of the others show shapes of it, and others
+// how many that can be read there are. names and files are of one length.
+func (t *Table) Together(ctx context.Context, names []string, files [][]byte) (main, akin, others int, err error) {
+	main = -1
+	looked := make([]*kin.Drawing, len(files))
+	err = parallel.Do(ctx, len(files), func(ctx context.Context, i int) error {
+		m, err := t.Intake(ctx, files[i], intake.Options{})
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil || m.Drawing == nil {
+			return nil // it is said when it is taken in
+		}
+		d := kin.Drawing{Name: names[i], Vector: m.Kind.Vector}
+		if d.Look, err = kin.See(ctx, m.Drawing); err == nil {
+			d.Inks, err = inksOf(ctx, m.Drawing)
+		}
+		looked[i] = &d
+		return err
+	})
+	if err != nil {
+		return -1, 0, 0, err
+	}
+	// The mark itself is in colours and in curves, where one is, and holds what the others show.
+	rank := func(d *kin.Drawing) (n int) {
+		if len(d.Inks) < 2 {
+			n += 2
+		}
+		if !d.Vector {
+			n++
+		}
+		return n
+	}
+	least := 4
+	for _, d := range looked {
+		if d != nil {
+			least = min(least, rank(d))
+		}
+	}
+	most := -1.0
+	for i, d := range looked {
+		if d == nil || rank(d) != least {
+			continue
+		}
+		sum := 0.0
+		for j, o := range looked {
+			if o != nil && j != i {
+				sum += o.Look.To(d.Look).Shared
+			}
+		}
+		if sum > most+0.05*float64(len(looked)) {
+			main, most = i, sum
+		}
+	}
+	if main < 0 {
+		return -1, 0, 0, nil
+	}
+	var rest []kin.Drawing
+	for i, d := range looked {
+		if d != nil && i != main {
+			rest = append(rest, *d)
+		}
+	}
+	for _, p := range (kin.Mark{Look: looked[main].Look}).Propose(rest) {
+		if p.Relation != kin.Other {
+			akin++
+		}
+	}
+	return main, akin, len(rest), nil
+}
+
+// inksOf are the colours that a drawing is painted in, the largest first, without those of edges and
+// of a ground behind it.
+func inksOf(ctx context.Context, d *drawing.Drawing) (inks []colour.RGB, err error) {
+	tones, err := preflight.Tones(ctx, preflight.Bare(d))
+	for _, t := range tones {
+		if t.Share >= leastInk {
+			inks = append(inks, t.Colour.RGB)
+		}
+	}
+	return inks, err
 }

@@ -11,6 +11,7 @@ document.addEventListener("alpine:init", () => {
     files: [],
     some: false,
     to: "",
+    many: false,
     init() {
       const root = this.$root;
       this.name = root.dataset.kept || "";
@@ -36,7 +37,8 @@ document.addEventListener("alpine:init", () => {
     picked() {
       const input = this.$root.querySelector("input[name=master]");
       const n = input.files.length;
-      this.name = n === 1 ? input.files[0].name : n > 1 ? n + " files: candidates to choose from" : "";
+      this.name = n === 1 ? input.files[0].name : n > 1 ? n + " files" : "";
+      this.many = n > 1;
       const client = this.$root.querySelector("input[name=client]");
       if (this.name && !client.value) client.focus();
     },
@@ -44,6 +46,8 @@ document.addEventListener("alpine:init", () => {
       const chosen = [...this.$root.querySelector("input[name=master]").files];
       const large = 2e6; // bytes from which one wants to see that it moves
       if (chosen.length === 0 || (chosen.length === 1 && chosen[0].size < large)) return;
+      // What may be one mark is looked at together, as long as it fits into one request.
+      if (chosen.length > 1 && this.$root.elements.several.value !== "designs" && chosen.reduce((sum, f) => sum + f.size, 0) < 50e6) return;
       e.preventDefault();
       this.some = true;
       this.files = chosen.map((file, i) => ({ key: i, file, name: file.name, says: "waits", state: "", done: 0, again: false }));
