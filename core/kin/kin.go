@@ -330,6 +330,9 @@ type Kinship struct {
 	// Of a laid over b, where they are the same: shapes of b that are not there, and those in whose
 	// place another one is. In b's page units.
 	Missing, Changed []geom.Rect
+	// Lost are shapes of b that a, which is arranged otherwise, has not among lettering of which it
+	// has the rest. In b's page units.
+	Lost []geom.Rect
 }
 
 // To compares a drawing with another.
@@ -354,9 +357,9 @@ func (l *Look) To(o *Look) Kinship {
 		best.Relation = Same
 		best.Missing, best.Changed = a.holds(b, o.Box)
 	case best.Shared >= enough && best.Covers >= enough:
-		best.Relation = Rearranged
+		best.Relation, best.Lost = Rearranged, a.lost(b, o.Box)
 	case best.Shared >= enough && best.Covers >= leastPart:
-		best.Relation = Part
+		best.Relation, best.Lost = Part, a.lost(b, o.Box)
 	default:
 		best.Relation = Other
 	}
@@ -364,22 +367,11 @@ func (l *Look) To(o *Look) Kinship {
 }
 
 func (v view) to(o view) (k Kinship) {
-	taken := make([]bool, len(o.shapes))
 	got, all, covered, theirs := 0.0, 0.0, 0.0, 0.0
-	for _, s := range v.shapes {
-		all += s.weight()
-		at, least := -1, 2.0
-		for j, t := range o.shapes {
-			if taken[j] {
-				continue
-			}
-			if off, same := s.form(t); same && off < least {
-				at, least = j, off
-			}
-		}
+	for i, at := range v.pairs(o) {
+		all += v.shapes[i].weight()
 		if at >= 0 {
-			taken[at] = true
-			got += s.weight()
+			got += v.shapes[i].weight()
 			covered += o.shapes[at].weight()
 		}
 	}
@@ -398,6 +390,27 @@ func (v view) to(o view) (k Kinship) {
 		k.Overlaid = near / of
 	}
 	return k
+}
+
+// pairs finds for each shape of v the one of o that is most like it, each once; -1 if there is none.
+func (v view) pairs(o view) (at []int) {
+	taken := make([]bool, len(o.shapes))
+	for _, s := range v.shapes {
+		best, least := -1, 2.0
+		for j, t := range o.shapes {
+			if taken[j] {
+				continue
+			}
+			if off, same := s.form(t); same && off < least {
+				best, least = j, off
+			}
+		}
+		if best >= 0 {
+			taken[best] = true
+		}
+		at = append(at, best)
+	}
+	return at
 }
 
 // grid is the silhouette on a square grid.
@@ -435,60 +448,6 @@ func widened(g []float64) []float64 {
 				for i := max(0, x-1); i <= min(overlaid-1, x+1); i++ {
 					out[y*overlaid+x] = max(out[y*overlaid+x], g[j*overlaid+i])
 				}
-			}
-		}
-	}
-	return out
-}
-
-// holds lists the shapes of o that v does not paint in their place, or paints otherwise.
-func (v view) holds(o view, box geom.Rect) (missing, changed []geom.Rect) {
-	near := v.swollen()
-	kx, ky := float64(v.w)/float64(o.w), float64(v.h)/float64(o.h)
-	for _, s := range o.shapes {
-		hit := 0
-		for y := s.box.Min.Y; y < s.box.Max.Y; y++ {
-			for x := s.box.Min.X; x < s.box.Max.X; x++ {
-				if o.label[y*o.w+x] != s.id {
-					continue
-				}
-				if near[min(v.h-1, int((float64(y)+0.5)*ky))*v.w+min(v.w-1, int((float64(x)+0.5)*kx))] {
-					hit++
-				}
-			}
-		}
-		share := float64(hit) / float64(s.pixels)
-		if share >= kept {
-			continue
-		}
-		to := func(x, y int) geom.Point {
-			return geom.Pt(box.X0+float64(x)/float64(o.w)*box.W(), box.Y0+float64(y)/float64(o.h)*box.H())
-		}
-		p, q := to(s.box.Min.X, s.box.Min.Y), to(s.box.Max.X, s.box.Max.Y)
-		r := geom.Rect{X0: p.X, Y0: p.Y, X1: q.X, Y1: q.Y}
-		if share < gone {
-			missing = append(missing, r)
-		} else {
-			changed = append(changed, r)
-		}
-	}
-	return missing, changed
-}
-
-// swollen is what is painted, and what lies within reach of it.
-func (v view) swollen() []bool {
-	row, out := make([]bool, v.w*v.h), make([]bool, v.w*v.h)
-	for y := range v.h {
-		for x := range v.w {
-			for i := max(0, x-reach); i <= min(v.w-1, x+reach); i++ {
-				row[y*v.w+x] = row[y*v.w+x] || v.cover[y*v.w+i] != 0
-			}
-		}
-	}
-	for y := range v.h {
-		for j := max(0, y-reach); j <= min(v.h-1, y+reach); j++ {
-			for x := range v.w {
-				out[y*v.w+x] = out[y*v.w+x] || row[j*v.w+x]
 			}
 		}
 	}

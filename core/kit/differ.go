@@ -3,6 +3,7 @@ package kit
 import (
 	"context"
 	"fmt"
+	"math"
 	"path"
 	"strings"
 
@@ -22,6 +23,7 @@ const (
 	inkShare  = 0.01 // of the drawing, below which a colour is an edge
 	stretched = 1.02 // times as wide for its height
 	sizeOff   = 1.02 // times as large on its page
+	roomOff   = 0.02 // of the art's longer side, that its page has more or less at a side
 	mostNamed = 4    // colours that are named one by one
 )
 
@@ -66,6 +68,8 @@ func (p *Plan) differ(ctx context.Context, r *recipe.Recipe) error {
 				say(finding.Note, l.Name, untold, called(l.Drawing))
 			} else if k := own.To(main); k.Relation == kin.Other {
 				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, shares hardly any shapes with the master: check that it is the same mark", l.Name, called(l.Drawing))
+			} else if n := len(k.Lost); n > 0 {
+				say(finding.Warn, l.Name, "the lockup %s, drawn in %s, has the master’s lettering but for %s: look whether a letter is missing or another one is in its place", l.Name, called(l.Drawing), countShapes(n))
 			}
 			return foreigners(ctx, d, l.Drawing, l.Name, say)
 		})
@@ -142,25 +146,47 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 	} else if k.Scale > sizeOff || k.Scale < 1/sizeOff {
 		say(finding.Note, name, "%s is drawn %.2f times as large as what would be derived, and files of curves have that size", name, k.Scale)
 	}
+	if p.ownPages {
+		page := p.Master.Drawing.Page
+		if by := derived.Spec.DrawnBy(); by != "" {
+			page = p.from.Drawn[by].Master.Drawing.Page
+		}
+		was, is := room(other.Box, page), room(own.Box, p.from.Drawn[v.Spec.Drawing].Master.Drawing.Page)
+		for i, side := range []string{"at the left of", "above", "at the right of", "below"} {
+			if d := is[i] - was[i]; math.Abs(d) > roomOff {
+				say(finding.Warn, name, "%s, drawn in %s, has other room on its page than what would be derived: %s it %.0f %% of the mark’s longer side, not %.0f %%", name, file, side, is[i]*100, was[i]*100)
+				break
+			}
+		}
+	}
 	return nil
+}
+
+// room is what a page has bare at the left of art, above it, at its right and below it, as shares of
+// the art's longer side.
+func room(art, page geom.Rect) [4]float64 {
+	k := art.Long()
+	return [4]float64{(art.X0 - page.X0) / k, (art.Y0 - page.Y0) / k, (page.X1 - art.X1) / k, (page.Y1 - art.Y1) / k}
 }
 
 // lacks counts the shapes that are not there and those that are others.
 func lacks(missing, changed int) string {
-	n := func(n int) string {
-		if n == 1 {
-			return "1 shape"
-		}
-		return fmt.Sprintf("%d shapes", n)
-	}
 	var words []string
 	if missing > 0 {
-		words = append(words, n(missing)+" missing")
+		words = append(words, countShapes(missing)+" missing")
 	}
 	if changed > 0 {
-		words = append(words, n(changed)+" drawn differently")
+		words = append(words, countShapes(changed)+" drawn differently")
 	}
 	return strings.Join(words, ", ")
+}
+
+// countShapes says how many in words.
+func countShapes(n int) string {
+	if n == 1 {
+		return "1 shape"
+	}
+	return fmt.Sprintf("%d shapes", n)
 }
 
 // foreign names the colours of a drawing that the mark does not have; white is paper, and pictures

@@ -188,21 +188,24 @@ func TestDrawingsThatDiffer(t *testing.T) {
 		cells map[string]string
 		want  string // of a warning; none if empty
 	}{
-		"a lockup":           {map[string]string{"wide": wide("#206047", "#ffffff")}, ""},
-		"a black":            {map[string]string{"/black": stacked("#000000", "#ffffff")}, ""},
-		"a thicker black":    {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `fill="#000000"><path d="M0 0h10v40`, `fill="#000000" stroke="#000000" stroke-width="3"><path d="M0 0h10v40`, 1)}, ""},
-		"another mark":       {map[string]string{"wide": other}, "shares hardly any shapes with the master"},
-		"another black":      {map[string]string{"/black": other}, "shares hardly any shapes with what would be derived"},
-		"a letter is gone":   {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `<path d="M40 0h30v10H50v10h15v10H50v10h20v10H40z"/>`, "", 1)}, "1 shape missing"},
-		"another letter":     {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `M40 0h30v10H50v10h15v10H50v10h20v10H40z`, `M40 0h4v46h26v4H40z`, 1)}, "1 shape drawn differently"},
-		"squeezed":           {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `viewBox="0 0 200 200"`, `viewBox="0 0 200 200" preserveAspectRatio="none" width="180" height="200"`, 1)}, "0.90 times as wide"},
-		"a colour too many":  {map[string]string{"wide": strings.Replace(wide("#206047", "#ffffff"), `fill="#206047"><path d="M0 0`, `fill="#b03020"><path d="M0 0`, 1)}, "#b03020"},
-		"a black in two":     {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `fill="#000000"><path d="M0 0`, `fill="#777777"><path d="M0 0`, 1)}, "more than one colour"},
-		"wide in its place":  {map[string]string{"/black": wide("#000000", "#ffffff")}, "arranged differently"},
-		"half the size":      {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `viewBox`, `width="100" height="100" viewBox`, 1)}, ""},
-		"a colour, by hand":  {map[string]string{"/colour": stacked("#206047", "#ffffff")}, ""},
-		"and in other inks":  {map[string]string{"/colour": stacked("#203047", "#ffffff")}, "#203047"},
-		"two drawings of it": {map[string]string{"wide": strings.Replace(sheetOf(900, 200, wide("#206047", "#ffffff"), strings.Replace(wide("#206047", "#ffffff"), "<svg", `<svg x="580" y="100" width="320" height="100"`, 1)), "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 320 100\">", `<svg width="320" height="100" viewBox="0 0 320 100">`, 1)}, "several pages or drawings"},
+		"a lockup":             {map[string]string{"wide": wide("#206047", "#ffffff")}, ""},
+		"a black":              {map[string]string{"/black": stacked("#000000", "#ffffff")}, ""},
+		"a thicker black":      {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `fill="#000000"><path d="M0 0h10v40`, `fill="#000000" stroke="#000000" stroke-width="3"><path d="M0 0h10v40`, 1)}, ""},
+		"another mark":         {map[string]string{"wide": other}, "shares hardly any shapes with the master"},
+		"another black":        {map[string]string{"/black": other}, "shares hardly any shapes with what would be derived"},
+		"a letter is gone":     {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `<path d="M40 0h30v10H50v10h15v10H50v10h20v10H40z"/>`, "", 1)}, "1 shape missing"},
+		"another letter":       {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `M40 0h30v10H50v10h15v10H50v10h20v10H40z`, `M40 0h4v46h26v4H40z`, 1)}, "1 shape drawn differently"},
+		"wide, a letter gone":  {map[string]string{"wide": strings.Replace(wide("#206047", "#ffffff"), `<path d="M40 0h30v10H50v10h15v10H50v10h20v10H40z"/>`, "", 1)}, "but for 1 shape"},
+		"wide, another letter": {map[string]string{"wide": strings.Replace(wide("#206047", "#ffffff"), `M40 0h30v10H50v10h15v10H50v10h20v10H40z`, `M40 0h4v46h26v4H40z`, 1)}, "but for 1 shape"},
+		"the symbol alone":     {map[string]string{"symbol": sheetOf(90, 100, fmt.Sprintf(leaf, 5.0, 5.0, 1.0, "#206047", "#ffffff"))}, ""},
+		"squeezed":             {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `viewBox="0 0 200 200"`, `viewBox="0 0 200 200" preserveAspectRatio="none" width="180" height="200"`, 1)}, "0.90 times as wide"},
+		"a colour too many":    {map[string]string{"wide": strings.Replace(wide("#206047", "#ffffff"), `fill="#206047"><path d="M0 0`, `fill="#b03020"><path d="M0 0`, 1)}, "#b03020"},
+		"a black in two":       {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `fill="#000000"><path d="M0 0`, `fill="#777777"><path d="M0 0`, 1)}, "more than one colour"},
+		"wide in its place":    {map[string]string{"/black": wide("#000000", "#ffffff")}, "arranged differently"},
+		"half the size":        {map[string]string{"/black": strings.Replace(stacked("#000000", "#ffffff"), `viewBox`, `width="100" height="100" viewBox`, 1)}, ""},
+		"a colour, by hand":    {map[string]string{"/colour": stacked("#206047", "#ffffff")}, ""},
+		"and in other inks":    {map[string]string{"/colour": stacked("#203047", "#ffffff")}, "#203047"},
+		"two drawings of it":   {map[string]string{"wide": strings.Replace(sheetOf(900, 200, wide("#206047", "#ffffff"), strings.Replace(wide("#206047", "#ffffff"), "<svg", `<svg x="580" y="100" width="320" height="100"`, 1)), "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 320 100\">", `<svg width="320" height="100" viewBox="0 0 320 100">`, 1)}, "several pages or drawings"},
 	} {
 		p, err := NewPlan(t.Context(), leafKit(t, threeColourways, c.cells))
 		if err != nil {
@@ -217,6 +220,30 @@ func TestDrawingsThatDiffer(t *testing.T) {
 		}
 		if c.want == "" && said != "" || !strings.Contains(said, c.want) {
 			t.Errorf("%s: said %q, want %q", name, said, c.want)
+		}
+	}
+}
+
+// With the drawings' own pages as frames, other room round the art is said; it is none of trimmed files.
+func TestRoomOfDrawings(t *testing.T) {
+	t.Parallel()
+	for _, c := range []struct {
+		fit   string
+		wider float64 // px at the left
+		said  bool
+	}{{"viewbox", 0, false}, {"viewbox", 2, false}, {"viewbox", 10, true}, {"artwork", 10, false}} {
+		base := strings.Replace(threeColourways, `"fit":"artwork"`, `"fit":"`+c.fit+`"`, 1)
+		black := strings.Replace(stacked("#000000", "#ffffff"), `viewBox="0 0 200 200"`, fmt.Sprintf(`viewBox="%g 0 %g 200"`, -c.wider, 200+c.wider), 1)
+		p, err := NewPlan(t.Context(), leafKit(t, base, map[string]string{"/black": black}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := false
+		for _, f := range p.Findings {
+			said = said || f.Severity == finding.Warn && strings.Contains(f.Message, "black, drawn in -black.svg, has other room on its page than what would be derived: at the left of it 19 % of the mark’s longer side, not 12 %")
+		}
+		if said != c.said {
+			t.Errorf("%s, %g px wider: said %v: %v", c.fit, c.wider, said, p.Findings)
 		}
 	}
 }

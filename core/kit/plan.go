@@ -46,6 +46,7 @@ type Plan struct {
 
 	judged      memo[*advice.Look]
 	described   memo[advice.Version]
+	ownPages    bool         // frames are the drawings' own pages
 	smallest    frame.Length // of the whole mark, as a person wrote it
 	clearSpace  *frame.Clear // a person's, with
 	clearHeight float64      // the height of its part, and
@@ -111,7 +112,7 @@ func PlanFor(ctx context.Context, from Origins, brand string, r *recipe.Recipe) 
 	if x, ok := colour.PressOf(r.Press); ok {
 		p.Press = x
 	}
-	p.smallest = r.Frame.Smallest
+	p.smallest, p.ownPages = r.Frame.Smallest, r.Frame.Fit == frame.ViewBox
 	page := m.Drawing.Page
 	art, refused := m.Drawing.Bounds().Intersect(page), map[string]string{}
 	standard := r.Standard()
