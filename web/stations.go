@@ -246,6 +246,7 @@ func (inkCard) Stocks() []string { return []string{"coated", "uncoated"} }
 type inksPage struct {
 	D       header
 	Cards   []inkCard
+	Ramps   []ramp
 	Page    geom.Rect
 	Inks    []version.InkMapping // of the client, in the order in which they came
 	Presses []*colour.Press
@@ -253,6 +254,8 @@ type inksPage struct {
 	Pairs   [][]preview.Stand
 	Look    string   // what somebody has to act upon
 	Grounds []string // that colours are shown on, #rrggbb
+	// MoreRamps is how many gradients there are beside those listed.
+	MoreRamps int
 }
 
 // maxPairs bounds the colours that are held against each other.
@@ -308,6 +311,7 @@ func newInksPage(d header) (inksPage, error) {
 		p.Look = listed(dull) + " do not print as they look on screen."
 	}
 	p.tintsBelow()
+	p.ramps(d)
 	p.Pairs = d.Snapshot.Pairs(maxPairs)
 	return p, err
 }
