@@ -176,6 +176,41 @@ func (s *Studio) StandIn(ctx context.Context, mark int64, lockup, below string) 
 	})
 }
 
+// SetDrawnRecipe chooses a recipe whose lockups and versions name drawings of their own: those that
+// come with it, by the names of their files, and those that the mark keeps.
+func (s *Studio) SetDrawnRecipe(ctx context.Context, mark int64, r *recipe.Recipe, us []Upload, what string) error {
+	hashes := map[string]string{}
+	for _, u := range us {
+		hash, file, err := s.keepDrawing(ctx, u)
+		if err != nil {
+			return err
+		}
+		hashes[file] = hash
+	}
+	return s.Decide(ctx, mark, what, func(d *Decisions) (err error) {
+		x := r.WithDrawings(func(ref string) string {
+			at, bad := recipe.ParseReference(ref)
+			if bad != nil {
+				return ref // which the recipe's own check says
+			}
+			if hash, ok := hashes[fileName(at.File)]; ok {
+				at.File = d.Keep(at.File, hash)
+			} else if _, ok := d.Drawing(at.File); !ok && err == nil {
+				err = decision.Wrong("recipe", "%s: the drawing %s was not sent with the recipe, and the mark does not keep it", r.DrawingAt(ref), at.File)
+			}
+			return at.String()
+		})
+		if err != nil {
+			return err
+		}
+		if err := d.TakeRecipe(x); err != nil {
+			return err
+		}
+		d.Forget()
+		return nil
+	})
+}
+
 // Derive makes a version from its lockup's drawing again.
 func (s *Studio) Derive(ctx context.Context, mark int64, name string) error {
 	return s.Decide(ctx, mark, name+" derived again", func(d *Decisions) error {

@@ -255,14 +255,22 @@ func (s *Server) apiRevise(c *gin.Context) error {
 	return s.sayMark(c, http.StatusOK, n)
 }
 
-// apiRecipe sets the recipe of a mark: a whole one, or {"name": "print"} alone for
-// one that comes along.
+// apiRecipe sets the recipe of a mark: a whole one, {"name": "print"} alone for one that comes along,
+// or a form with a recipe and the drawings of their own that it names.
 func (s *Server) apiRecipe(c *gin.Context) error {
 	n, err := id(c, "id")
 	if err != nil {
 		return err
 	}
-	data, err := readLimited(c.Request.Body, recipe.MaxBytes+1)
+	var us []studio.Upload
+	var data []byte
+	if c.ContentType() == gin.MIMEMultipartPOSTForm {
+		if us, err = drawings(c); err == nil {
+			data = []byte(c.PostForm("recipe"))
+		}
+	} else {
+		data, err = readLimited(c.Request.Body, recipe.MaxBytes+1)
+	}
 	if err != nil {
 		return err
 	}
@@ -277,7 +285,7 @@ func (s *Server) apiRecipe(c *gin.Context) error {
 	} else if r, err = recipe.Parse(data); err != nil {
 		return &studio.InputError{Field: "recipe", Message: err.Error()}
 	}
-	if err := s.studio.SetRecipe(c.Request.Context(), n, r, "recipe "+r.Name+", by a script"); err != nil {
+	if err := s.studio.SetDrawnRecipe(c.Request.Context(), n, r, us, "recipe "+r.Name+", by a script"); err != nil {
 		return err
 	}
 	return s.sayMark(c, http.StatusOK, n)

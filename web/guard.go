@@ -39,7 +39,7 @@ var bodies = map[string]int64{
 	"/marks/:id/sort":            maxUpload,
 	"/api/v1/marks":              maxUpload,
 	"/api/v1/marks/:id/master":   maxUpload,
-	"/api/v1/marks/:id/recipe":   recipe.MaxBytes + envelope,
+	"/api/v1/marks/:id/recipe":   maxUpload,
 	"/api/v1/marks/:id/drawings": maxUpload,
 	"/k/:token/kit/:n/right":     resemble.MaxBytes + envelope,
 	"/house":                     studio.MaxPortrait + envelope,

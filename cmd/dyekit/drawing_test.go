@@ -2,6 +2,9 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
+	"image"
+	"image/png"
 	"os"
 	"path/filepath"
 	"strings"
@@ -130,5 +133,51 @@ func TestDrawingFlagRefused(t *testing.T) {
 	// A kit never takes the place of its own drawings.
 	if r := call(t, "", "make", file("mark.svg"), "--out", filepath.Dir(file("x")), "--force", "--readers", "none", "--drawing", "wide="+file("wide.svg")); r.code != 2 {
 		t.Errorf("over its own drawings: %d %s", r.code, r.err)
+	}
+}
+
+// What else is made from a master takes drawings of its own as well: the sheet, a mark on a
+// photograph, what somebody asks for.
+func TestDrawingFlagElsewhere(t *testing.T) {
+	t.Parallel()
+	_, file := ownDrawings(t)
+	own := []string{"--drawing", "wide=" + file("wide.svg"), "--drawing", "wide/white=" + file("white.svg")}
+	run := func(args ...string) string {
+		t.Helper()
+		r := call(t, "", append(args, own...)...)
+		if r.code != 0 {
+			t.Fatalf("%v: %d %s", args, r.code, r.err)
+		}
+		return r.out
+	}
+	same := func(a, b string) bool {
+		t.Helper()
+		x, err := os.ReadFile(file(a))
+		y, err2 := os.ReadFile(file(b))
+		if err != nil || err2 != nil {
+			t.Fatal(err, err2)
+		}
+		return string(x) == string(y)
+	}
+	run("sheet", file("mark.svg"), "--out", file("sheet.png"), "--one")
+	if r := call(t, "", "sheet", file("mark.svg"), "--out", file("plain.png"), "--one"); r.code != 0 || same("sheet.png", "plain.png") {
+		t.Errorf("the sheet does not show the lockup: %d %s", r.code, r.err)
+	}
+	photo, err := os.Create(file("photo.png"))
+	if err == nil {
+		err = errors.Join(png.Encode(photo, image.NewGray(image.Rect(0, 0, 400, 300))), photo.Close())
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	run("mark", file("photo.png"), "--with", file("mark.svg"), "--version", "wide-white", "--out", file("wide"))
+	if r := call(t, "", "mark", file("photo.png"), "--with", file("mark.svg"), "--version", "white", "--out", file("plain")); r.code != 0 || same("wide/photo_marked.png", "plain/photo_marked.png") {
+		t.Errorf("the photograph is not marked with the lockup: %d %s", r.code, r.err)
+	}
+	if r := call(t, "", "mark", file("photo.png"), "--with", file("mark.svg"), "--version", "wide-white", "--out", file("none")); r.code != 2 {
+		t.Errorf("a version that nobody drew: %d %s", r.code, r.err)
+	}
+	if s := run("ask", "white wide logo as svg", "--of", file("mark.svg"), "--out", file("asked"), "--json"); !strings.Contains(s, "wide-white") {
+		t.Errorf("asked for the wide one, it answers %s", s)
 	}
 }

@@ -183,14 +183,15 @@ func (r *remote) push(ctx context.Context, file, client, password string) (m *th
 	return m, says, r.call(ctx, "POST", path, w.FormDataContentType(), &b, m)
 }
 
-// choose sets the recipe of a mark: a built-in one or a file.
+// choose sets the recipe of a mark: a built-in one or a file, with the drawings that it names.
 func (r *remote) choose(ctx context.Context, m *there, name string) error {
 	rec, err := loadRecipe(name)
 	if err != nil {
 		return err
 	}
-	if ds := rec.Drawings(); len(ds) > 0 {
-		return fmt.Errorf("the recipe names a file of this machine, %s, and a server keeps its own: bring it with --drawing", ds[0])
+	to := fmt.Sprintf("/marks/%d/recipe", m.ID)
+	if len(rec.Drawings()) > 0 {
+		return r.chooseDrawn(ctx, m, to, rec)
 	}
 	body, err := json.Marshal(rec)
 	if _, ok := recipe.Builtin(name); ok {
@@ -199,7 +200,55 @@ func (r *remote) choose(ctx context.Context, m *there, name string) error {
 	if err != nil {
 		return err
 	}
-	return r.call(ctx, "PUT", fmt.Sprintf("/marks/%d/recipe", m.ID), "application/json", bytes.NewReader(body), m)
+	return r.call(ctx, "PUT", to, "application/json", bytes.NewReader(body), m)
+}
+
+// chooseDrawn sends a recipe with the drawings of their own that it names, under names of files that
+// no two share.
+func (r *remote) chooseDrawn(ctx context.Context, m *there, to string, rec *recipe.Recipe) error {
+	drawn, err := readDrawings(ctx, rec)
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	sent, taken := map[string]string{}, map[string]bool{}
+	for _, ref := range rec.Drawings() {
+		at, err := recipe.ParseReference(ref)
+		if err != nil {
+			return err
+		}
+		if sent[at.File] != "" {
+			continue
+		}
+		name := kit.Another(drawn[ref].Name, func(s string) bool { return taken[s] })
+		sent[at.File], taken[name] = name, true
+		part, err := form.CreateFormFile("drawing", name)
+		if err == nil {
+			_, err = part.Write(drawn[ref].Data)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	body, err := json.Marshal(rec.WithDrawings(func(ref string) string {
+		at, err := recipe.ParseReference(ref)
+		if err != nil {
+			return ref
+		}
+		at.File = sent[at.File]
+		return at.String()
+	}))
+	if err == nil {
+		err = form.WriteField("recipe", string(body))
+	}
+	if err == nil {
+		err = form.Close()
+	}
+	if err != nil {
+		return err
+	}
+	return r.call(ctx, "PUT", to, form.FormDataContentType(), &b, m)
 }
 
 // draw brings drawings of their own to a mark: the lockups first.

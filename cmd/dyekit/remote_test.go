@@ -103,6 +103,28 @@ func TestPushAndPull(t *testing.T) {
 	if r := call(t, "", "push", master, "--to", at, "--token-file", token); r.code != 0 || !strings.Contains(r.out, "has this master already") {
 		t.Errorf("push again: %s %s", r.out, r.err)
 	}
+	// A recipe that names drawings of its own takes them along: the kit is the one that is made here.
+	_, file := ownDrawings(t)
+	if err := os.MkdirAll(file("art"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(file("wide.svg"), file("art/wide.svg")); err != nil {
+		t.Fatal(err)
+	}
+	there, here := file("there"), file("here")
+	if r := call(t, "", "push", file("mark.svg"), "--brand", "Own", "--to", at, "--token-file", token, "--recipe", file("recipe.json"), "--out", there); r.code != 0 {
+		t.Fatalf("push with drawings: %d %s", r.code, r.err)
+	}
+	if r := call(t, "", "make", file("mark.svg"), "--brand", "Own", "--recipe", file("recipe.json"), "--out", here, "--readers", "none"); r.code != 0 {
+		t.Fatalf("make with drawings: %d %s", r.code, r.err)
+	}
+	for _, name := range []string{"SVG/own_colour.svg", "SVG/own_wide.svg", "MASTER/drawings/wide.svg"} {
+		x, err := os.ReadFile(filepath.Join(there, name))
+		y, err2 := os.ReadFile(filepath.Join(here, name))
+		if err != nil || err2 != nil || !bytes.Equal(x, y) {
+			t.Errorf("%s is another one from the server: %v, %v", name, err, err2)
+		}
+	}
 	zip := filepath.Join(dir, "kit.zip")
 	if r := call(t, "", "pull", "--brand", "moor", "--to", at, "--token-file", token, "--out", zip); r.code != 0 {
 		t.Errorf("pull: %s", r.err)

@@ -68,6 +68,7 @@ type candidate struct {
 	toBeMade   int  // 1 if it is to be made
 	unsuitable int  // 1 if it serves nothing of what it was asked for
 	named      bool // its version was named
+	lockup     int  // 1 if it is of another lockup than the main one
 }
 
 // Answer finds the file that a wish means, in the kit or to be made. What is named outranks
@@ -88,6 +89,9 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 	var all []candidate
 	add := func(p Pick, of advice.Traits) {
 		c := candidate{Pick: p, of: of, rank: k.rank(key, p.File, named), odd: odd(p.File, of, square), away: away(w, p.File), named: named}
+		if of.Lockup != "" && of.Lockup != "full" {
+			c.lockup = 1
+		}
 		for _, t := range w.Things {
 			if !k.has(c, t) {
 				c.misses += weight(t.Is)
@@ -115,7 +119,7 @@ func (k Kit) Answer(w Wish) (a Answer, ok bool) {
 		}
 	}
 	slices.SortStableFunc(all, func(x, y candidate) int {
-		return cmp.Or(cmp.Compare(x.misses, y.misses), cmp.Compare(x.unsuitable, y.unsuitable), cmp.Compare(x.toBeMade, y.toBeMade), cmp.Compare(x.rank, y.rank), cmp.Compare(x.away, y.away), cmp.Compare(x.odd, y.odd), k.Compare(key, x.File, y.File))
+		return cmp.Or(cmp.Compare(x.misses, y.misses), cmp.Compare(x.unsuitable, y.unsuitable), cmp.Compare(x.toBeMade, y.toBeMade), cmp.Compare(x.rank, y.rank), cmp.Compare(x.away, y.away), cmp.Compare(x.odd, y.odd), cmp.Compare(x.lockup, y.lockup), k.Compare(key, x.File, y.File))
 	})
 	got := all[0]
 	a.Pick, a.Whole = got.Pick, true

@@ -1,6 +1,11 @@
 package asked
 
-import "slices"
+import (
+	"slices"
+	"strings"
+
+	"dyekit/core/advice"
+)
 
 // A Rule is what somebody's own words stand for, in words that are read here: for the trade fair
 // is white, vector, EPS.
@@ -25,6 +30,19 @@ func (k Kit) Names() (rules []Rule) {
 		add(OneInk, i.Name)
 	}
 	return rules
+}
+
+// Arranged tells lockups from parts among versions: one that is not called as parts are, such as
+// wide or stacked, shows the whole mark, arranged otherwise, as far as its name tells.
+func Arranged(vs []advice.Traits) (out []advice.Traits) {
+	for _, v := range vs {
+		if v.Part && v.Lockup != "" && !strings.ContainsAny(v.Lockup, "+|") {
+			parts, _ := Read("en", v.Lockup).of(Part)
+			v.Part = len(parts) > 0 || named(v)
+		}
+		out = append(out, v)
+	}
+	return out
 }
 
 // OtherLockups lists the lockups that an answer might be of as well, where none was named: those

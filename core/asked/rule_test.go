@@ -34,7 +34,7 @@ func TestLockups(t *testing.T) {
 	k := teahouse()
 	for i := range k.Versions[:3] {
 		v := k.Versions[i]
-		v.Name, v.Lockup, v.Aspect = "wide-"+v.Name, "wide", 3
+		v.Name, v.Lockup, v.Aspect, v.Part = "wide-"+v.Name, "wide", 3, true // as kits call what is not the main one
 		k.Versions = append(k.Versions, v)
 		for _, f := range k.Files.Files {
 			if f.Version == k.Versions[i].Name {
@@ -43,6 +43,7 @@ func TestLockups(t *testing.T) {
 			}
 		}
 	}
+	k.Versions = Arranged(k.Versions)
 	for sentence, want := range map[string]string{
 		"white logo, svg":                   "SVG/white.svg or wide",
 		"the wide one in white, svg":        "WIDE/SVG/white.svg",

@@ -19,6 +19,7 @@ func (p *Page) Wanted() asked.Kit {
 			k.Inks = append(k.Inks, asked.Ink{Name: i.Name, Hex: i.Hex})
 		}
 	}
+	k.Versions = asked.Arranged(k.Versions)
 	return k
 }
 

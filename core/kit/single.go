@@ -116,6 +116,7 @@ func (s *Source) Wanted(ctx context.Context, may asked.May) (asked.Kit, error) {
 			k.Spot = k.Spot || hasSpots(v.Drawing)
 		}
 	}
+	k.Versions = asked.Arranged(k.Versions)
 	return k, nil
 }
 
