@@ -19,6 +19,7 @@ import (
 	"dyekit/core/advice"
 	"dyekit/core/format"
 	"dyekit/core/guide"
+	"dyekit/core/recipe"
 	"dyekit/studio/decision"
 	"dyekit/studio/queue"
 	"dyekit/studio/secret"
@@ -26,7 +27,7 @@ import (
 
 // Bounds of what people write about a handover, in letters.
 const (
-	MaxGreeting = 600
+	MaxGreeting = recipe.MaxGreeting
 	MaxQuestion = 2000
 	MaxOpen     = 20 // questions of one client that wait for an answer
 )

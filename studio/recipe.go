@@ -110,7 +110,11 @@ func (s *Studio) SaveRecipe(ctx context.Context, w *Snapshot, name string, forAl
 	if err != nil {
 		return err
 	}
-	r.Name, r.Frame = name, w.Recipe.Frame
+	d, err := w.Mark.Decisions() // the table may hold the mark with other words for its page
+	if err != nil {
+		return err
+	}
+	r.Name, r.Frame, r.Page = name, w.Recipe.Frame, d.Page
 	r.Lockups, r.Versions = nil, nil
 	for _, l := range w.Recipe.Lockups {
 		r.Lockups = append(r.Lockups, withoutDrawing(l))

@@ -14,6 +14,7 @@ import (
 
 	"dyekit/core/format"
 	"dyekit/core/guide"
+	"dyekit/core/recipe"
 	"dyekit/studio"
 	"dyekit/studio/secret"
 )
@@ -25,6 +26,7 @@ type handForm struct {
 	Makes                                             []string // what is made on request; nil for all
 	Leads                                             bool
 	Once                                              string // names this form: sent twice, it is one handover
+	Keep                                              bool   // its words begin the next link as well
 	Error                                             *studio.InputError
 }
 
@@ -105,7 +107,46 @@ func (s *Server) hand(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.showHand(c, http.StatusOK, k, handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en", Once: secret.Token()}, letter{})
+	f := handForm{Greeting: house.Greeting, Closes: "90", Leads: true, Language: "en", Once: secret.Token()}
+	m, err := s.studio.Mark(c.Request.Context(), k.MarkID)
+	if err != nil {
+		return err
+	}
+	d, err := m.Decisions()
+	if err != nil {
+		return err
+	}
+	if p := d.Page; p != nil {
+		pg, err := s.studio.Page(c.Request.Context(), k)
+		var in *studio.InputError
+		if err != nil && !errors.As(err, &in) { // which is said where the page would be
+			return err
+		}
+		f.begin(p, pg)
+	}
+	return s.showHand(c, http.StatusOK, k, f, letter{})
+}
+
+// begin fills a form with what the set-up of the mark says; pg may be nil.
+func (f *handForm) begin(p *recipe.Page, pg *guide.Page) {
+	f.Greeting, f.Keep = p.Greeting, true
+	if slices.Contains(guide.Tongues(), p.Language) {
+		f.Language = p.Language
+	}
+	if pg == nil {
+		return
+	}
+	f.Uses, f.Types = []string{}, []string{}
+	for _, a := range pg.Answers() {
+		if !slices.Contains(p.HideUses, a.Use) {
+			f.Uses = append(f.Uses, a.Use)
+		}
+	}
+	for _, x := range pg.Files {
+		if !slices.Contains(p.HideTypes, x.Format) && !slices.Contains(f.Types, string(x.Format)) {
+			f.Types = append(f.Types, string(x.Format))
+		}
+	}
 }
 
 // newLinkCookie holds a link just made, so that the page that tells it can be
@@ -265,7 +306,7 @@ var making = []struct{ Key, Name string }{{"sizes", "Other sizes"}, {"types", "O
 // wish reads the form.
 func wish(c *gin.Context, pg *guide.Page) (w studio.HandWish, f handForm) {
 	f = handForm{Recipient: c.PostForm("recipient"), Mail: c.PostForm("mail"), Language: c.PostForm("language"), Greeting: c.PostForm("greeting"), Closes: c.PostForm("closes"),
-		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != "", Once: c.PostForm("once"), Makes: append([]string{}, c.PostFormArray("make")...)}
+		Uses: append([]string{}, c.PostFormArray("use")...), Types: append([]string{}, c.PostFormArray("type")...), Leads: c.PostForm("leads") != "", Keep: c.PostForm("keep") != "", Once: c.PostForm("once"), Makes: append([]string{}, c.PostFormArray("make")...)}
 	w = studio.HandWish{Recipient: f.Recipient, Mail: f.Mail, Language: f.Language, Greeting: f.Greeting, Leads: f.Leads, Pass: c.PostForm("pass"), Once: f.Once}
 	w.HideUses, w.HideTypes = hidden(pg, f.Uses, f.Types)
 	w.May = studio.ParseMay(strings.Join(f.Makes, " "))
@@ -315,6 +356,13 @@ func (s *Server) handOver(c *gin.Context) error {
 		return s.showHand(c, http.StatusUnprocessableEntity, k, f, letter{})
 	}
 	if err != nil {
+		return err
+	}
+	var kept *recipe.Page
+	if f.Keep {
+		kept = &recipe.Page{Greeting: strings.TrimSpace(w.Greeting), Language: w.Language, HideUses: w.HideUses, HideTypes: w.HideTypes}
+	}
+	if err := s.studio.KeepPage(ctx, k.MarkID, kept); err != nil {
 		return err
 	}
 	s.tell(c, h, token)

@@ -28,11 +28,14 @@ type Page struct {
 	On       string    `json:"on"`
 	Files    []File    `json:"files"`
 	Versions []Version `json:"versions"`
-	Inks     []Ink     `json:"inks,omitempty"`
-	Small    Small     `json:"small"`
-	Room     string    `json:"room,omitempty"`    // clear space, percent of the width
-	RoomBy   RoomBy    `json:"room_by,omitzero"`  // the measure that it is told in
-	Missing  []string  `json:"missing,omitempty"` // files that were wanted and are not there
+	// ByShape says that its lockups are drawn or placed by hand: then the page beside the files asks
+	// for the shape as well.
+	ByShape bool     `json:"by_shape,omitempty"`
+	Inks    []Ink    `json:"inks,omitempty"`
+	Small   Small    `json:"small"`
+	Room    string   `json:"room,omitempty"`    // clear space, percent of the width
+	RoomBy  RoomBy   `json:"room_by,omitzero"`  // the measure that it is told in
+	Missing []string `json:"missing,omitempty"` // files that were wanted and are not there
 	// Unseen says that the master may look otherwise than it was read, which no check
 	// of the files sees.
 	Unseen bool `json:"unseen,omitempty"`

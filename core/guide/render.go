@@ -120,6 +120,9 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	if len(p.Shapes()) > 0 {
 		style += shapeStyle
 	}
+	if len(p.ShapeLists()) > 0 {
+		style += listStyle
+	}
 	style += fmt.Sprintf(":root{--ground:%s;--on:%s}", v.Ground, v.On)
 	script := onlineScript + scriptText
 	if v.Base == "" { // beside its files, it reads sentences itself

@@ -46,6 +46,13 @@ func TestShapes(t *testing.T) {
 	if s := render(guide.View{}); strings.Contains(s, "shapes") {
 		t.Error("the page beside its files is another one")
 	}
+	// Where they are drawn by hand it holds the answers in all of them, and needs no server.
+	p.ByShape = true
+	s := render(guide.View{})
+	if first(s) != "SVG/leaf_colour.svg" || strings.Count(s, `class="of-shape"`) != 2 || !strings.Contains(s, `<a href="#shape-wide">`) || !strings.Contains(s, `id="shape-wide"`) ||
+		strings.Contains(s, `href="?`) || strings.Count(s, `href="SVG/leaf_wide.svg"`) < 2 {
+		t.Error("the page beside drawn lockups does not ask for the shape")
+	}
 	p.Files = p.Files[:1]
 	if s := render(guide.View{Base: "/f/"}); strings.Contains(s, "shapes") {
 		t.Error("one shape is to be chosen from")

@@ -26,7 +26,7 @@ import (
 // these take long and need none of the files, so that they are made beside them.
 func (j *job) guideOf(ctx context.Context, in Input, want []recipe.File) (*guide.Page, error) {
 	return j.facts.get("", func() (*guide.Page, error) {
-		pg := &guide.Page{Brand: in.Brand, Number: in.Number, Naming: in.Recipe.Naming, Pictures: map[string][]byte{}}
+		pg := &guide.Page{Brand: in.Brand, Number: in.Number, Naming: in.Recipe.Naming, ByShape: in.Recipe.Shaped(), Pictures: map[string][]byte{}}
 		for _, f := range want {
 			pg.Files = append(pg.Files, guideFile(describe(f, 0, "", nil)))
 		}

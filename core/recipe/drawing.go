@@ -70,6 +70,12 @@ func (r *Recipe) Drawings() (refs []string) {
 	return refs
 }
 
+// Shaped reports whether the recipe has lockups or versions that are drawn or placed by hand, or a
+// lockup for small places.
+func (r *Recipe) Shaped() bool {
+	return len(r.Drawings()) > 0 || slices.ContainsFunc(r.Lockups, func(l version.Lockup) bool { return l.Placed == version.ByStand || l.Below != "" })
+}
+
 // WithDrawings is the recipe with every drawing named otherwise.
 func (r *Recipe) WithDrawings(name func(ref string) string) *Recipe {
 	c := *r

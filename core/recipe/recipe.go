@@ -48,6 +48,8 @@ type Recipe struct {
 	Language string `json:"language,omitempty"`
 	// Beside is what lies in the kit beside its files.
 	Beside *Beside `json:"beside,omitempty"`
+	// Page is what links to its kits begin with.
+	Page *Page `json:"page,omitempty"`
 }
 
 // Beside is what can lie in a kit beside its files.
@@ -257,6 +259,9 @@ func (r *Recipe) Check() error {
 	}
 	if err := r.Beside.check(); err != nil {
 		return field.In("beside", err)
+	}
+	if err := r.Page.check(); err != nil {
+		return field.In("page", err)
 	}
 	switch r.Folders {
 	case "", ByType, ByVersion, Flat:

@@ -47,6 +47,8 @@ type Decisions struct {
 	// Readings are a person's words on colours, by version: they stand above
 	// the recipe's.
 	Readings map[string][]version.Override `json:"readings,omitempty"`
+	// Page is what links to its kits begin with; no file depends on it.
+	Page *recipe.Page `json:"page,omitempty"`
 	// Moved are inks that a new master no longer has, until a person says what becomes
 	// of them.
 	Moved []MovedInk `json:"moved,omitempty"`
@@ -172,6 +174,7 @@ func (d Decisions) Mended(m intake.Mend) bool { return slices.Contains(d.Mends, 
 
 // BuildName names a build by all it depends on: equal names, equal bytes.
 func BuildName(master string, d Decisions, r *recipe.Recipe, brand string, fonts []string, inks string) (string, error) {
+	d.Page = nil
 	return NameOf(master, d, r, brand, fonts, inks, kit.Release)
 }
 

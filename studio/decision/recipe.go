@@ -30,6 +30,11 @@ func (d Decisions) Base() (*recipe.Recipe, error) {
 
 // TakeRecipe makes a recipe the mark's; a built-in one unchanged is that one.
 func (d *Decisions) TakeRecipe(r *recipe.Recipe) error {
+	if r.Page != nil { // which is no part of what files are made from
+		c := *r
+		d.Page, c.Page = r.Page, nil
+		r = &c
+	}
 	d.Recipe, d.Own = "", r
 	if _, err := d.Resolve(); err != nil {
 		return err
