@@ -20,7 +20,7 @@ type Shape struct {
 const shapeStyle = `.shapes{display:flex;flex-wrap:wrap;gap:.95rem;margin:0 0 1.6rem;padding:0;list-style:none}.shapes a{display:block;width:9.4rem;background:#fff;border:1px solid #b9b9b8;color:inherit;text-decoration:none}.shapes a:hover{border-color:#2c5282}.shapes a[aria-current]{border-color:#2c5282;box-shadow:0 0 0 2px #2c5282}.shapes img{display:block;width:100%;height:5.4rem;object-fit:contain;background:#f4f4f2}.shapes img.dark{background:#2b2b2a}.shapes b{display:block;padding:.35rem .7rem .45rem;overflow-wrap:anywhere}.shapes b::first-letter{text-transform:uppercase}`
 
 // listStyle is for the answers in other lockups beside the files: those that are chosen are seen.
-const listStyle = `.of-shape{display:none;background:#fff;border:1px solid #b9b9b8;padding:.9rem 1.2rem;margin:0 0 1.6rem}.of-shape:target{display:block}.of-shape h3::first-letter{text-transform:uppercase}.of-shape ul{margin:.4rem 0 0;padding:0;list-style:none}.of-shape li{padding:.45rem 0;border-top:1px dotted #b9b9b8}.of-shape .mono{display:block}`
+const listStyle = `main .of-shape{display:none;background:#fff;border:1px solid #b9b9b8;padding:1rem 0;margin:0 0 1.6rem}main .of-shape:target{display:block}.of-shape h3{margin:0 1.3rem}.of-shape h3::first-letter{text-transform:uppercase}.of-shape ul{margin:.5rem 1.3rem 0;padding:0;list-style:none}.of-shape li{display:grid;grid-template-columns:repeat(auto-fit,minmax(15rem,1fr));gap:0 1rem;padding:.45rem 0;border-top:1px dotted #b9b9b8}`
 
 // Lockups lists those of which the kit has files, the main one first, in the order of its versions.
 func (p *Page) Lockups() (keys []string) {
@@ -107,7 +107,13 @@ func (p *page) ShapeLists() (out []ShapeList) {
 	}
 	for _, s := range p.Shapes() {
 		if s.Key != "" {
-			out = append(out, ShapeList{s, shapeID(s.Key), p.Page.Of(s.Key).Answers(p.Hidden...)})
+			l := ShapeList{Shape: s, ID: shapeID(s.Key)}
+			for _, a := range p.Page.Of(s.Key).Answers(p.Hidden...) {
+				if f := a.Main.File; a.Use != "profile" || f.WidthPx == f.HeightPx { // a stripe is nobody's portrait
+					l.Answers = append(l.Answers, a)
+				}
+			}
+			out = append(out, l)
 		}
 	}
 	return out
