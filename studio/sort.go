@@ -49,6 +49,9 @@ func Unzip(us []Upload) (out []Upload, not []string, err error) {
 		if err != nil {
 			return nil, nil, err
 		}
+		if len(in) > preview.MaxSorted {
+			return nil, nil, decision.Wrong("sort", "%s holds more than %d drawings; bring fewer at once", fileName(u.Filename), preview.MaxSorted)
+		}
 		if len(in) == 0 { // some drawing programs save zips of their own
 			in, no = []Upload{u}, nil
 		}

@@ -89,6 +89,9 @@ func newArrangePage(c *gin.Context, d header) (p arrangePage, err error) {
 			p.View = p.View.Union(geom.Rect{X0: m.X, Y0: m.Y, X1: m.X + m.W(), Y1: m.Y + m.H()})
 		}
 	}
+	if p.View.Empty() { // none is in yet
+		p.View = w.Plan.Master.Drawing.Page
+	}
 	p.View = frame.Around(p.View.Grow(p.View.Long()*stageRoom), 3, 2, "")
 	return p, nil
 }

@@ -127,6 +127,13 @@ func TestArrangingInNumbers(t *testing.T) {
 	if _, at := posted(t, srv.URL+"/marks/4/arrange", form("banner", "80%"), http.StatusOK); at.Query().Get("cell") != "banner-colour" {
 		t.Errorf("it is not added: %v", at)
 	}
+	none := form("none", "80")
+	none.Del("in-0")
+	none.Del("in-1")
+	if page := string(fetch(t, srv.URL+"/marks/4/arrange?"+none.Encode(), http.StatusOK)); strings.Contains(page, `viewBox="0 0 0 0"`) || strings.Contains(page, "NaN") {
+		t.Error("with no part in, the stage shows nothing")
+	}
+	posted(t, srv.URL+"/marks/4/arrange", none, http.StatusUnprocessableEntity)
 	for _, q := range []string{"part.png?name=ghost", "lockup.png?parts=symbol+wordmark&placed=at&at=1:2", "lockup.png?parts=symbol%2Bwordmark&placed=at&at=NaN:0:1"} {
 		fetch(t, srv.URL+"/marks/4/"+q, http.StatusNotFound)
 	}

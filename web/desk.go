@@ -313,6 +313,10 @@ func uploads(c *gin.Context) ([]studio.Taking, error) {
 			return nil, err
 		}
 		us, _, err := studio.Unzip([]studio.Upload{{Filename: t.Filename, Data: t.Data}})
+		var in *studio.InputError
+		if errors.As(err, &in) {
+			err = decision.Wrong("master", "%s", in.Message)
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -22,6 +22,7 @@ import (
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
 	"dyekit/studio"
+	"dyekit/studio/preview"
 )
 
 // A mark of shapes alone: a sail with a hull, and four letters.
@@ -282,6 +283,10 @@ func TestSeveralAtIntake(t *testing.T) {
 	set := boatSet()
 	others := map[string]string{"one.svg": page(90, 60, `<path d="M5 5h20v50h-20zM40 5l40 50h-40z" fill="#206047"/>`), "two.svg": page(90, 90, `<circle cx="45" cy="45" r="40" fill="#b5532a"/><path d="M20 40h50v10h-50z"/>`),
 		"three.svg": page(90, 60, `<path d="M5 30l20-25 20 25zM50 5h8v50h-8zM70 5h8v50h-8z" fill="#1f5f66"/>`)}
+	many := map[string]string{}
+	for i := range preview.MaxSorted + 1 {
+		many[fmt.Sprint(i, ".svg")] = page(9, 9, fmt.Sprintf(`<path d="M0 0h%dv9z"/>`, 1+i%8))
+	}
 	for _, c := range []struct {
 		what    string
 		files   map[string]string
@@ -295,6 +300,8 @@ func TestSeveralAtIntake(t *testing.T) {
 		{"a set that is said to be designs", set, "designs", false, "/candidates"},
 		{"three designs that are said to be one mark", others, "one", true, "/sort"},
 		{"a zip of one drawing", map[string]string{"one.zip": zipped(t, map[string]string{"e.svg": set["e.svg"]})}, "", false, "/master"},
+		{"a zip of too many", map[string]string{"many.zip": zipped(t, many)}, "", false, "/marks"},
+		{"a zip that is broken", map[string]string{"broken.zip": "PK\x03\x04 and no more"}, "", false, "/marks"},
 		{"no drawings", map[string]string{"a.txt": "a", "b.txt": "b"}, "", false, "/marks"},
 	} {
 		var b bytes.Buffer
@@ -328,6 +335,9 @@ func TestSeveralAtIntake(t *testing.T) {
 			if n := strings.Count(string(body), `name="token.`); n != 4 || strings.Contains(string(body), "another design") {
 				t.Errorf("%d of the other drawings are sorted, not 4", n)
 			}
+		}
+		if strings.HasPrefix(c.what, "a zip ") && c.at == "/marks" && (res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(body), "holds more than 60 drawings") && !strings.Contains(string(body), "broken.zip cannot be opened")) {
+			t.Errorf("%s: %d, and it is not said", c.what, res.StatusCode)
 		}
 		if c.what == "no drawings" && (res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(body), "a.txt")) {
 			t.Errorf("no drawings: %d", res.StatusCode)
