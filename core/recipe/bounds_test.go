@@ -25,6 +25,13 @@ func TestFiguresAreBounded(t *testing.T) {
 		{"tint", versioned(`"treatment":"single-ink","ink":{"name":"Sea","rgb":"#1a5f7a","tint":%s}`), []string{"0", "1", "100"}, []string{"-1", "100.5"}},
 		{"cmyk", versioned(`"treatment":"single-ink","ink":{"name":"Sea","rgb":"#1a5f7a","cmyk":[0,100,%s,3]}`), []string{"0", "100"}, []string{"-0.5", "100.5"}},
 		{"spot", versioned(`"treatment":"single-ink","ink":{"name":"Sea","rgb":"#1a5f7a","cmyk":[90,40,30,20],"spot":%s}`), []string{long(1), long(60)}, []string{long(61)}},
+		{"greeting", paged(`"greeting":%s`), []string{long(1), long(MaxGreeting)}, []string{long(MaxGreeting + 1)}},
+		{"language", paged(`"language":%s`), []string{`"de"`, long(35)}, []string{long(36)}},
+		{"hide_uses", paged(`"hide_uses":[%s]`), []string{`"film"`, strings.Repeat(`"a",`, MaxHidden-1) + `"a"`}, []string{strings.Repeat(`"a",`, MaxHidden) + `"a"`}},
+		{"hide_types", paged(`"hide_types":[%s]`), []string{`"svg"`}, []string{strings.Repeat(`"svg",`, MaxHidden) + `"svg"`}},
+		{"below", lockedUp(`"below":"%spx"`), []string{"0", "1", "90.5"}, []string{"-1", "wide"}},
+		{"scale", lockedUp(`"placed":"at","at":[{"x":0,"y":0,"scale":%s}]`), []string{"0", "0.02", "50"}, []string{"0.019", "-1", "50.1"}},
+		{"at[0]", lockedUp(`"placed":"at","at":[{"x":%s,"y":1}]`), []string{"-50", "0", "50"}, []string{"-50.1", "50.1"}},
 		{"use", filed(`{"format":"svg","use":%s}`), []string{long(60)}, []string{long(61)}},
 	} {
 		for _, v := range c.fine {
@@ -46,6 +53,9 @@ func TestFiguresAreBounded(t *testing.T) {
 			t.Errorf("%s: %v", recipe, err)
 		}
 	}
+	if _, err := Parse([]byte(`{"name":"x","versions":[],"files":[{"format":"svg"}]}`)); err == nil || !strings.Contains(err.Error(), "versions: there is none") {
+		t.Errorf("a recipe without versions: %v", err)
+	}
 	if _, err := Parse([]byte(filed(`{"format":"ico"}`))); err != nil {
 		t.Errorf("an icon without a size: %v", err)
 	}
@@ -54,6 +64,15 @@ func TestFiguresAreBounded(t *testing.T) {
 // filed is a recipe with one line of files, versioned one with a version that says more.
 func filed(line string) string {
 	return `{"name":"x","versions":[{"name":"colour","treatment":"as-drawn"}],"files":[` + line + `]}`
+}
+
+// paged is a recipe with words of a page, lockedUp one with a lockup of two parts.
+func paged(more string) string {
+	return strings.TrimSuffix(filed(`{"format":"svg"}`), "}") + `,"page":{` + more + `}}`
+}
+
+func lockedUp(more string) string {
+	return strings.TrimSuffix(filed(`{"format":"svg"}`), "}") + `,"lockups":[{"name":"wide","parts":["symbol","wordmark"],` + more + `}]}`
 }
 
 func versioned(more string) string {

@@ -179,3 +179,13 @@ func TestCurvesOnPaper(t *testing.T) {
 		t.Errorf("smaller than the smallest: %d files, %v", len(fs), left)
 	}
 }
+
+// A resolution said beside one size is that of the line, whichever sizes say none; two are refused.
+func TestResolutionOfALine(t *testing.T) {
+	for typed, want := range map[string]float64{"500, 120mm at 150 ppi": 150, "120mm at 150 ppi, 500": 150, "120mm at 150 ppi, 500 at 150 ppi": 150, "120mm at 150 ppi, 500 at 300 ppi": 0} {
+		var e Entry
+		if err := e.SetSizes(typed); (err == nil) != (want > 0) || want > 0 && e.PPI != want {
+			t.Errorf("%q: %v ppi, %v", typed, e.PPI, err)
+		}
+	}
+}
