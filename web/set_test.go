@@ -218,6 +218,19 @@ func TestLockupForSmallPlaces(t *testing.T) {
 	if page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK)); !strings.Contains(page, "elow 300px its stand-in, wide-colour, is in the kit instead") {
 		t.Error("the files do not say what stands in for the main lockup")
 	}
+	// The mark's other sizes are there, so that its square is full; none of them is, and it is hatched.
+	square := func(version string) string {
+		t.Helper()
+		page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK))
+		return regexp.MustCompile(`<button class="square[^>]*data-at="0:`+version+`"[^>]*>`).FindString(page)
+	}
+	if s := square("colour"); s == "" || strings.Contains(s, "square no") {
+		t.Errorf("the mark in some of its sizes: %s", s)
+	}
+	set("wide", "9000", http.StatusOK)
+	if s := square("colour"); !strings.Contains(s, "square no") || !strings.Contains(s, "stand-in") {
+		t.Errorf("the mark in none of its sizes: %s", s)
+	}
 	set("wide", "", http.StatusOK)
 	if page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK)); strings.Contains(page, "stand-in") {
 		t.Error("what was taken back still stands in")

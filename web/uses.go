@@ -123,6 +123,13 @@ func (p *filesPage) uses(c *gin.Context) error {
 	for _, o := range w.Plan.Omitted {
 		why[[2]string{o.Version, string(o.Format)}] = o.Reason
 	}
+	// A size that is left out, or stood in for, is no reason to hatch a square with files in it.
+	made := map[[2]string]bool{}
+	for _, f := range w.Plan.Files {
+		for _, v := range append([]string{f.For}, f.Versions...) {
+			made[[2]string{strconv.Itoa(f.Line), v}] = true
+		}
+	}
 	least, err := p.least(c)
 	if err != nil {
 		return err
@@ -144,7 +151,7 @@ func (p *filesPage) uses(c *gin.Context) error {
 		}
 		for _, k := range p.Columns {
 			s := square{Version: k.Version, On: in[k.Version]}
-			if s.On {
+			if s.On && !made[[2]string{strconv.Itoa(i), k.Version}] {
 				s.Why = why[[2]string{k.Version, string(e.Format)}]
 			}
 			l.Squares = append(l.Squares, s)

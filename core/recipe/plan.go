@@ -324,6 +324,9 @@ func pages(made []File, white func(version string) bool) (out []File) {
 	if len(all.Versions) == 0 {
 		return out
 	}
+	if len(all.Versions) > 1 {
+		all.For = "" // which is said of one
+	}
 	if slices.ContainsFunc(sheets, func(s [2]float64) bool { return s != sheets[0] }) {
 		all.Sheets = sheets
 	}

@@ -73,10 +73,6 @@ func (r *Recipe) standIns(e Entry, v version.Spec, made []File, art Art, again f
 				continue
 			}
 		}
-		if e.Format != format.Icons && slices.ContainsFunc(r.VersionsOf(e), func(x version.Spec) bool { return x.Name == s.Name }) {
-			left = append(left, fmt.Sprintf("below %s its stand-in, %s, is in the kit instead", s.Arranged.Below, s.Name))
-			continue
-		}
 		others, _, err := again(s)
 		if err != nil {
 			return nil, nil, err
@@ -84,7 +80,11 @@ func (r *Recipe) standIns(e Entry, v version.Spec, made []File, art Art, again f
 		i := slices.IndexFunc(others, func(o File) bool {
 			return o.Size == f.Size && o.Page == f.Page && path.Base(o.Path) == path.Base(f.Path)
 		})
-		if i >= 0 {
+		if i >= 0 && e.Format != format.Icons && slices.ContainsFunc(r.VersionsOf(e), func(x version.Spec) bool { return x.Name == s.Name }) {
+			left = append(left, fmt.Sprintf("below %s its stand-in, %s, is in the kit instead", s.Arranged.Below, s.Name))
+			continue
+		}
+		if i >= 0 { // else it cannot be made in this size, and the mark is better than nothing
 			o := others[i]
 			o.Path, o.For = f.Path, v.Name
 			f = o

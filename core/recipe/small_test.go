@@ -66,6 +66,28 @@ func TestStandIns(t *testing.T) {
 			t.Errorf("%s leaves out of %q", c.files, s)
 		}
 	}
+	// What a drawing of few pixels cannot be made in, the mark is made in.
+	for _, files := range []string{`{"format":"png","widths":[64],"versions":["colour"]}`, `{"format":"png","widths":[64],"versions":["colour","simple-colour"]}`} {
+		r, err := Parse([]byte(fmt.Sprintf(withSmall, files)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		fs, _, err := r.Plan("Leaf", Art{W: 200, H: 100, Own: map[string]Art{"simple-colour": {W: 40, H: 40, Pixels: 40}}})
+		if err != nil || len(fs) != 1 || fs[0].Version() != "colour" || fs[0].For != "" {
+			t.Errorf("%s, of a drawing of 40 px: %+v, %v", files, fs, err)
+		}
+	}
+	// Pages together stand in for no one version.
+	two, err := Parse([]byte(fmt.Sprintf(withSmall, `{"format":"pdf","size":"10mm","pages":"one-file","versions":["colour","wide-colour"]}`)))
+	if err == nil {
+		two.Lockups[0].Below = "20mm"
+		fs, _, err := two.Plan("Leaf", Art{W: 200, H: 100})
+		if err != nil || len(fs) != 1 || fs[0].Version() != "simple-colour+wide-colour" || fs[0].For != "" {
+			t.Errorf("two pages: %+v, %v", fs, err)
+		}
+	} else {
+		t.Error(err)
+	}
 	// The set of icons: favicons of the small drawings, larger ones of the mark.
 	r, err := Parse([]byte(fmt.Sprintf(withSmall, `{"format":"icons","versions":["colour"]}`)))
 	if err != nil {
