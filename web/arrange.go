@@ -128,13 +128,13 @@ func (p *arrangePage) read(form url.Values) error {
 		m := p.Parts[at]
 		m.In = form.Get("in"+n) != ""
 		for _, v := range []struct {
-			field string
-			to    *float64
-			least float64
-		}{{"x", &m.X, -maxSheet}, {"y", &m.Y, -maxSheet}, {"size", &m.Percent, 100 * version.LeastScale}} {
+			field, says string
+			to          *float64
+			least       float64
+		}{{"x", "from left", &m.X, -maxSheet}, {"y", "from top", &m.Y, -maxSheet}, {"size", "size", &m.Percent, 100 * version.LeastScale}} {
 			x, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(form.Get(v.field+n), "%")), 64)
 			if err != nil || !(x >= v.least && x <= maxSheet) {
-				return decision.Wrong("arrange", "%s of %s: %q is no number between %g and %d", v.field, m.Name, form.Get(v.field+n), v.least, maxSheet)
+				return decision.Wrong("arrange", "%s, %s: %q is not a number between %g and %d", m.Name, v.says, form.Get(v.field+n), v.least, maxSheet)
 			}
 			*v.to = x
 		}

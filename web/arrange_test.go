@@ -109,7 +109,7 @@ func TestArrangingInNumbers(t *testing.T) {
 			"name-2": {"tagline"}, "x-2": {"0"}, "y-2": {"0"}, "size-2": {"100"}}
 	}
 	for _, c := range []struct{ name, size, want string }{
-		{"banner", "large", "Size of wordmark: &#34;large&#34; is no number"}, {"banner", "0", "is no number between 2 and"},
+		{"banner", "large", "Wordmark, size: &#34;large&#34; is not a number"}, {"banner", "0", "is not a number between 2 and"},
 		{"", "80", "A lockup needs a name"}, {"wide", "80", "has a drawing of its own"}, {"🙂", "80", "leaves nothing for file names"}, {"banner", "9999", "is not between 0.02 and 50"},
 	} {
 		page, _ := posted(t, srv.URL+"/marks/4/arrange", form(c.name, c.size), http.StatusUnprocessableEntity)

@@ -222,7 +222,7 @@ func TestLockupForSmallPlaces(t *testing.T) {
 	square := func(version string) string {
 		t.Helper()
 		page := string(fetch(t, srv.URL+"/marks/4/files", http.StatusOK))
-		return regexp.MustCompile(`<button class="square[^>]*data-at="0:`+version+`"[^>]*>`).FindString(page)
+		return regexp.MustCompile(`<button class="square[^>]*data-at="0:` + version + `"[^>]*>`).FindString(page)
 	}
 	if s := square("colour"); s == "" || strings.Contains(s, "square no") {
 		t.Errorf("the mark in some of its sizes: %s", s)

@@ -134,11 +134,15 @@ func (m Mark) Propose(ds []Drawing) []Place {
 	return out
 }
 
-// Main is which of several pages is the main drawing: the first of those that share most with the
-// others.
-func Main(looks []*Look) (best int) {
+// Main is which of several drawings is the main one: the first of those that share most with all the
+// others, among those that may be it; -1 if none may. may is nil if all may.
+func Main(looks []*Look, may func(i int) bool) (best int) {
+	best = -1
 	most := -1.0
 	for i, a := range looks {
+		if may != nil && !may(i) {
+			continue
+		}
 		sum := 0.0
 		for j, b := range looks {
 			if i != j {

@@ -152,9 +152,9 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 			page = p.from.Drawn[by].Master.Drawing.Page
 		}
 		was, is := room(other.Box, page), room(own.Box, p.from.Drawn[v.Spec.Drawing].Master.Drawing.Page)
-		for i, side := range []string{"at the left of", "above", "at the right of", "below"} {
+		for i, side := range []string{"on the left", "above", "on the right", "below"} {
 			if d := is[i] - was[i]; math.Abs(d) > roomOff {
-				say(finding.Warn, name, "%s, drawn in %s, has other room on its page than what would be derived: %s it %.0f %% of the mark’s longer side, not %.0f %%", name, file, side, is[i]*100, was[i]*100)
+				say(finding.Warn, name, "%s, drawn in %s, leaves other room on its page than what would be derived: %.0f %% of the mark’s longer side %s, not %.0f %%", name, file, is[i]*100, side, was[i]*100)
 				break
 			}
 		}

@@ -240,7 +240,7 @@ func TestRoomOfDrawings(t *testing.T) {
 		}
 		said := false
 		for _, f := range p.Findings {
-			said = said || f.Severity == finding.Warn && strings.Contains(f.Message, "black, drawn in -black.svg, has other room on its page than what would be derived: at the left of it 19 % of the mark’s longer side, not 12 %")
+			said = said || f.Severity == finding.Warn && strings.Contains(f.Message, "black, drawn in -black.svg, leaves other room on its page than what would be derived: 19 % of the mark’s longer side on the left, not 12 %")
 		}
 		if said != c.said {
 			t.Errorf("%s, %g px wider: said %v: %v", c.fit, c.wider, said, p.Findings)

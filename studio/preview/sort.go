@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -134,7 +135,7 @@ func (w *Snapshot) Sort(ctx context.Context, all []Loose, own int) (sorted []Sor
 		}
 	}
 	if len(pages) > 0 {
-		main = at[kin.Main(pages)]
+		main = at[kin.Main(pages, nil)]
 		mark.Look = ds[main].Look
 	}
 	var read []int
@@ -233,34 +234,22 @@ func (t *Table) Together(ctx context.Context, names []string, files [][]byte) (m
 		}
 		return n
 	}
-	least := 4
-	for _, d := range looked {
-		if d != nil {
-			least = min(least, rank(d))
-		}
-	}
-	most := -1.0
+	var looks []*kin.Look
+	var at, ranks []int
 	for i, d := range looked {
-		if d == nil || rank(d) != least {
-			continue
-		}
-		sum := 0.0
-		for j, o := range looked {
-			if o != nil && j != i {
-				sum += o.Look.To(d.Look).Shared
-			}
-		}
-		if sum > most+0.05*float64(len(looked)) {
-			main, most = i, sum
+		if d != nil {
+			looks, at, ranks = append(looks, d.Look), append(at, i), append(ranks, rank(d))
 		}
 	}
-	if main < 0 {
+	if len(at) == 0 {
 		return -1, 0, 0, nil
 	}
+	least := slices.Min(ranks)
+	main = at[kin.Main(looks, func(i int) bool { return ranks[i] == least })]
 	var rest []kin.Drawing
-	for i, d := range looked {
-		if d != nil && i != main {
-			rest = append(rest, *d)
+	for _, i := range at {
+		if i != main {
+			rest = append(rest, *looked[i])
 		}
 	}
 	for _, p := range (kin.Mark{Look: looked[main].Look}).Propose(rest) {
