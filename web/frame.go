@@ -70,7 +70,7 @@ func newFramePage(c *gin.Context, d header) framePage {
 	}
 	p.View = p.Frame.Box.Union(p.Art)
 	p.View = p.View.Grow(p.View.Long() * 0.12)
-	p.Dark = p.Version != "" && w.Dark(c.Request.Context(), p.Version)
+	p.Dark = p.Version != "" && w.Dark(p.Version)
 	p.By, p.Room, p.Times = "length", "0", "0.5"
 	if len(p.Spec.Margin) > 0 {
 		var all []string

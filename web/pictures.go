@@ -107,9 +107,19 @@ func (s *Server) cell(c *gin.Context) error {
 	if err != nil {
 		return err
 	}
-	g, ok := w.Ground(strings.TrimSuffix(c.Param("ground"), ".png"))
-	if !ok {
-		return studio.ErrNotFound
+	key := strings.TrimSuffix(c.Param("ground"), ".png")
+	g, ok := w.Ground(key)
+	if !ok { // where other inks of the mark had the same version, its grounds may be others
+		x, err := s.work(c)
+		if err != nil {
+			return err
+		}
+		if w = x.Snapshot; w == nil {
+			return studio.ErrNotFound
+		}
+		if g, ok = w.Ground(key); !ok {
+			return studio.ErrNotFound
+		}
 	}
 	pw, ph := size(c)
 	b, err := w.Preview(c.Request.Context(), c.Param("version"), pw, ph, g)

@@ -46,7 +46,6 @@ type proofPage struct {
 
 	Versions []string // that can be looked at
 	Version  string
-	Look     string
 	Width    float64 // mm
 	Smallest advice.Smallest
 	Small    []int
@@ -120,7 +119,7 @@ func newProofPage(c *gin.Context, d header) (p proofPage, err error) {
 	if p.Version == "" {
 		return p, nil
 	}
-	p.Look, p.Dark = w.Look(p.Version), w.Dark(ctx, p.Version)
+	p.Dark = w.Dark(p.Version)
 	switch p.View {
 	case "true", "two":
 		return p, p.files(c)
@@ -184,7 +183,7 @@ func (p *proofPage) files(c *gin.Context) (err error) {
 			p.File, p.Shown = f, true
 		}
 	}
-	p.Dark = p.Shown && w.Dark(c.Request.Context(), p.File.Version()) && !p.File.Entry.Opaque()
+	p.Dark = p.Shown && w.Dark(p.File.Version()) && !p.File.Entry.Opaque()
 	if p.View != "two" || !p.Shown {
 		return nil
 	}
@@ -242,7 +241,7 @@ func abs(n int) int { return max(n, -n) }
 
 // Q is the query that all pictures of a version bear.
 func (p proofPage) Q() template.URL {
-	return template.URL(fmt.Sprintf("version=%s&mm=%g&k=%s", url.QueryEscape(p.Version), p.Width, p.Look))
+	return template.URL(fmt.Sprintf("version=%s&mm=%g&k=%s", url.QueryEscape(p.Version), p.Width, p.D.Snapshot.Name))
 }
 
 // file finds a planned file by its path.

@@ -16,7 +16,6 @@ import (
 
 	"dyekit/core/advice"
 	"dyekit/core/finding"
-	"dyekit/core/kit"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 	"dyekit/studio"
@@ -225,7 +224,7 @@ func lookedAt(w *preview.Snapshot) map[string]bool {
 
 // shownOn is the ground on which a version is shown in its cell: one that it stands on.
 func shownOn(w *preview.Snapshot, v *version.Version) string {
-	if v.Drawing != nil && kit.Dark(v) {
+	if w.Dark(v.Spec.Name) {
 		return "black"
 	}
 	return "white"

@@ -36,6 +36,9 @@ func ink(v *version.Version) (colour.RGB, bool) {
 	return c.RGB, err == nil
 }
 
+// Dark reports whether a version of the plan is made for dark grounds, as its advice has it.
+func (p *Plan) Dark(v *version.Version) bool { return p.advised(v).Dark }
+
 // advised is a version as it is judged. It is found once: whether a picture is white
 // takes a look at all its pixels.
 func (p *Plan) advised(v *version.Version) advice.Version {
@@ -112,13 +115,9 @@ func (p *Plan) JudgedBy(ctx context.Context, name string, grain advice.Grain) (a
 func (p *Plan) judge(ctx context.Context, v *version.Version, grain advice.Grain) (advice.Judged, error) {
 	a := p.advised(v)
 	s := v.Spec
-	s.Name = ""
 	// Versions that differ in their ink alone, light or dark, have one look.
 	oneLook := s.Treatment == version.SingleInk && s.Backing == nil && s.Outline == nil && s.Opacity == 0
-	if oneLook {
-		s.Ink = nil
-	}
-	key, err := json.Marshal([]any{s, s.Arranged, p.from.Drawn[s.DrawnBy()].Name, a.Dark && !oneLook, grain})
+	key, err := p.lookKeys.get(fmt.Sprint(v.Spec.Name, " ", int(grain)), func() (string, error) { return p.lookKey(v, a, oneLook, grain) })
 	if err != nil {
 		return advice.Judged{}, err
 	}
@@ -132,11 +131,30 @@ func (p *Plan) judge(ctx context.Context, v *version.Version, grain advice.Grain
 			return p.judged.get(key, func() (*advice.Look, error) { return see(ctx) })
 		}
 	}
-	l, err := keep(ctx, string(key), see)
+	l, err := keep(ctx, key, see)
 	if err == nil && oneLook {
 		l = l.In(a.Ink, a.Ground())
 	}
 	return advice.Judged{Version: a, Look: l}, err
+}
+
+// lookKey names what is seen of a version: by what it paints or, of pictures, by what it is
+// made from.
+func (p *Plan) lookKey(v *version.Version, a advice.Version, oneLook bool, grain advice.Grain) (string, error) {
+	d, ground := a.Mark, a.Ground()
+	if oneLook {
+		d, ground = d.Recolour(drawing.Recolouring{Colour: func(colour.Colour) colour.Colour { return colour.Colour{} }}), colour.RGB{}
+	}
+	if sum, ok := drawing.Sum([]any{d, ground, grain}); ok {
+		return sum, nil
+	}
+	s := v.Spec
+	s.Name = ""
+	if oneLook {
+		s.Ink = nil
+	}
+	key, err := json.Marshal([]any{p.from.Main.Name, s, s.Arranged, p.from.Drawn[s.DrawnBy()].Name, a.Dark && !oneLook, grain})
+	return string(key), err
 }
 
 // Main is the version that stands for the mark: the first as drawn and whole, else

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dyekit/core/colour"
+	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/kin"
@@ -117,20 +118,15 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 	if err != nil || derived.Drawing == nil {
 		return err
 	}
-	own, err := kin.See(ctx, v.Drawing)
-	if err != nil {
-		return err
-	}
-	other, err := kin.See(ctx, derived.Drawing)
+	k, err := p.from.Main.look.compare(ctx, v.Drawing, derived.Drawing)
 	if err != nil {
 		return err
 	}
 	name, file := s.Name, called(v.Spec.Drawing)
-	if own.Covers() > kin.Full && other.Covers() > kin.Full {
+	if k.untold {
 		say(finding.Note, name, untold, file)
 		return nil
 	}
-	k := own.To(other)
 	switch n := len(k.Missing) + len(k.Changed); {
 	case k.Relation == kin.Other:
 		say(finding.Warn, name, "%s, drawn in %s, shares hardly any shapes with what would be derived: check that it is the same mark", name, file)
@@ -151,7 +147,7 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 		if by := derived.Spec.DrawnBy(); by != "" {
 			page = p.from.Drawn[by].Master.Drawing.Page
 		}
-		was, is := room(other.Box, page), room(own.Box, p.from.Drawn[v.Spec.Drawing].Master.Drawing.Page)
+		was, is := room(k.boxes[1], page), room(k.boxes[0], p.from.Drawn[v.Spec.Drawing].Master.Drawing.Page)
 		for i, side := range []string{"on the left", "above", "on the right", "below"} {
 			if d := is[i] - was[i]; math.Abs(d) > roomOff {
 				say(finding.Warn, name, "%s, drawn in %s, leaves other room on its page than what would be derived: %.0f %% of the mark’s longer side %s, not %.0f %%", name, file, is[i]*100, side, was[i]*100)
@@ -160,6 +156,37 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 		}
 	}
 	return nil
+}
+
+// A kinship is how one drawing stands to another.
+type kinship struct {
+	kin.Kinship
+	untold bool         // both cover their whole boxes
+	boxes  [2]geom.Rect // of their art
+}
+
+// compare tells how a version stands to what would be derived in its place, and remembers it.
+func (s *Shape) compare(ctx context.Context, own, derived *drawing.Drawing) (kinship, error) {
+	see := func(ctx context.Context) (k kinship, err error) {
+		a, err := kin.See(ctx, own)
+		if err != nil {
+			return k, err
+		}
+		b, err := kin.See(ctx, derived)
+		if err != nil {
+			return k, err
+		}
+		k.boxes = [2]geom.Rect{a.Box, b.Box}
+		if k.untold = a.Covers() > kin.Full && b.Covers() > kin.Full; !k.untold {
+			k.Kinship = a.To(b)
+		}
+		return k, nil
+	}
+	key, ok := drawing.Sum([]*drawing.Drawing{own, derived})
+	if !ok {
+		return see(ctx)
+	}
+	return s.kinships.Get(ctx, key, see)
 }
 
 // room is what a page has bare at the left of art, above it, at its right and below it, as shares of

@@ -36,11 +36,13 @@ type Origin struct {
 	tones  *memo[[]preflight.Tone]
 }
 
-// A Shape is what a drawing is compared by, seen when it is first asked for: the drawing before it
-// gets the inks of a brand, so that other inks do not change it.
+// A Shape is what of a drawing does not depend on the inks of a brand: what it is compared by, seen
+// when it is first asked for, and what was found of versions whose curves other inks left alone.
 type Shape struct {
-	d    *drawing.Drawing
-	seen memo[*kin.Look]
+	d        *drawing.Drawing
+	seen     memo[*kin.Look]
+	outlines version.Outlines
+	kinships parallel.Recent[kinship]
 }
 
 // NewShape is that of a master as it was read.
@@ -52,7 +54,7 @@ func (s *Shape) see(ctx context.Context) (*kin.Look, error) {
 
 // NewOrigin is a master in its inks with fresh art, and its shape as it was read.
 func NewOrigin(m *intake.Master, name string, shape *Shape) Origin {
-	return Origin{m, &version.Art{Drawing: m.Drawing, Keys: m.Keys}, name, shape, new(memo[[]preflight.Tone])}
+	return Origin{m, &version.Art{Drawing: m.Drawing, Keys: m.Keys, Outlines: &shape.outlines}, name, shape, new(memo[[]preflight.Tone])}
 }
 
 // Origins are the drawings that the versions of a mark are made from.

@@ -40,12 +40,13 @@ type Plan struct {
 	Press     *colour.Press        // of files in process inks that name none
 	Inks      []version.InkMapping // of the brand, for those mixed otherwise on other paper
 
-	// Keep, if not nil, keeps what was seen of versions, for other plans of the same
-	// master: what see makes, by a key that names a version of it.
+	// Keep, if not nil, keeps what was seen of versions, for other plans: what see makes, by
+	// a key that names all that it depends on, if masters that differ differ in their Name.
 	Keep func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error)
 
 	judged      memo[*advice.Look]
 	described   memo[advice.Version]
+	lookKeys    memo[string] // by version and grain
 	ownPages    bool         // frames are the drawings' own pages
 	smallest    frame.Length // of the whole mark, as a person wrote it
 	clearSpace  *frame.Clear // a person's, with

@@ -26,6 +26,8 @@ type Art struct {
 	// Keys are those of the master's pieces, for overrides that name one; it may
 	// be nil.
 	Keys []string
+	// Outlines, if not nil, keeps the lines round versions for art in other inks.
+	Outlines *Outlines
 
 	fine bool // gradients are cut into bands that nobody tells apart
 

@@ -33,7 +33,7 @@ func (v *Version) held(a *Art) (*Art, []Override) {
 	}
 	if b, ok := preflight.Backing(a.Drawing); ok {
 		hex := b.Paint.(drawing.Solid).Colour.RGB.Hex()
-		a = &Art{Drawing: preflight.Bare(a.Drawing), Keys: a.Keys}
+		a = &Art{Drawing: preflight.Bare(a.Drawing), Keys: a.Keys, Outlines: a.Outlines}
 		v.Findings.Add(finding.Backing, finding.Mended, fmt.Sprintf("%s: the rectangle of %s behind %s is the ground that it is shown on, and was left out", s.Name, hex, path.Base(s.Drawing)), "", geom.Rect{})
 	}
 	all, flat := colours(a.Drawing)

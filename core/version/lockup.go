@@ -276,7 +276,7 @@ func (a *Art) withSymbol() *Art {
 		symbol.Long() > compact*min(symbol.W(), symbol.H()) || symbol.Long() < 0.08*a.Drawing.Bounds().Long() {
 		return nil
 	}
-	a.named = &Art{Drawing: parts.Rename(a.Drawing, a.Keys, n), Keys: a.Keys}
+	a.named = &Art{Drawing: parts.Rename(a.Drawing, a.Keys, n), Keys: a.Keys, Outlines: a.Outlines}
 	return a.named
 }
 
@@ -321,7 +321,7 @@ func (a *Art) lockup(ctx context.Context, s Spec) (*Art, error) {
 		if err != nil {
 			return nil, err
 		}
-		return known(&Art{Drawing: d, Keys: a.Keys}), nil
+		return known(&Art{Drawing: d, Keys: a.Keys, Outlines: a.Outlines}), nil
 	})
 }
 

@@ -73,7 +73,7 @@ func (v *Version) inked(ctx context.Context, a *Art) error {
 	}
 	var nodes []drawing.Node
 	if s.Outline != nil {
-		nodes, plots, err = outline(ctx, *s.Outline, *own, plots, a)
+		nodes, plots, err = a.outline(ctx, *s.Outline, *own, plots)
 		if err != nil {
 			return err
 		}
@@ -279,88 +279,6 @@ func (r *reading) carried() float64 {
 		return 1
 	}
 	return ink / all
-}
-
-// outline draws a line round the ink, in an ink of its own. It returns the
-// line, to be painted first, and what is left of the plots.
-func outline(ctx context.Context, o Outline, own Ink, plots []plot, a *Art) ([]drawing.Node, []plot, error) {
-	long := a.Drawing.Bounds().Long()
-	width, err := o.Width.Px(long)
-	if err != nil {
-		return nil, nil, fmt.Errorf("outline: %w", err)
-	}
-	if !(width > 0) {
-		return nil, nil, fmt.Errorf("%w: the outline has no width", errRefused)
-	}
-	k := Ink{Name: "Black", RGB: "#000000", CMYK: &[4]float64{0, 0, 0, 100}}
-	if o.Ink != nil {
-		k = *o.Ink
-	}
-	paint, err := inkPaint(k, 100)
-	if err != nil {
-		return nil, nil, fmt.Errorf("outline: ink: %w", err)
-	}
-	var layers []planar.Layer
-	for _, p := range plots {
-		layers = append(layers, planar.Layer{Path: p.path})
-	}
-	whole, err := planar.Union(ctx, layers...)
-	if err != nil {
-		return nil, nil, err
-	}
-	pen := geom.Pen{Width: width, Join: geom.RoundJoin}
-	if o.Side != Centred {
-		pen.Width = 2 * width
-	}
-	band := planar.Layer{Path: whole.Stroke(pen, strokeTol*long)}
-	var line geom.Path
-	switch o.Side {
-	case "", Outside:
-		line, err = planar.Subtract(ctx, band, planar.Layer{Path: whole})
-	case Inside:
-		line, err = planar.Intersect(ctx, band, planar.Layer{Path: whole})
-	default:
-		line, err = planar.Resolve(ctx, band)
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	if o.Side == Inside || o.Side == Centred {
-		for i := range plots {
-			if plots[i].path, err = planar.Subtract(ctx, planar.Layer{Path: plots[i].path}, planar.Layer{Path: line}); err != nil {
-				return nil, nil, err
-			}
-		}
-		plots = slices.DeleteFunc(plots, func(p plot) bool { return len(p.path) == 0 })
-	}
-	if line, err = underlaid(ctx, line, whole.Stroke(geom.Pen{Width: pen.Width + 2*spread*long, Join: geom.RoundJoin}, strokeTol*long), plots, own); err != nil {
-		return nil, nil, err
-	}
-	return []drawing.Node{&drawing.Shape{Path: line, Paint: paint, Simple: true}}, plots, nil
-}
-
-// underlaid lets the outline go on under the opaque plots that it surrounds, as
-// far as reach: areas that only meet show a hairline of the background between
-// them in most renderers.
-func underlaid(ctx context.Context, line, reach geom.Path, plots []plot, own Ink) (geom.Path, error) {
-	var solid []planar.Layer
-	for _, p := range plots {
-		if paint, err := inkPaint(own, p.tint); err == nil && paint.Alpha == 1 {
-			solid = append(solid, planar.Layer{Path: p.path})
-		}
-	}
-	if len(solid) == 0 {
-		return line, nil
-	}
-	filled, err := planar.Union(ctx, solid...)
-	if err != nil {
-		return nil, err
-	}
-	under, err := planar.Intersect(ctx, planar.Layer{Path: reach}, planar.Layer{Path: filled})
-	if err != nil {
-		return nil, err
-	}
-	return planar.Union(ctx, planar.Layer{Path: line}, planar.Layer{Path: under})
 }
 
 // back puts the version on its backing, or knocks it out of it.

@@ -310,6 +310,33 @@ func TestOutlines(t *testing.T) {
 	}
 }
 
+// Lines that are kept are those that would be drawn: for the same curves in other inks, and not
+// for other widths, sides or plots.
+func TestOutlinesAreKept(t *testing.T) {
+	kept := new(Outlines)
+	for _, art := range []string{`<circle cx="50" cy="50" r="30"/>`, `<circle cx="50" cy="50" r="31"/>`} {
+		white := Spec{Name: "white", Treatment: SingleInk, Ink: &Ink{Name: "White", RGB: "#ffffff"}}
+		for _, s := range []Spec{black, white} {
+			for _, o := range []Outline{{Width: "2"}, {Width: "3"}, {Width: "2", Side: Inside}, {Width: "2", Ink: &Ink{RGB: "#ff0000"}}} {
+				s.Outline = &o
+				var sums [3]string
+				for i, outlines := range []*Outlines{nil, kept, kept} {
+					a := NewArt(read(t, art))
+					a.Outlines = outlines
+					v, err := a.Make(t.Context(), s)
+					if err != nil {
+						t.Fatal(err)
+					}
+					sums[i], _ = drawing.Sum(v.Drawing)
+				}
+				if sums[0] != sums[1] || sums[0] != sums[2] {
+					t.Errorf("%s, %v: %v", art, o, sums)
+				}
+			}
+		}
+	}
+}
+
 func TestBackings(t *testing.T) {
 	disc := `<circle cx="50" cy="50" r="20"/>`
 	s := Spec{Name: "sticker", Treatment: Backed, Ink: &Ink{RGB: "#ffffff"}, Backing: &Backing{Shape: Circle, Room: "10", Ink: &Ink{RGB: "#206047"}}}

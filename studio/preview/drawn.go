@@ -67,7 +67,7 @@ func (w *Snapshot) Over(ctx context.Context, name string, width, height int) ([]
 	if !ok || v.Drawing == nil || v.Spec.Drawing == "" {
 		return nil, ErrNotFound
 	}
-	return w.table.pngs.Get(ctx, fmt.Sprintf("%s over %d×%d", w.looks[name], width, height), func(ctx context.Context) ([]byte, error) {
+	return w.table.pngs.Get(ctx, fmt.Sprintf("%s over %s %d×%d", w.looks[name], w.Source, width, height), func(ctx context.Context) ([]byte, error) {
 		s := v.Spec
 		s.Drawing = ""
 		derived, err := w.from.Make(ctx, s)

@@ -136,7 +136,7 @@ func (w *Snapshot) Window(name string, width, height int) geom.Rect {
 // Tag draws the first version on white for the desk.
 func (w *Snapshot) Tag(ctx context.Context, width, height int) ([]byte, error) {
 	name := w.Plan.Versions[0].Spec.Name
-	return w.Preview(ctx, name, width, height, Ground{Colour: w.groundFor(ctx, name)})
+	return w.Preview(ctx, name, width, height, Ground{Colour: w.groundFor(name)})
 }
 
 // Whole draws the master with its whole page.
@@ -225,7 +225,7 @@ func (w *Snapshot) Light(ctx context.Context, name string, n, width, height int)
 		&drawing.Shape{Path: edge, Paint: solid(woad)},
 		&drawing.Shape{Path: r.Region(), Paint: drawing.Solid{Colour: colour.Screen(r.Colour), Alpha: 1}},
 	}}
-	return w.picture(ctx, fmt.Sprintf("%s light %d", w.looks[name], n), d, box, width, height, nil)
+	return w.picture(ctx, fmt.Sprintf("%s light %s %d", w.looks[name], w.Source, n), d, box, width, height, nil)
 }
 
 func (w *Snapshot) picture(ctx context.Context, what string, d *drawing.Drawing, box geom.Rect, width, height int, ground *colour.RGB) ([]byte, error) {

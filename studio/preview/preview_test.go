@@ -181,6 +181,41 @@ func TestPreviews(t *testing.T) {
 
 // Pictures of parts of the page: the true colours where the art is, nothing
 // beside it, and an answer for what cannot be shown.
+// Another ink gives the version in colour another look and leaves the black one's; pictures
+// are those that the mark alone, with nothing kept, would have.
+func TestAnotherInk(t *testing.T) {
+	tab, s := table()
+	dotted := strings.Replace(lights, "</g>", `<circle cx="15" cy="15" r="5" fill="#206047"/></g>`, 1)
+	with := func(tab *Table, rgb string) *Snapshot {
+		m := Subject{Mark: 1, Master: s.put(dotted), Brand: "Odd Kettle", Inks: `[{"name":"Fern","rgb":"` + rgb + `","drawn":"#206047"}]`}
+		w, err := tab.Snapshot(t.Context(), m, decision.Decisions{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return w
+	}
+	green, blue := with(tab, "#206047"), with(tab, "#22305c")
+	for name, same := range map[string]bool{"colour": false, "black": true, "white": true} {
+		if got := green.Look(name) == blue.Look(name); got != same {
+			t.Errorf("%s: the same look: %v", name, got)
+		}
+		fresh := NewTable(fonts.Shipped(), s.load)
+		for _, g := range blue.Grounds() {
+			got, err := blue.Preview(t.Context(), name, 90, 60, g)
+			want, err2 := with(fresh, "#22305c").Preview(t.Context(), name, 90, 60, g)
+			if err != nil || err2 != nil || !bytes.Equal(got, want) {
+				t.Errorf("%s on %s: not the picture that it is alone (%v, %v)", name, g.Key, err, err2)
+			}
+		}
+	}
+	if red := with(tab, "#b3402c"); red.Look("black") == green.Look("black") {
+		t.Error("a dot in the red of its disc is no hole in black: that is another look")
+	}
+	if _, ok := tab.Seen(1, blue.Name); !ok {
+		t.Error("a work is not known by its name")
+	}
+}
+
 func TestParts(t *testing.T) {
 	tab, s := table()
 	w := at(t, tab, s, lights)

@@ -316,7 +316,7 @@ func (w *Snapshot) Eyes(ctx context.Context, name, key string, width, height int
 	}
 	k := min(float64(width)/a.Box.W(), float64(height)/a.Box.H())
 	pw, ph := max(1, int(a.Box.W()*k)), max(1, int(a.Box.H()*k))
-	ground := w.groundFor(ctx, name)
+	ground := w.groundFor(name)
 	img, err := raster.Render(ctx, a.Drawing, raster.Fit(a.Box, pw, ph), pw, ph, raster.Options{Ground: &ground})
 	if err != nil {
 		return nil, err
@@ -325,17 +325,17 @@ func (w *Snapshot) Eyes(ctx context.Context, name, key string, width, height int
 }
 
 // groundFor is white, or dark for versions that are made for that.
-func (w *Snapshot) groundFor(ctx context.Context, name string) colour.RGB {
-	if w.Dark(ctx, name) {
+func (w *Snapshot) groundFor(name string) colour.RGB {
+	if w.Dark(name) {
 		return advice.DarkGround
 	}
 	return colour.White
 }
 
 // Dark reports whether a version is looked at on a dark ground.
-func (w *Snapshot) Dark(ctx context.Context, name string) bool {
-	j, err := w.judged(ctx, name, advice.Coarse)
-	return err == nil && j.Dark
+func (w *Snapshot) Dark(name string) bool {
+	v, ok := w.Version(name)
+	return ok && v.Drawing != nil && w.Plan.Dark(v)
 }
 
 // brand is the colour that covers most of the art, if white stands on it.

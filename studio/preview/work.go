@@ -11,6 +11,7 @@ import (
 	"dyekit/core/advice"
 	"dyekit/core/colour"
 	"dyekit/core/colour/icc"
+	"dyekit/core/drawing"
 	"dyekit/core/finding"
 	"dyekit/core/geom"
 	"dyekit/core/intake"
@@ -58,6 +59,7 @@ func (t *Table) Snapshot(ctx context.Context, m Subject, d decision.Decisions) (
 		return nil, err
 	}
 	t.seen.Put(w.Source, w)
+	t.seen.Put(w.Name, w)
 	for _, look := range w.looks {
 		t.seen.Put(look, w)
 	}
@@ -96,11 +98,11 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 		return nil, err
 	}
 	w.Plan.Keep = func(ctx context.Context, key string, see func(context.Context) (*advice.Look, error)) (*advice.Look, error) {
-		return t.looked.Get(ctx, w.Source+" look "+key, see)
+		return t.looked.Get(ctx, key, see)
 	}
 	w.looks = map[string]string{}
 	for _, v := range w.Plan.Versions {
-		if w.looks[v.Spec.Name], err = w.lookOf(v.Spec); err != nil {
+		if w.looks[v.Spec.Name], err = w.lookOf(v); err != nil {
 			return nil, err
 		}
 	}
@@ -118,7 +120,7 @@ func (t *Table) work(ctx context.Context, name string, m Subject, d decision.Dec
 }
 
 // Seen returns a work of a mark from which pictures of this name can be drawn,
-// if one is at hand: its Source, or the Look of a version. It asks no database.
+// if one is at hand: its Name, its Source, or the Look of a version. It asks no database.
 func (t *Table) Seen(mark int64, name string) (*Snapshot, bool) {
 	w, ok := t.seen.Known(name)
 	if !ok || w.Subject.Mark != mark {
@@ -134,12 +136,29 @@ func quietly(what string, f func()) {
 	}
 }
 
-// lookOf names how a version looks: equal names, equal pictures.
-func (w *Snapshot) lookOf(s version.Spec) (string, error) {
-	return decision.NameOf(w.Source, s, s.Arranged, w.from.Drawn[s.DrawnBy()].Name, w.Plan.FrameOf(s.Name))
+// lookOf names how a version looks: equal names, equal pictures. Most versions in one ink look
+// the same when another ink of the mark changes, so that a name tells what they paint; of those
+// that hold pictures it tells what they are made from. Readings are no part of it.
+func (w *Snapshot) lookOf(v *version.Version) (string, error) {
+	s := v.Spec
+	what, ok := drawing.Sum(v.Drawing)
+	if !ok {
+		what = w.Source + w.from.Drawn[s.DrawnBy()].Name
+	}
+	return decision.NameOf(what, s, s.Arranged, w.Plan.FrameOf(s.Name), w.stocked())
 }
 
-// Look names how a version looks; it changes when the pictures of it do.
+// stocked are the inks that are mixed for one kind of paper, which no drawing has.
+func (w *Snapshot) stocked() (inks []version.InkMapping) {
+	for _, k := range w.Plan.Inks {
+		if k.Stock != "" {
+			inks = append(inks, k)
+		}
+	}
+	return inks
+}
+
+// Look names how a version looks; it changes when the pictures of it alone do, on one ground.
 func (w *Snapshot) Look(version string) string { return w.looks[version] }
 
 // Version returns a version by name.
