@@ -185,33 +185,33 @@ func TestPreviews(t *testing.T) {
 // are those that the mark alone, with nothing kept, would have.
 func TestAnotherInk(t *testing.T) {
 	tab, s := table()
-	dotted := strings.Replace(lights, "</g>", `<circle cx="15" cy="15" r="5" fill="#206047"/></g>`, 1)
+	dotted := strings.Replace(lights, "</g>", `<circle cx="15" cy="15" r="5" fill="#d9a92f"/></g>`, 1)
 	with := func(tab *Table, rgb string) *Snapshot {
-		m := Subject{Mark: 1, Master: s.put(dotted), Brand: "Odd Kettle", Inks: `[{"name":"Fern","rgb":"` + rgb + `","drawn":"#206047"}]`}
+		m := Subject{Mark: 1, Master: s.put(dotted), Brand: "Odd Kettle", Inks: `[{"name":"Straw","rgb":"` + rgb + `","drawn":"#d9a92f"}]`}
 		w, err := tab.Snapshot(t.Context(), m, decision.Decisions{})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return w
 	}
-	green, blue := with(tab, "#206047"), with(tab, "#22305c")
+	straw, lemon := with(tab, "#d9a92f"), with(tab, "#f2e24c")
 	for name, same := range map[string]bool{"colour": false, "black": true, "white": true} {
-		if got := green.Look(name) == blue.Look(name); got != same {
+		if got := straw.Look(name) == lemon.Look(name); got != same {
 			t.Errorf("%s: the same look: %v", name, got)
 		}
 		fresh := NewTable(fonts.Shipped(), s.load)
-		for _, g := range blue.Grounds() {
-			got, err := blue.Preview(t.Context(), name, 90, 60, g)
-			want, err2 := with(fresh, "#22305c").Preview(t.Context(), name, 90, 60, g)
+		for _, g := range lemon.Grounds() {
+			got, err := lemon.Preview(t.Context(), name, 90, 60, g)
+			want, err2 := with(fresh, "#f2e24c").Preview(t.Context(), name, 90, 60, g)
 			if err != nil || err2 != nil || !bytes.Equal(got, want) {
 				t.Errorf("%s on %s: not the picture that it is alone (%v, %v)", name, g.Key, err, err2)
 			}
 		}
 	}
-	if red := with(tab, "#b3402c"); red.Look("black") == green.Look("black") {
+	if red := with(tab, "#b3402c"); red.Look("black") == straw.Look("black") {
 		t.Error("a dot in the red of its disc is no hole in black: that is another look")
 	}
-	if _, ok := tab.Seen(1, blue.Name); !ok {
+	if _, ok := tab.Seen(1, lemon.Name); !ok {
 		t.Error("a work is not known by its name")
 	}
 }
