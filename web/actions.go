@@ -110,6 +110,14 @@ func (s *Server) mend(c *gin.Context) error {
 	if !take {
 		words = "mend taken back: " + string(what)
 	}
+	if drawing := c.PostForm("drawing"); drawing != "" { // one of its own
+		err = s.studio.Decide(c.Request.Context(), n, drawing+" "+words, func(d *studio.Decisions) error { return d.MendDrawing(drawing, what, take) })
+		if err != nil {
+			return s.again(c, "versions", err, nil)
+		}
+		c.Redirect(http.StatusSeeOther, setURL(n, c.PostForm("at")))
+		return nil
+	}
 	err = s.studio.Decide(c.Request.Context(), n, words, func(d *studio.Decisions) error {
 		d.Mend(what, take)
 		return nil

@@ -79,6 +79,8 @@ type chosenCell struct {
 	Best     string
 	Smallest *advice.Smallest
 	Findings []finding.Finding
+	Drawing  string // the file that it is made from, if it is not the master, and
+	Mends    []seen // what was found in it
 	OneInk   bool
 	Key      string
 	Compared bool
@@ -249,6 +251,14 @@ func choose(c *gin.Context, w *preview.Snapshot, name string, compared bool) (*c
 			f.Code == finding.DrawingDiffers && f.Severity == finding.Mended && strings.HasPrefix(f.Message, name+" ") {
 			x.Findings = append(x.Findings, f)
 		}
+	}
+	ref, found := w.DrawnFindings(v)
+	x.Drawing = ref.File
+	kept, _ := w.Decisions.Drawing(ref.File)
+	for _, f := range found {
+		m := seen{Finding: f}
+		m.offer(kept.Mends)
+		x.Mends = append(x.Mends, m)
 	}
 	if v.Drawing == nil {
 		return x, nil

@@ -158,15 +158,9 @@ func newMasterPage(d header) masterPage {
 			p.NoFont, p.MayStandIn = true, m.Kind.Key == "svg"
 		}
 		p.Several = p.Several || f.Code == finding.SeveralDrawings
-		if f.Mend != "" {
-			x.Mended = d.Snapshot.Decisions.Mended(intake.Mend(f.Mend))
-			x.Does = does(f.Code, f.Mend, x.Mended)
-		}
+		x.offer(d.Snapshot.Decisions.Mends)
 		for _, s := range f.Spots {
 			x.Rects = append(x.Rects, s.Place)
-			if s.Mend != "" {
-				x.Places = append(x.Places, place{s, does(f.Code, s.Mend, false)})
-			}
 		}
 		p.Findings = append(p.Findings, x)
 		p.Text += fmt.Sprintf("- %s: %s", f.Severity, sentence(f.Message))
@@ -180,6 +174,19 @@ func newMasterPage(d header) masterPage {
 		p.Text = fmt.Sprintf("%s, %s, master %d\n\n%s", d.Mark.Client, d.Mark.Name, d.Mark.Master.Revision, p.Text)
 	}
 	return p
+}
+
+// offer tells what the buttons of a finding do, of a drawing with these mends.
+func (x *seen) offer(mends []intake.Mend) {
+	if x.Mend != "" {
+		x.Mended = slices.Contains(mends, intake.Mend(x.Mend))
+		x.Does = does(x.Code, x.Mend, x.Mended)
+	}
+	for _, s := range x.Spots {
+		if s.Mend != "" {
+			x.Places = append(x.Places, place{s, does(x.Code, s.Mend, false)})
+		}
+	}
 }
 
 // does says on a button what a mend does, or what taking it back does.

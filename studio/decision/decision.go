@@ -160,13 +160,17 @@ func (d Decisions) Reading(set *fonts.Set) intake.Options {
 }
 
 // Mend takes a mend, or takes it back.
-func (d *Decisions) Mend(m intake.Mend, take bool) {
-	d.Mends = slices.DeleteFunc(slices.Clone(d.Mends), func(o intake.Mend) bool {
+func (d *Decisions) Mend(m intake.Mend, take bool) { d.Mends = mended(d.Mends, m, take) }
+
+// mended are mends with one more, or without it.
+func mended(ms []intake.Mend, m intake.Mend, take bool) []intake.Mend {
+	ms = slices.DeleteFunc(slices.Clone(ms), func(o intake.Mend) bool {
 		return o == m || take && m.Sole() && o.SameVerb(m)
 	})
 	if take {
-		d.Mends = append(d.Mends, m)
+		ms = append(ms, m)
 	}
+	return ms
 }
 
 // Mended reports whether a mend was taken.

@@ -25,6 +25,19 @@ func (d Decisions) Drawing(name string) (Drawing, bool) {
 	return d.Drawings[i], true
 }
 
+// MendDrawing takes a mend of a drawing that the mark keeps, or takes it back.
+func (d *Decisions) MendDrawing(name string, m intake.Mend, take bool) error {
+	i := slices.IndexFunc(d.Drawings, func(x Drawing) bool { return x.Name == name })
+	if i < 0 {
+		return Wrong("cell", "the drawing %s is not there any more", name)
+	}
+	d.Drawings = slices.Clone(d.Drawings)
+	if d.Drawings[i].Mends = mended(d.Drawings[i].Mends, m, take); len(d.Drawings[i].Mends) == 0 {
+		d.Drawings[i].Mends = nil
+	}
+	return nil
+}
+
 // Keep adds a drawing to those that the mark keeps, and returns its name, which has a number if
 // another file is called so.
 func (d *Decisions) Keep(name, hash string) string {

@@ -5,13 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"slices"
 
 	"dyekit/core/drawing"
+	"dyekit/core/finding"
 	"dyekit/core/frame"
 	"dyekit/core/kit"
 	"dyekit/core/preflight"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/core/version"
 	"dyekit/studio/decision"
 )
 
@@ -58,6 +61,29 @@ func (t *Table) drawn(ctx context.Context, m Subject, d decision.Decisions, ref 
 		return nil, err
 	}
 	return x, kit.UsableDrawn(x.master, at.Page)
+}
+
+// DrawnFindings are what was found in the drawing of its own that a version is made from, as far as
+// there is something to look at or to mend; ref names it.
+func (w *Snapshot) DrawnFindings(v *version.Version) (ref recipe.Reference, out []finding.Finding) {
+	d, ok := w.from.Drawn[v.Spec.DrawnBy()]
+	if !ok {
+		return ref, nil
+	}
+	ref, _ = recipe.ParseReference(v.Spec.DrawnBy()) // it was read
+	for _, sev := range []finding.Severity{finding.Warn, finding.Mended, finding.Note} {
+		for _, f := range d.Master.Findings {
+			mends := f.Mend != "" || slices.ContainsFunc(f.Spots, func(s finding.Spot) bool { return s.Mend != "" })
+			switch {
+			case f.Severity != sev, sev != finding.Warn && !mends:
+			case f.Code == finding.SeveralDrawings && ref.Page > 0: // the page was named
+			case f.Code == finding.Backing && v.Spec.OneInk() && f.Severity != finding.Mended: // left out anyway
+			default:
+				out = append(out, f)
+			}
+		}
+	}
+	return ref, out
 }
 
 // Over draws a version that has a drawing of its own and what would be derived in its place over
