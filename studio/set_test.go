@@ -2,6 +2,7 @@ package studio
 
 import (
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -122,6 +123,60 @@ func TestSetOfAMark(t *testing.T) {
 	if _, err := s.AddCell(ctx, m.ID, Cell{"", "puce"}); !errors.As(err, &in) || in.Field != "cell" {
 		t.Errorf("a colourway that is none: %v", err)
 	}
+}
+
+// A kit with a drawing of its own is stale for what changed in it, and for nothing else.
+func TestStaleForADrawing(t *testing.T) {
+	t.Parallel()
+	s := open(t)
+	ctx := t.Context()
+	m, err := s.TakeIn(ctx, Taking{Client: "Set", Mark: "Mark", Filename: "mark.svg", Data: []byte(setMark)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	draw := func(art string) {
+		t.Helper()
+		if _, err := s.Draw(ctx, m.ID, Cell{"wide", "colour"}, Upload{"wide.svg", []byte(art)}, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	// With a script, which the kit's own copy has not.
+	wide := strings.Replace(setMark, "</svg>", `<script>1</script></svg>`, 1)
+	if err := s.DrawLockup(ctx, m.ID, "wide", Upload{"all.svg", []byte(wide)}, 0); err != nil {
+		t.Fatal(err)
+	}
+	draw(strings.Replace(wide, "0 0 100 140", "0 0 100 145", 1))
+	defer workers(t, s, 1)()
+	j, err := s.Build(ctx, work(t, s, m.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j := until(t, s, j.ID); j.State != "done" {
+		t.Fatalf("%+v", j)
+	}
+	stale := func(want ...string) {
+		t.Helper()
+		if why, err := s.Stale(ctx, work(t, s, m.ID)); err != nil || !slices.Equal(why, want) {
+			t.Errorf("stale for %q (%v), want %q", why, err, want)
+		}
+	}
+	stale()
+	decide := func(f func(d *Decisions) error) {
+		t.Helper()
+		if err := s.Decide(ctx, m.ID, "a change", f); err != nil {
+			t.Fatal(err)
+		}
+	}
+	mend := func(take bool) func(d *Decisions) error {
+		return func(d *Decisions) error { return d.MendDrawing(d.Drawings[0].Name, "backing", take) }
+	}
+	name := work(t, s, m.ID).Decisions.Drawings[0].Name
+	decide(mend(true))
+	stale(name + " was mended, or a mend taken back")
+	decide(mend(false))
+	stale()
+	draw(strings.Replace(wide, "0 0 100 140", "0 0 100 150", 1))
+	stale("wide.svg is another drawing")
 }
 
 // A set-up is saved for all and given to the next client: its lockups are put together from parts

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -79,7 +80,25 @@ func (s *Studio) Stale(ctx context.Context, w *Snapshot) ([]string, error) {
 	if m.Recipe != nil {
 		was = *m.Recipe
 	}
-	now := w.Recipe
+	drawings, err := s.drawings(ctx, w.Decisions, w.Recipe)
+	if err != nil {
+		return nil, err
+	}
+	now, drawn, err := kit.Housed(w.Recipe, drawings)
+	if err != nil { // one is not there: a build says which
+		now = w.Recipe
+		out = append(out, err.Error())
+	}
+	for _, x := range drawn {
+		i := slices.IndexFunc(m.Drawings, func(o kit.DrawnRef) bool { return o.Path == x.Path })
+		switch name := path.Base(x.Path); {
+		case i < 0: // which lockups or versions say
+		case m.Drawings[i].SHA256 != x.SHA256:
+			out = append(out, name+" is another drawing")
+		case !same(m.Drawings[i].Mends, x.Mends):
+			out = append(out, name+" was mended, or a mend taken back")
+		}
+	}
 	for _, x := range []struct {
 		was, is any
 		says    string

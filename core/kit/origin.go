@@ -237,6 +237,16 @@ func Another(name string, taken func(name string) bool) string {
 	return out
 }
 
+// Housed is a recipe with its drawings named as they would lie in a kit, and their files.
+func Housed(r *recipe.Recipe, drawings map[string]Drawn) (*recipe.Recipe, []DrawnRef, error) {
+	in, err := Input{Recipe: r, Drawings: drawings}.housed()
+	if err != nil {
+		return nil, nil, err
+	}
+	refs, _ := in.kept()
+	return in.Recipe, refs, nil
+}
+
 // house is the folder of a kit that holds the drawings of their own.
 const house = "MASTER/drawings/"
 
