@@ -175,6 +175,9 @@ func TestStaleForADrawing(t *testing.T) {
 	stale(name + " was mended, or a mend taken back")
 	decide(mend(false))
 	stale()
+	if err := s.Derive(ctx, m.ID, "wide-colour"); err != nil {
+		t.Fatal(err)
+	}
 	draw(strings.Replace(wide, "0 0 100 140", "0 0 100 150", 1))
 	stale("wide.svg is another drawing")
 }
