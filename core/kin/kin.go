@@ -69,13 +69,18 @@ func (l *Look) Covers() float64 {
 	if len(l.views) == 0 {
 		return 0
 	}
+	return l.views[0].share()
+}
+
+// share is how much of the box is painted.
+func (v view) share() float64 {
 	n := 0
-	for _, c := range l.views[0].cover {
+	for _, c := range v.cover {
 		if c != 0 {
 			n++
 		}
 	}
-	return float64(n) / float64(len(l.views[0].cover))
+	return float64(n) / float64(len(v.cover))
 }
 
 // A view is one silhouette of a drawing.
@@ -327,6 +332,7 @@ type Kinship struct {
 	Scale    float64 // how many times as long a is on its page
 	Shared   float64 // share of a's shapes that b has
 	Covers   float64 // share of b's shapes that a has
+	Weight   float64 // how many times as much of its box a paints, where they are the same
 	// Of a laid over b, where they are the same: shapes of b that are not there, and those in whose
 	// place another one is. In b's page units.
 	Missing, Changed []geom.Rect
@@ -356,6 +362,7 @@ func (l *Look) To(o *Look) Kinship {
 	case best.Overlaid >= alike && best.Stretch < 1.25 && best.Stretch > 0.8:
 		best.Relation = Same
 		best.Missing, best.Changed = a.holds(b, o.Box)
+		best.Weight = a.share() / b.share()
 	case best.Shared >= enough && best.Covers >= enough:
 		best.Relation, best.Lost = Rearranged, a.lost(b, o.Box)
 	case best.Shared >= enough && best.Covers >= leastPart:

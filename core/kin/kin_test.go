@@ -3,6 +3,7 @@ package kin_test
 import (
 	"context"
 	"fmt"
+	"math"
 	"os"
 	"strings"
 	"testing"
@@ -38,6 +39,21 @@ func kettle(t testing.TB) string {
 		t.Fatal(err)
 	}
 	return string(b)
+}
+
+// A ring of the same size drawn with another line is so much heavier: π(R² − r²), whichever way
+// the two are compared.
+func TestWeight(t *testing.T) {
+	ring := func(r float64) *kin.Look {
+		return see(t, read(t, fmt.Sprintf(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><path fill-rule="evenodd" d="M90 50a40 40 0 0 1-80 0a40 40 0 0 1 80 0zm%[1]g 0a%[2]g %[2]g 0 0 0 %[3]g 0a%[2]g %[2]g 0 0 0-%[3]g 0z"/></svg>`, r-40-2*r, r, 2*r)))
+	}
+	area := func(r float64) float64 { return 40*40 - r*r }
+	for _, r := range []float64{22, 26, 30, 32} {
+		k := ring(r).To(ring(28))
+		if want := area(r) / area(28); k.Relation != kin.Same || math.Abs(k.Weight-want) > 0.01*want {
+			t.Errorf("a ring with a hole of %g: %s, %.3f times as heavy, want %.3f", r, k.Relation, k.Weight, want)
+		}
+	}
 }
 
 // What a lockup, a colourway, a part and another mark are to the master.

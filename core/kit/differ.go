@@ -24,6 +24,7 @@ const (
 	inkShare  = 0.01 // of the drawing, below which a colour is an edge
 	stretched = 1.02 // times as wide for its height
 	sizeOff   = 1.02 // times as large on its page
+	weightOff = 1.06 // times as much of its box painted
 	roomOff   = 0.02 // of the art's longer side, that its page has more or less at a side
 	mostNamed = 4    // colours that are named one by one
 )
@@ -141,6 +142,13 @@ func (p *Plan) differsFrom(ctx context.Context, v *version.Version, say sayer) e
 		say(finding.Warn, name, "%s, drawn in %s, is %.2f times as wide for its height as what would be derived", name, file, k.Stretch)
 	} else if k.Scale > sizeOff || k.Scale < 1/sizeOff {
 		say(finding.Note, name, "%s is drawn %.2f times as large as what would be derived, and files of curves have that size", name, k.Scale)
+	}
+	if w := k.Weight; len(k.Missing)+len(k.Changed) == 0 && (w > weightOff || w < 1/weightOff) {
+		how, by := "heavier", w-1
+		if w < 1 {
+			how, by = "lighter", 1-w
+		}
+		say(finding.Note, name, "%s is drawn %.0f %% %s than what would be derived, by the area of its ink", name, 100*by, how)
 	}
 	if p.ownPages {
 		page := p.Master.Drawing.Page

@@ -9,6 +9,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -244,6 +245,28 @@ func TestRoomOfDrawings(t *testing.T) {
 		}
 		if said != c.said {
 			t.Errorf("%s, %g px wider: said %v: %v", c.fit, c.wider, said, p.Findings)
+		}
+	}
+}
+
+// A version that is drawn with more or less ink than would be derived is said to be heavier or
+// lighter; one that has the same is not.
+func TestWeightOfDrawings(t *testing.T) {
+	t.Parallel()
+	for line, want := range map[string]string{"": "", `stroke="#000000" stroke-width="0.3" `: "", `stroke="#000000" stroke-width="2" `: "heavier", `stroke="#ffffff" stroke-width="2" `: "lighter"} {
+		black := strings.Replace(stacked("#000000", "#ffffff"), "<svg ", "<svg "+line, 1)
+		p, err := NewPlan(t.Context(), leafKit(t, threeColourways, map[string]string{"/black": black}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		for _, f := range p.Findings {
+			if m := regexp.MustCompile(`^black is drawn \d+ % (heavier|lighter) than what would be derived, by the area of its ink$`).FindStringSubmatch(f.Message); m != nil && f.Severity == finding.Note {
+				got = m[1]
+			}
+		}
+		if got != want {
+			t.Errorf("with %s: said %q, want %q: %v", line, got, want, p.Findings)
 		}
 	}
 }
