@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -151,6 +152,18 @@ func TestFilesByUse(t *testing.T) {
 		return ""; })()`)
 	pressed := `[...document.querySelectorAll(".square[aria-pressed=true]")].map(s => s.dataset.at).join(" ")`
 	tab.Until(`!(/3:black|3:white|4:white/.test(` + pressed + `)) && !` + list + `.includes("_white.svg")`)
+	// A finger that was held still strokes; one that moves at once scrolls, and nothing is changed.
+	before := tab.Eval(pressed)
+	tab.Finger(0, `[data-at="0:colour"]`, `[data-at="3:colour"]`)
+	if now := tab.Eval(pressed); now != before {
+		t.Errorf("a finger that scrolls changed %s into %s", before, now)
+	}
+	tab.Finger(500*time.Millisecond, `[data-at="3:black"]`, `[data-at="3:white"]`, `[data-at="4:white"]`)
+	tab.Until(`/3:black .*3:white .*4:white/.test(` + pressed + `) && ` + list + `.includes("_white.svg")`)
+	tab.Finger(500*time.Millisecond, `[data-at="3:black"]`) // held on one: that one alone
+	tab.Until(`!/3:black/.test(` + pressed + `) && /3:white .*4:white/.test(` + pressed + `) && !` + list + `.includes("_black.svg")`)
+	tab.Finger(500*time.Millisecond, `[data-at="3:white"]`, `[data-at="4:white"]`)
+	tab.Until(`!/3:white|4:white/.test(` + pressed + `) && !` + list + `.includes("_white.svg")`)
 	tab.Click(`.thumb[aria-label^=white]`) // a column that is not in everywhere is put in
 	tab.Until(`/0:white .*3:white .*4:white/.test(` + pressed + `)`)
 	tab.Eval(`document.querySelector('[data-at="3:colour"]').focus() || ""`)

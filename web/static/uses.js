@@ -4,20 +4,34 @@ document.addEventListener("alpine:init", () => {
   const Alpine = window.Alpine;
 
   Alpine.data("uses", () => ({
-    init() { this.$root.querySelectorAll(".rung").forEach((g) => this.grip(g)); },
-    // send makes the change and puts the answer's parts into their places.
-    async send(e) {
+    init() {
+      this.$root.querySelectorAll(".rung").forEach((g) => this.grip(g));
+      // A finger that was held still strokes, and does not scroll.
+      this.$root.addEventListener("touchmove", (e) => { if (this.held && this.held.ready) e.preventDefault(); }, { passive: false });
+      this.$root.addEventListener("contextmenu", (e) => { if (this.held && this.held.touch) e.preventDefault(); });
+    },
+    // send makes the change and puts the answer's parts into their places, one change after the
+    // other, and none under a pointer that is down.
+    sent: Promise.resolve(),
+    send(e) {
       e.preventDefault();
       const form = e.target;
       const data = new FormData(form, e.submitter);
       if (data.get("do") && data.get("do").startsWith("size ") && !data.get("typed")) return; // nothing was typed
+      const value = e.submitter && e.submitter.value;
+      this.sent = this.sent.then(() => this.change(form, data, value));
+    },
+    async change(form, data, value) {
       let page;
       try {
         const answer = await fetch(form.action, { method: "POST", headers: { Accept: "text/html" }, body: new URLSearchParams(data) });
         page = new DOMParser().parseFromString(await answer.text(), "text/html");
       } catch (_) { /* the server is away: the browser says so itself */ }
-      if (!page || !page.getElementById("uses")) { form.submit(); return; }
-      const value = e.submitter && e.submitter.value;
+      if (!page || !page.getElementById("uses")) {
+        if (form.isConnected) form.submit(); else location.reload();
+        return;
+      }
+      while (this.held) await new Promise((r) => setTimeout(r, 30));
       const scrolled = this.$root.querySelector(".strokes").scrollLeft;
       this.$exchange(page, [".docket", ".thread", ".recipe", "#list", "#uses"], value && `#uses [value="${CSS.escape(value)}"]`);
       document.querySelector("#uses .strokes").scrollLeft = scrolled;
@@ -35,15 +49,22 @@ document.addEventListener("alpine:init", () => {
       this.$exchange(page, ["#uses"], `#uses a[href="${CSS.escape(link.getAttribute("href"))}"]`);
     },
     // A stroke over squares puts all of them in, or takes them out, as the first one; it is sent
-    // when the pointer is lifted. A press on one is a button's own.
+    // when the pointer is lifted. A press on one is a button's own. A finger that moves at once
+    // scrolls; one that was held still for a moment strokes.
     held: null,
     press(e) {
       const square = e.target.closest(".square");
       if (!square || e.button) return;
       if (square.hasPointerCapture(e.pointerId)) square.releasePointerCapture(e.pointerId);
-      const held = this.held = { on: square.getAttribute("aria-pressed") !== "true", squares: [square] };
+      const touch = e.pointerType === "touch";
+      const held = this.held = { on: square.getAttribute("aria-pressed") !== "true", squares: [square], touch, ready: !touch };
       const form = square.form;
+      const still = touch && setTimeout(() => {
+        held.ready = true;
+        square.setAttribute("aria-pressed", String(held.on));
+      }, 350);
       const letGo = () => {
+        clearTimeout(still);
         document.removeEventListener("pointerup", end);
         document.removeEventListener("pointercancel", cancel);
         this.held = null;
@@ -54,8 +75,9 @@ document.addEventListener("alpine:init", () => {
         for (const s of held.squares) s.setAttribute("aria-pressed", String(!held.on));
       };
       const end = () => {
+        const stroked = touch ? held.ready : held.squares.length > 1;
         letGo();
-        if (held.squares.length < 2) return;
+        if (!stroked) return;
         const stop = (c) => { c.preventDefault(); c.stopPropagation(); };
         form.addEventListener("click", stop, { capture: true });
         setTimeout(() => {
@@ -73,7 +95,7 @@ document.addEventListener("alpine:init", () => {
     },
     drag(e) {
       const square = e.target.closest(".square");
-      if (!this.held || !square || this.held.squares.includes(square)) return;
+      if (!this.held || !this.held.ready || !square || this.held.squares.includes(square)) return;
       this.held.squares.push(square);
       for (const s of this.held.squares) s.setAttribute("aria-pressed", String(this.held.on));
     },
