@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -78,64 +79,105 @@ func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, lang := range []string{"en", "de"} {
-		v := guide.View{Page: p, Tongue: guide.In(lang)}
-		var page bytes.Buffer
-		if _, err := v.Render(&page); err != nil {
-			t.Fatal(err)
-		}
-		script := regexp.MustCompile(`(?s)const reader=.*?</script>`).Find(page.Bytes())
-		data := regexp.MustCompile(`(?s)<script type="application/json".*?</script>`).Find(page.Bytes())
-		var d map[string]json.RawMessage
-		if err := json.Unmarshal(data[bytes.IndexByte(data, '>')+1:len(data)-len("</script>")], &d); err != nil {
-			t.Fatal(err)
-		}
-		// The files are the kit's; all else is the reader.
-		if n := len(script) + len(data) - len(d["files"]) - len(d["versions"]); n > 30_000 {
-			t.Errorf("%s: the reader weighs %d bytes", lang, n)
-		} else {
-			t.Logf("%s: the reader weighs %d bytes", lang, n)
-		}
-		tab := browser.Tab(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Content-Type", "text/html; charset=utf-8")
-			w.Write(page.Bytes())
-		}))
-		tab.Do(chromedp.Navigate(tab.Base + "/START-HERE.html"))
-		all := sentences(t, lang)
-		list, err := json.Marshal(all)
-		if err != nil {
-			t.Fatal(err)
-		}
-		said := tab.Eval(`JSON.stringify(` + string(list) + `.map(s => {
-			const ask = reader(JSON.parse(document.getElementById("reader").textContent)), {wish, answers} = ask(s);
-			const thing = t => (t.not ? "!" : "") + t.is + "=" + t.value + " (" + t.said + ")";
-			return [wish.things.map(thing).join(" "), wish.unknown.join(" "), "" + wish.long,
-				...answers.map(a => [a.file.path, a.whole, a.part, a.never, a.met.map(m => m.ok ? 1 : 0).join(""), a.others.map(o => o.path).join(",")].join(" "))].join(" | ");
-		}))`)
-		var got []string
-		if err := json.Unmarshal([]byte(said), &got); err != nil || len(got) != len(all) {
-			t.Fatalf("%d answers for %d sentences: %v", len(got), len(all), err)
-		}
-		wrong := 0
-		for i, sentence := range all {
-			want := answersIn(lang, p, sentence)
-			if got[i] != want && wrong < 20 {
-				t.Errorf("%s: %.80q:\n\tthe page\t%s\n\tthe server\t%s", lang, sentence, got[i], want)
-				wrong++
-			}
-		}
-		t.Logf("%s: %d sentences", lang, len(all))
-
-		// And as a person uses it.
-		tab.Click("label[for=for-asked]")
-		tab.Type("#typed", "pdf in cmyk")
-		tab.Until(`document.querySelector("#replies .download")?.getAttribute("href")?.endsWith(".pdf")`)
-		tab.Accessible("a sentence beside the files")
+		asksTheSame(t, lang, p, sentences(t, lang))
 	}
+}
+
+// So it does where lockups are asked for by their names.
+func TestLockupsBesideTheFiles(t *testing.T) {
+	t.Parallel()
+	s, _ := open(t, true)
+	k, err := s.Kit(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := s.Page(t.Context(), k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := *p
+	q.ByShape = true
+	for _, v := range p.Versions {
+		if v.Part {
+			continue
+		}
+		v.Name, v.Lockup, v.Part, v.Aspect = "wide-"+v.Name, "wide", true, 3
+		q.Versions = append(q.Versions, v)
+	}
+	for _, f := range p.Files {
+		if v := f.First(); slices.Contains([]string{"colour", "black", "white"}, v) && !f.InSet() {
+			f.Path, f.Version = strings.Replace(f.Path, v, "wide-"+v, 1), "wide-"+v
+			q.Files = append(q.Files, f)
+		}
+	}
+	asksTheSame(t, "en", &q, []string{"the wide one in white", "wide png", "wide", "please not the wide one, a pdf", "the wide logo for a black shirt", "wide and white, transparent, 1000 px", "symbol", "png", "a vector and the wide jpeg", "eps, wide or black"})
+	asksTheSame(t, "de", &q, []string{"das wide in weiß", "wide als png", "bitte nicht wide, ein pdf", "nur das Symbol", "wide für ein schwarzes Shirt"})
+}
+
+// asksTheSame holds what the page beside the files answers to what the server answers.
+func asksTheSame(t *testing.T, lang string, p *guide.Page, all []string) {
+	t.Helper()
+	v := guide.View{Page: p, Tongue: guide.In(lang)}
+	var page bytes.Buffer
+	if _, err := v.Render(&page); err != nil {
+		t.Fatal(err)
+	}
+	script := regexp.MustCompile(`(?s)const reader=.*?</script>`).Find(page.Bytes())
+	data := regexp.MustCompile(`(?s)<script type="application/json".*?</script>`).Find(page.Bytes())
+	var d map[string]json.RawMessage
+	if err := json.Unmarshal(data[bytes.IndexByte(data, '>')+1:len(data)-len("</script>")], &d); err != nil {
+		t.Fatal(err)
+	}
+	// The files are the kit's; all else is the reader.
+	if n := len(script) + len(data) - len(d["files"]) - len(d["versions"]); n > 30_000 {
+		t.Errorf("%s: the reader weighs %d bytes", lang, n)
+	} else {
+		t.Logf("%s: the reader weighs %d bytes", lang, n)
+	}
+	tab := browser.Tab(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Write(page.Bytes())
+	}))
+	tab.Do(chromedp.Navigate(tab.Base + "/START-HERE.html"))
+	list, err := json.Marshal(all)
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := tab.Eval(`JSON.stringify(` + string(list) + `.map(s => {
+		const ask = reader(JSON.parse(document.getElementById("reader").textContent)), {wish, answers} = ask(s);
+		const thing = t => (t.not ? "!" : "") + t.is + "=" + t.value + " (" + t.said + ")";
+		return [wish.things.map(thing).join(" "), wish.unknown.join(" "), "" + wish.long,
+			...answers.map(a => [a.file.path, a.whole, a.part, a.never, a.met.map(m => m.ok ? 1 : 0).join(""), a.others.map(o => o.path).join(",")].join(" "))].join(" | ");
+	}))`)
+	var got []string
+	if err := json.Unmarshal([]byte(said), &got); err != nil || len(got) != len(all) {
+		t.Fatalf("%d answers for %d sentences: %v", len(got), len(all), err)
+	}
+	wrong := 0
+	for i, sentence := range all {
+		want := answersIn(lang, p, sentence)
+		if got[i] != want && wrong < 20 {
+			t.Errorf("%s: %.80q:\n\tthe page\t%s\n\tthe server\t%s", lang, sentence, got[i], want)
+			wrong++
+		}
+	}
+	t.Logf("%s: %d sentences", lang, len(all))
+
+	// And as a person uses it.
+	tab.Click("label[for=for-asked]")
+	tab.Type("#typed", "pdf in cmyk")
+	tab.Until(`document.querySelector("#replies .download")?.getAttribute("href")?.endsWith(".pdf")`)
+	tab.Accessible("a sentence beside the files")
 }
 
 // answersIn writes what the server understands and answers, as the test reads it of the page.
 func answersIn(lang string, p *guide.Page, sentence string) string {
+	k := p.Wanted()
+	k.Inks = nil // which are known by their names on the server alone
 	w := asked.In(lang).Read(sentence)
+	if names := k.Names(); len(names) > 0 {
+		w = asked.Read(lang, sentence, names...)
+	}
 	var things []string
 	for _, x := range w.Things {
 		not := ""

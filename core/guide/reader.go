@@ -43,9 +43,13 @@ func (v *View) readerData() (template.JS, error) {
 	for _, f := range v.Files {
 		files = append(files, []any{f.Path, f.First(), f.Format, f.WidthPx, f.HeightPx, f.PPI, f.WidthPt, f.HeightPt, one(f.Colour == format.CMYK), one(f.Pixels), f.Bytes})
 	}
+	versions := v.Versions
+	if v.ByShape { // then lockups are asked for by their names
+		versions = v.wanted().Versions
+	}
 	b, err := json.Marshal(map[string]any{
 		"lang": t.Tag(), "words": asked.Words(t.Tag()), "wants": advice.Wants(), "kinds": kinds, "say": say,
-		"versions": v.Versions, "files": files, "spot": v.wanted().Spot,
+		"versions": versions, "files": files, "spot": v.wanted().Spot,
 	})
 	return template.JS(b), err
 }
