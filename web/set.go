@@ -2,6 +2,7 @@ package web
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -16,6 +17,7 @@ import (
 
 	"dyekit/core/advice"
 	"dyekit/core/finding"
+	"dyekit/core/parallel"
 	"dyekit/core/recipe"
 	"dyekit/core/version"
 	"dyekit/studio"
@@ -263,11 +265,29 @@ func choose(c *gin.Context, w *preview.Snapshot, name string, compared bool) (*c
 	if v.Drawing == nil {
 		return x, nil
 	}
+	// What is seen finely, for its size, is seen beside what is seen coarsely, for its grounds.
+	var small advice.Smallest
+	err := parallel.Do(ctx, 2, func(ctx context.Context, i int) (err error) {
+		if i > 0 {
+			return x.standOn(ctx, w)
+		}
+		small, err = w.Smallest(ctx, name)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	x.Smallest = &small
+	return x, nil
+}
+
+// standOn tells how the cell stands on each ground.
+func (x *chosenCell) standOn(ctx context.Context, w *preview.Snapshot) error {
 	var best []string
 	for _, g := range w.Grounds() {
-		on, err := w.On(ctx, name, g.Colour)
+		on, err := w.On(ctx, x.Spec.Name, g.Colour)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s := groundUnder{Ground: g}
 		switch {
@@ -282,12 +302,7 @@ func choose(c *gin.Context, w *preview.Snapshot, name string, compared bool) (*c
 		x.Grounds = append(x.Grounds, s)
 	}
 	x.Best = listed(best)
-	small, err := w.Smallest(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	x.Smallest = &small
-	return x, nil
+	return nil
 }
 
 // listed joins words as in a sentence.
