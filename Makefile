@@ -47,6 +47,8 @@ race:
 	@sh scripts/need.sh $(NEED_TEST)
 	$(GO) test -race -timeout 40m ./core/... ./studio/...
 
+# Ratios against outside tools in the same run. The last ones against the script of general
+# tools stand in internal/bench/testdata/ratios.json: it fails if they got worse.
 bench:
 	@sh scripts/need.sh $(NEED_DEMO) cjpeg:libjpeg-turbo-progs chromium-headless-shell:chromium-headless-shell pnmtopng:netpbm node:nodejs npm:npm perl:perl /usr/libexec/installed-tests/RSVG/fixtures:librsvg2-tests /usr/lib/python3/dist-packages/PIL:python3-pil
 	@test -d .cache/node_modules/bootstrap-icons || npm install --no-save --no-audit --no-fund --silent --prefix .cache @resvg/resvg-js@2.6.2 flag-icons@7.5.0 @svg-maps/world@2.0.0 @svg-maps/usa.counties@2.0.0 bootstrap-icons@1.11.3
@@ -56,7 +58,8 @@ bench:
 	$(GO) test ./core/photomark/... ./core/board -run XXX -bench . -benchtime 5x
 	$(GO) test ./core/kit -run XXX -bench Sheet -benchtime 5x
 	$(GO) test ./web -run XXX -bench . -benchtime 10x
-	$(GO) test ./internal/bench -run XXX -bench . -benchtime 1x -count 2
+	$(GO) test ./internal/bench -run XXX -bench . -skip ByHand -benchtime 1x -count 2
+	$(GO) test ./internal/bench -run XXX -bench ByHand -benchtime 3x -timeout 30m
 
 # The faults that make test makes as well.
 FAULTS = FullDisc|Room|ServerOutlives|NothingLivesOn|Sweep|Watch|FilesAreShut|Orphan|KilledServer|Crowd|HalfSent|Paced|NobodyReads|Connections|LockNobodyOut|AtOnce|Turns|MigrationsResume|Daily|ClockSet|LastTry|BackupAndRestore

@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"html/template"
 	"io"
+	"sync"
 )
 
 //go:embed sheet.html
@@ -13,9 +14,10 @@ var sheetText string
 //go:embed snippet.html
 var snippetText string
 
+// Templates are parsed when they are first asked for: most processes of the program write no page.
 var (
-	sheetTemplate   = template.Must(template.New("sheet").Parse(sheetText))
-	snippetTemplate = template.Must(template.New("snippet").Parse(snippetText))
+	sheetTemplate   = sync.OnceValue(func() *template.Template { return template.Must(template.New("sheet").Parse(sheetText)) })
+	snippetTemplate = sync.OnceValue(func() *template.Template { return template.Must(template.New("snippet").Parse(snippetText)) })
 )
 
 // A Sheet is the brand sheet as a page of the kit: it needs nothing from elsewhere.
@@ -40,7 +42,7 @@ func (s *Sheet) Pictures() (out []template.URL) {
 }
 
 // Render writes the page.
-func (s *Sheet) Render(w io.Writer) error { return sheetTemplate.Execute(w, s) }
+func (s *Sheet) Render(w io.Writer) error { return sheetTemplate().Execute(w, s) }
 
 // A Snippet shows what stands in a site for the mark, and as text to be copied.
 type Snippet struct {
@@ -51,4 +53,4 @@ type Snippet struct {
 func (s *Snippet) Live() template.HTML { return template.HTML(s.Code) } // written by the kit itself
 
 // Render writes the page.
-func (s *Snippet) Render(w io.Writer) error { return snippetTemplate.Execute(w, s) }
+func (s *Snippet) Render(w io.Writer) error { return snippetTemplate().Execute(w, s) }

@@ -5,12 +5,13 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"sync"
 )
 
 //go:embed gate.html
 var gateText string
 
-var gateTemplate = template.Must(template.New("gate").Parse(gateText))
+var gateTemplate = sync.OnceValue(func() *template.Template { return template.Must(template.New("gate").Parse(gateText)) })
 
 // A Gate is what stands before a page that does not open.
 type Gate struct {
@@ -26,7 +27,7 @@ func (g *Gate) Render(w io.Writer) (policy string, err error) {
 		key = "pass"
 	}
 	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", "#e4e4e2", "#191918")
-	return "default-src 'none'; base-uri 'none'; form-action 'self'; img-src data:; style-src " + hashed(style), gateTemplate.Execute(w, struct {
+	return "default-src 'none'; base-uri 'none'; form-action 'self'; img-src data:; style-src " + hashed(style), gateTemplate().Execute(w, struct {
 		*Gate
 		T           *Tongue
 		Title, Says string

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"dyekit/core/advice"
@@ -30,7 +31,9 @@ var scriptText string
 //go:embed online.js
 var onlineScript string
 
-var pageTemplate = template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints, "number": number}).Parse(pageText))
+var pageTemplate = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints, "number": number}).Parse(pageText))
+})
 
 // joints marks where a line may end in the name of a file: after these signs.
 func joints(path string) template.HTML {
@@ -134,7 +137,7 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	p.Style, p.Script = template.CSS(style), template.JS(script)
 	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(script)
 	var b bytes.Buffer
-	if err := pageTemplate.Execute(&b, p); err != nil {
+	if err := pageTemplate().Execute(&b, p); err != nil {
 		return "", err
 	}
 	_, err = w.Write(b.Bytes())

@@ -9,6 +9,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/text/language"
@@ -24,8 +25,8 @@ var texts embed.FS
 // first is the language that the others are held against.
 var first = language.English
 
-// said is every text in every language, by its key.
-var said = readTexts()
+// said is every text in every language, by its key, read when it is first asked for.
+var said = sync.OnceValue(readTexts)
 
 func readTexts() *catalog.Builder {
 	b := catalog.NewBuilder(catalog.Fallback(first))
@@ -74,19 +75,19 @@ func In(asked ...string) *Tongue {
 		}
 	}
 	// English goes first, so that it answers what nothing suits.
-	known := said.Languages()
+	known := said().Languages()
 	for i, t := range known {
 		if t == first {
 			known[0], known[i] = known[i], known[0]
 		}
 	}
 	_, i, _ := language.NewMatcher(known).Match(tags...)
-	return &Tongue{known[i], message.NewPrinter(known[i], message.Catalog(said))}
+	return &Tongue{known[i], message.NewPrinter(known[i], message.Catalog(said()))}
 }
 
 // Tongues lists the languages there are, by tag.
 func Tongues() (tags []string) {
-	for _, t := range said.Languages() {
+	for _, t := range said().Languages() {
 		tags = append(tags, t.String())
 	}
 	return tags
@@ -99,7 +100,7 @@ func Speaks(tag string) bool {
 		return false
 	}
 	base, _ := t.Base()
-	return slices.ContainsFunc(said.Languages(), func(l language.Tag) bool { b, _ := l.Base(); return b == base })
+	return slices.ContainsFunc(said().Languages(), func(l language.Tag) bool { b, _ := l.Base(); return b == base })
 }
 
 // Tag names the language: en, de.

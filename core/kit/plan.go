@@ -83,6 +83,7 @@ func NewPlan(ctx context.Context, in Input) (*Plan, error) {
 	for _, v := range p.Versions {
 		v.Release() // nobody looks at the readings of a kit
 	}
+	p.from = from.fresh() // nor is the division of the page used again, which is large
 	p.Inks = in.Inks
 	if len(in.Profile) == 0 {
 		return p, nil

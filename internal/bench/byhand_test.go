@@ -1,8 +1,6 @@
 package bench
 
 import (
-	"fmt"
-	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -37,22 +35,23 @@ var element = regexp.MustCompile(`<(path|rect|circle|ellipse|polygon|polyline|li
 
 // BenchmarkByHand makes the 32 files of testdata/kit_by_hand.json, checks
 // included, and has testdata/kit_by_hand.sh make the same list with general tools
-// on all cores. It prints a ratio for each drawing, the geometric mean of all, and
-// the most memory that Dye Kit took. DYEKIT_READERS=auto has outside readers look
-// at every file as well.
+// on all cores. It prints for each drawing the middle ratio of its rounds with the
+// least and the most, the geometric mean of all, and the most memory that Dye Kit
+// took, and fails if the mean is much above that of the runs before; see record.
+// DYEKIT_READERS=auto has outside readers look at every file as well.
 func BenchmarkByHand(b *testing.B) {
 	readers := os.Getenv("DYEKIT_READERS")
 	if readers == "" {
 		readers = "none"
 	}
-	product, n := 0.0, 0
+	found := ratios{}
 	for _, file := range append(slices.Clone(byHand), sheet(b, 10_000)) {
 		b.Run(filepath.Base(file), func(b *testing.B) {
 			data, err := os.ReadFile(file)
 			if err != nil {
 				b.Fatal(err)
 			}
-			var ours, theirs time.Duration
+			var ours, theirs, rounds []float64
 			var memory int64
 			for range b.N {
 				start := time.Now()
@@ -60,26 +59,30 @@ func BenchmarkByHand(b *testing.B) {
 				if out, err := cmd.CombinedOutput(); err != nil {
 					b.Fatalf("%v: %s", err, out)
 				}
-				ours += time.Since(start)
+				ours = append(ours, time.Since(start).Seconds())
 				memory = max(memory, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
 				start = time.Now()
 				if out, err := exec.Command("bash", "testdata/kit_by_hand.sh", file, filepath.Join(b.TempDir(), "hand")).CombinedOutput(); err != nil {
 					b.Fatalf("%v: %s", err, out)
 				}
-				theirs += time.Since(start)
+				theirs = append(theirs, time.Since(start).Seconds())
+				rounds = append(rounds, ours[len(ours)-1]/theirs[len(theirs)-1])
 			}
-			ratio := ours.Seconds() / theirs.Seconds()
+			found[filepath.Base(file)] = middle(rounds)
 			b.ReportMetric(float64(len(element.FindAll(data, -1))), "elements")
 			b.ReportMetric(float64(len(data))/1000, "kB")
-			b.ReportMetric(ours.Seconds()*1000/float64(b.N), "kit-ms")
-			b.ReportMetric(theirs.Seconds()*1000/float64(b.N), "hand-ms")
+			b.ReportMetric(middle(ours)*1000, "kit-ms")
+			b.ReportMetric(middle(theirs)*1000, "hand-ms")
 			b.ReportMetric(float64(memory)/1024, "MiB")
-			b.ReportMetric(ratio, "ratio")
+			b.ReportMetric(slices.Min(rounds), "least")
+			b.ReportMetric(middle(rounds), "ratio")
+			b.ReportMetric(slices.Max(rounds), "most")
 			b.ReportMetric(0, "ns/op")
-			product, n = product+math.Log(ratio), n+1
 		})
 	}
-	if n > 0 {
-		fmt.Printf("geometric mean of %d ratios: %.2f\n", n, math.Exp(product/float64(n)))
+	if readers == "none" && len(found) == len(byHand)+1 {
+		if err := record("testdata/ratios.json", found); err != nil {
+			b.Error(err)
+		}
 	}
 }
