@@ -68,7 +68,7 @@ func TestSum(t *testing.T) {
 	}
 }
 
-// Words next to each other do not run into one, and nil is no empty list's neighbour.
+// Words next to each other do not run into one, and nil counts.
 func TestSumTellsPlaces(t *testing.T) {
 	a, _ := Sum([]any{"ab", "c"})
 	b, _ := Sum([]any{"a", "bc"})

@@ -14,6 +14,10 @@ import (
 // where they are. The zero value is ready to use, from several goroutines.
 type Outlines struct{ drawn parallel.Recent[outlined] }
 
+// maxOutlined is how many segments plots have at most whose lines are kept, so that what is kept
+// stays within some tens of megabytes.
+const maxOutlined = 20_000
+
 // An outlined is a line and what is left of the plots, which may be nothing.
 type outlined struct {
 	line  geom.Path
@@ -35,7 +39,11 @@ func (a *Art) outline(ctx context.Context, o Outline, own Ink, plots []plot) ([]
 		return o.around(ctx, a.Drawing.Bounds().Long(), own, plots)
 	}
 	var got outlined
-	if a.Outlines == nil {
+	segs := 0
+	for _, p := range plots {
+		segs += len(p.path)
+	}
+	if a.Outlines == nil || segs > maxOutlined {
 		got, err = around(ctx)
 	} else {
 		paths, solid := make([]geom.Path, len(plots)), make([]bool, len(plots))
