@@ -114,9 +114,7 @@ func (s *Server) cell(c *gin.Context) error {
 		if err != nil {
 			return err
 		}
-		if w = x.Snapshot; w == nil {
-			return studio.ErrNotFound
-		}
+		w = x.Snapshot
 		if g, ok = w.Ground(key); !ok {
 			return studio.ErrNotFound
 		}

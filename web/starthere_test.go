@@ -65,10 +65,9 @@ func sentences(t *testing.T, language string) (out []string) {
 		"1080 square", "a vektor datei 3 in wide", "not over 50 kB", "no jpg, at least 2.000 px", "tiff or webp", "ein scharfes Logo, 12,5 cm", "x", "...png...", "CMYK png")
 }
 
-// The page in the zip reads sentences as the server does: the same words understood, the same
-// file, the same things that it has not, in both languages; and its reader is light.
-func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
-	t.Parallel()
+// demoPage is what the page of the demo's first kit says.
+func demoPage(t *testing.T) *guide.Page {
+	t.Helper()
 	s, _ := open(t, true)
 	k, err := s.Kit(t.Context(), 1)
 	if err != nil {
@@ -78,6 +77,14 @@ func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	return p
+}
+
+// The page in the zip reads sentences as the server does: the same words understood, the same
+// file, the same things that it has not, in both languages; and its reader is light.
+func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
+	t.Parallel()
+	p := demoPage(t)
 	for _, lang := range []string{"en", "de"} {
 		asksTheSame(t, lang, p, sentences(t, lang))
 	}
@@ -86,15 +93,7 @@ func TestPageBesideItsFilesReadsTheSame(t *testing.T) {
 // So it does where lockups are asked for by their names.
 func TestLockupsBesideTheFiles(t *testing.T) {
 	t.Parallel()
-	s, _ := open(t, true)
-	k, err := s.Kit(t.Context(), 1)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p, err := s.Page(t.Context(), k)
-	if err != nil {
-		t.Fatal(err)
-	}
+	p := demoPage(t)
 	q := *p
 	q.ByShape = true
 	for _, v := range p.Versions {

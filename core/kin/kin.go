@@ -37,8 +37,6 @@ const (
 	enough    = 0.6  // of the shapes, that a drawing shares with another
 	gone      = 0.2  // of a shape's own paint, below which it is not there
 	kept      = 0.7  // of a shape's own paint, below which another one is in its place
-	complete  = 0.97 // of the shapes, that are all of them
-	stray     = 0.03 // of the extent of the shapes, that one may stand beside its place
 	reach     = 2    // px that paint may lie beside its place
 	leastPart = 0.1  // of the shapes of a mark, that a part of it has: a disc alone is nobody's
 	roomy     = 97   // percent of a drawing's box: what is painted less wide or high has bare room round it
@@ -335,7 +333,6 @@ type Kinship struct {
 	Shared   float64 // share of a's shapes that b has
 	Covers   float64 // share of b's shapes that a has
 	Weight   float64 // how many times as much of its box a paints, where they are the same
-	CutOut   bool    // of shapes that stand in a as they stand in b, which has more
 	// Of a laid over b, where they are the same: shapes of b that are not there, and those in whose
 	// place another one is. In b's page units.
 	Missing, Changed []geom.Rect
@@ -368,7 +365,6 @@ func (l *Look) To(o *Look) Kinship {
 		best.Weight = a.share() / b.share()
 	case best.Shared >= enough && best.Covers >= enough:
 		best.Relation, best.Lost = Rearranged, a.lost(b, o.Box)
-		best.CutOut = best.Covers < complete && a.inPlace(b) > complete
 	case best.Shared >= enough && best.Covers >= leastPart:
 		best.Relation, best.Lost = Part, a.lost(b, o.Box)
 	default:

@@ -14,37 +14,55 @@ import (
 	"dyekit/internal/budget"
 )
 
+// An openDrawing is one of the open sets that the SVG reader is tested with.
+type openDrawing struct{ Set, Name, SVG string }
+
+func openDrawings(t *testing.T) (all []openDrawing) {
+	t.Helper()
+	b, err := os.ReadFile("../intake/svg/testdata/drawings.json")
+	if err == nil {
+		err = json.Unmarshal(b, &all)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return all
+}
+
+// read reads it; nil if it cannot be used.
+func (o openDrawing) read(t *testing.T) *drawing.Drawing {
+	t.Helper()
+	m, err := intake.Read(t.Context(), []byte(o.SVG), intake.Options{})
+	if err != nil {
+		return nil
+	}
+	if _, stop := m.Findings.Stopping(); stop {
+		return nil
+	}
+	return m.Drawing
+}
+
 // Drawings of the open sets that the SVG reader is tested with (NOTICES.md names them): each is
 // itself at another size, and those that do not cover their box are none of the others.
 func TestOpenDrawings(t *testing.T) {
 	t.Parallel()
-	b, err := os.ReadFile("../intake/svg/testdata/drawings.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var all []struct{ Set, Name, SVG string }
-	if err := json.Unmarshal(b, &all); err != nil {
-		t.Fatal(err)
-	}
+	all := openDrawings(t)
 	black := version.Spec{Name: "black", Treatment: version.SingleInk, Ink: &version.Ink{Name: "Black", RGB: "#000000"}}
 	looks, blacks, others, pairs, mistaken := 0, 0, 0, 0, 0
 	var before *kin.Look
 	for i := 0; i < len(all); i += budget.Of(24, 3) {
-		m, err := intake.Read(t.Context(), []byte(all[i].SVG), intake.Options{})
-		if err != nil {
-			continue
-		}
-		if _, stop := m.Findings.Stopping(); stop {
+		art := all[i].read(t)
+		if art == nil {
 			continue
 		}
 		name := all[i].Set + " " + all[i].Name
-		own := see(t, m.Drawing)
-		big := &drawing.Drawing{Page: geom.Scale(1.7, 1.7).Rect(m.Drawing.Page), Nodes: drawing.Moved(m.Drawing.Nodes, geom.Scale(1.7, 1.7))}
+		own := see(t, art)
+		big := &drawing.Drawing{Page: geom.Scale(1.7, 1.7).Rect(art.Page), Nodes: drawing.Moved(art.Nodes, geom.Scale(1.7, 1.7))}
 		if k := see(t, big).To(own); k.Relation != kin.Same || len(k.Missing)+len(k.Changed) > 0 {
 			t.Errorf("%s, enlarged: %+v", name, k)
 		}
 		looks++
-		v, err := version.NewArt(m.Drawing).Make(t.Context(), black)
+		v, err := version.NewArt(art).Make(t.Context(), black)
 		if err == nil && v.Drawing != nil && v.Lost < 0.01 && !strings.Contains(all[i].SVG, "<image") {
 			blacks++
 			if k := see(t, v.Drawing).To(own); k.Relation != kin.Same {

@@ -178,7 +178,7 @@ func (m Mark) name(d Drawing, k Kinship) string {
 	switch {
 	case k.Relation == Part && own > compact:
 		return "wordmark"
-	case k.Relation == Part, k.CutOut && own <= compact && own >= 1/compact && !d.Look.lettered():
+	case k.Relation == Part:
 		return "symbol"
 	case own > wider*main:
 		return "wide"

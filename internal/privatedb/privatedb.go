@@ -50,6 +50,7 @@ type Server struct {
 	leash  *os.File      // its closing ends cmd in order
 	done   chan struct{} // closed when cmd has ended
 	wanted bool          // it is to run; see watch
+	last   string        // the last that it said before it ended
 }
 
 // worker is the user of the databases: it may do what it likes in them, and
@@ -116,13 +117,13 @@ func (s *Server) watch(as string) {
 		for {
 			time.Sleep(wait)
 			s.mu.Lock()
-			wanted := s.wanted && s.done == done
+			wanted, last := s.wanted && s.done == done, s.last
 			s.mu.Unlock()
 			if !wanted {
 				return // it was stopped, or is watched by another
 			}
 			wait = min(2*wait, mostWait)
-			slog.Warn("MariaDB ended by itself and is started again", "folder", s.dir)
+			slog.Warn("MariaDB ended by itself and is started again", "folder", s.dir, "said", last)
 			err := s.launch(context.Background(), as)
 			if err == nil {
 				break
@@ -345,6 +346,9 @@ func (s *Server) launch(ctx context.Context, as string) error {
 	go func() {
 		cmd.Wait()
 		leash.Close()
+		s.mu.Lock()
+		s.last = lastLine(log.Bytes())
+		s.mu.Unlock()
 		close(done)
 	}()
 	ctx, cancel := context.WithTimeout(ctx, readyWithin)

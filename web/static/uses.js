@@ -19,7 +19,8 @@ document.addEventListener("alpine:init", () => {
       const data = new FormData(form, e.submitter);
       if (data.get("do") && data.get("do").startsWith("size ") && !data.get("typed")) return; // nothing was typed
       const value = e.submitter && e.submitter.value;
-      this.sent = this.sent.then(() => this.change(form, data, value));
+      const change = () => this.change(form, data, value);
+      this.sent = this.sent.then(change, change); // whatever became of the one before
     },
     async change(form, data, value) {
       let page;

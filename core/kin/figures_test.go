@@ -3,7 +3,6 @@ package kin
 import (
 	"context"
 	"image"
-	"math"
 	"testing"
 
 	"dyekit/core/drawing"
@@ -24,32 +23,6 @@ func bars(t *testing.T, at ...[2]float64) (*Look, *drawing.Drawing) {
 		t.Fatalf("%v: %d bars", err, len(l.views[0].shapes))
 	}
 	return l, d
-}
-
-// Of bars that weigh their height, those count that stand as in the other, wherever all of them are and
-// however large.
-func TestInPlace(t *testing.T) {
-	base, _ := bars(t, [2]float64{0, 0}, [2]float64{30, 0}, [2]float64{60, 20}, [2]float64{0, 60})
-	for what, c := range map[string]struct {
-		at   [][2]float64
-		want float64
-	}{
-		"as they are":     {[][2]float64{{0, 0}, {30, 0}, {60, 20}, {0, 60}}, 1},
-		"elsewhere":       {[][2]float64{{100, 7}, {130, 7}, {160, 27}, {100, 67}}, 1},
-		"a hair off":      {[][2]float64{{0, 0}, {31, 0}, {60, 20}, {0, 60}}, 1},
-		"without the 4th": {[][2]float64{{0, 0}, {30, 0}, {60, 20}}, 1},
-		"the first moved": {[][2]float64{{90, 60}, {30, 0}, {60, 20}, {0, 60}}, 66. / 80},
-		"the last moved":  {[][2]float64{{0, 0}, {30, 0}, {60, 20}, {80, 60}}, 54. / 80},
-		"all moved":       {[][2]float64{{0, 80}, {90, 0}, {0, 20}, {50, 90}}, 26. / 80},
-	} {
-		l, _ := bars(t, c.at...)
-		if got := l.views[0].inPlace(base.views[0]); math.Abs(got-c.want) > 0.02 {
-			t.Errorf("%s: %.3f in place, want %.3f", what, got, c.want)
-		}
-	}
-	if got := (view{}).inPlace(base.views[0]); got != 0 {
-		t.Errorf("nothing: %g", got)
-	}
 }
 
 // The most of a cell and its neighbours: a single one becomes nine, or as many as there are at an edge.
