@@ -154,10 +154,12 @@ func TestFilesByUse(t *testing.T) {
 	tab.Until(`!(/3:black|3:white|4:white/.test(` + pressed + `)) && !` + list + `.includes("_white.svg")`)
 	// A finger that was held still strokes; one that moves at once scrolls, and nothing is changed.
 	before := tab.Eval(pressed)
+	tab.Eval(`document.querySelector(".strokes").dataset.hold = 60000`) // however slow the machine is
 	tab.Finger(0, `[data-at="0:colour"]`, `[data-at="3:colour"]`)
 	if now := tab.Eval(pressed); now != before {
 		t.Errorf("a finger that scrolls changed %s into %s", before, now)
 	}
+	tab.Eval(`document.querySelector(".strokes").dataset.hold = 350`)
 	tab.Finger(500*time.Millisecond, `[data-at="3:black"]`, `[data-at="3:white"]`, `[data-at="4:white"]`)
 	tab.Until(`/3:black .*3:white .*4:white/.test(` + pressed + `) && ` + list + `.includes("_white.svg")`)
 	tab.Finger(500*time.Millisecond, `[data-at="3:black"]`) // held on one: that one alone

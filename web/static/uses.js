@@ -63,7 +63,7 @@ document.addEventListener("alpine:init", () => {
       const still = touch && setTimeout(() => {
         held.ready = true;
         square.setAttribute("aria-pressed", String(held.on));
-      }, 350);
+      }, Number(form.dataset.hold));
       const letGo = () => {
         clearTimeout(still);
         document.removeEventListener("pointerup", end);
