@@ -230,13 +230,21 @@ func runAs(dir string) (string, error) {
 	}
 	uid, _ := strconv.Atoi(u.Uid) // numeric on every Unix
 	gid, _ := strconv.Atoi(u.Gid)
-	err = filepath.WalkDir(dir, func(p string, _ fs.DirEntry, err error) error {
-		if err != nil {
-			return err
+	return "mysql", own(dir, uid, gid)
+}
+
+// own gives a folder and all that is in it to a user. What goes meanwhile does not
+// matter: a server that was left behind may be ending, and takes its socket away.
+func own(dir string, uid, gid int) error {
+	return filepath.WalkDir(dir, func(p string, _ fs.DirEntry, err error) error {
+		if err == nil {
+			err = os.Lchown(p, uid, gid)
 		}
-		return os.Lchown(p, uid, gid)
+		if p != dir && errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
 	})
-	return "mysql", err
 }
 
 // secret reads the password kept beside the data, making one if it is new.
