@@ -3,6 +3,8 @@ package web
 import (
 	"fmt"
 	"slices"
+
+	"dyekit/core/kit"
 )
 
 // A ramp is a gradient on one line of the inks, with those of its colours that stand nowhere by
@@ -55,6 +57,9 @@ func (p *inksPage) ramps(d header) {
 			stop := rampStop{At: s.At, Alpha: s.Alpha, Hex: s.Colour.RGB.Hex(), Paper: press.Print(s.Colour).Shown.Hex(), Name: s.Colour.RGB.Word()}
 			if n := r.Tones[j]; n >= 0 {
 				stop.Name, stop.Paper = swatches[n].Name, swatches[n].Print.Shown.Hex()
+				if plates := kit.PlateName(s.Colour); plates != "" && swatches[n].Ink == nil {
+					stop.Name = plates
+				}
 				if at := card(n); at >= 0 && p.Cards[at].Gradient {
 					x.Cards, x.Open = append(x.Cards, p.Cards[at]), x.Open || p.Cards[at].Open
 					p.Cards = slices.Delete(p.Cards, at, at+1)

@@ -59,10 +59,10 @@ func (m Mixture) Amounts() []Amount {
 	return slices.Clone(x.amounts[:x.n])
 }
 
-// String lists the inks: "Moor 60 % and Black 30 %".
+// String lists the inks that lie there: "Moor 60 % and Black 30 %".
 func (m Mixture) String() string {
 	var b strings.Builder
-	all := m.Amounts()
+	all := slices.DeleteFunc(m.Amounts(), func(a Amount) bool { return a.Tint <= 0 })
 	for i, a := range all {
 		switch {
 		case i == 0:

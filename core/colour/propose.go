@@ -285,14 +285,27 @@ func (c Colour) Inks(cmyk bool) []float64 {
 	return []float64{b.C / 100, b.M / 100, b.Y / 100, b.K / 100}
 }
 
-// Mix is t of the way from a to b, on screen and, where both have a build of
-// their own, in their builds.
+// Mix is t of the way from a to b: on screen, in the plates that they share with each other
+// or with bare paper, and otherwise, where both have a build of their own, in their builds.
 func Mix(a, b Colour, t float64) Colour {
-	c := Screen(b.RGB.Over(a.RGB, t))
+	shown := b.RGB.Over(a.RGB, t)
+	l := func(x, y float64) float64 { return x + (y-x)*t }
+	for _, in := range []Colour{a, b} {
+		x, ok := a.TintsOn(in)
+		y, also := b.TintsOn(in)
+		if ok && also {
+			for i := range x {
+				x[i] = l(x[i], y[i])
+			}
+			return in.Tinted(x, shown)
+		}
+	}
+	c := Screen(shown)
 	if a.Built && b.Built {
-		l := func(x, y float64) float64 { return x + (y-x)*t }
+		p, _ := a.Press()
+		q, _ := b.Press()
 		c.Built = true
-		c.Build = CMYK{C: l(a.Build.C, b.Build.C), M: l(a.Build.M, b.Build.M), Y: l(a.Build.Y, b.Build.Y), K: l(a.Build.K, b.Build.K)}
+		c.Build = CMYK{C: l(p.C, q.C), M: l(p.M, q.M), Y: l(p.Y, q.Y), K: l(p.K, q.K)}
 	}
 	return c
 }

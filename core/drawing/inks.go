@@ -31,6 +31,51 @@ func (g *Gradient) Inks(cmyk bool) (at []float64, inks [][]float64) {
 	return at, inks
 }
 
+// Plates is the gradient in the spot plates that all of its stops share with each other or
+// with bare paper: in is a colour that lies in them, and tints are those of each stop, from
+// 0 to 1, which run in straight lines from stop to stop. ok is false if it has none, or lies
+// in others too.
+func (g *Gradient) Plates() (in colour.Colour, tints [][]float64, ok bool) {
+	for _, s := range g.Stops {
+		if len(s.Colour.Spots()) > 0 {
+			in, ok = s.Colour, true
+			break
+		}
+	}
+	for _, s := range g.Stops {
+		t, shared := s.Colour.TintsOn(in)
+		if !shared {
+			return colour.Colour{}, nil, false
+		}
+		tints = append(tints, t)
+	}
+	return in, tints, ok
+}
+
+// LaidDown lists the colours of a paint that lie in the plates which they declare: a solid
+// one, and the stops of a gradient that share their plates. Other gradients lie in none.
+func LaidDown(p Paint) (cs []colour.Colour) {
+	switch p := p.(type) {
+	case Solid:
+		return []colour.Colour{p.Colour}
+	case *Gradient:
+		if _, _, ok := p.Plates(); ok {
+			for _, s := range p.Stops {
+				cs = append(cs, s.Colour)
+			}
+		}
+	}
+	return cs
+}
+
+// Offsets are those of the stops.
+func (g *Gradient) Offsets() (at []float64) {
+	for _, s := range g.Stops {
+		at = append(at, s.At)
+	}
+	return at
+}
+
 // Inked is the gradient in process inks, each mixture painted as show says.
 // Opacity stays.
 func (g *Gradient) Inked(show func(inks []float64) colour.RGB) *Gradient {

@@ -112,11 +112,12 @@ func (j *job) samePicture(ctx context.Context, v string, f recipe.File, back *dr
 	}
 	*cs = append(*cs, found...)
 	tol := curve
-	// With a dark side a file holds two versions; EPS has gradients as bands.
-	if f.Entry.Dark == "" && !(f.Entry.Kind().Flat && art.Has().Gradients) {
+	// With a dark side a file holds two versions.
+	if f.Entry.Dark == "" {
 		why := sameShapes(back, box, art, fr.Box, ink)
 		cs.add("shapes", why == "", "%s", orElse(why, "outlines and paints as in the art"))
-		if why == "" {
+		// EPS may have gradients as bands, which are drawn as they are.
+		if why == "" && !(f.Entry.Kind().Flat && art.Has().Gradients) {
 			back, tol = j.asSimple(back, box, art, fr.Box), strict
 		}
 	}

@@ -34,17 +34,11 @@ func (p *Plan) NamedInks(ctx context.Context) (out []NamedInk, err error) {
 		if len(out) == mostInks || t.Share < leastShare {
 			continue
 		}
-		k := NamedInk{Tone: t, Name: t.Colour.Spot, Build: p.Press.Print(t.Colour).Build}
-		if !t.Colour.Mix.IsZero() {
-			k.Name = t.Colour.Mix.String()
-		}
+		k := NamedInk{Tone: t, Name: PlateName(t.Colour), Build: p.Press.Print(t.Colour).Build}
 		for _, m := range p.Inks {
 			if m.Paints(t.Colour) {
-				k.Name = m.Name
+				k.Name = m.Name + tinted(t.Colour)
 			}
-		}
-		if t := t.Colour.Tint; k.Name != "" && t > 0 && t < 100 {
-			k.Name += fmt.Sprintf(", %g %%", t)
 		}
 		out, cs = append(out, k), append(cs, t.Colour.RGB)
 	}
@@ -56,4 +50,20 @@ func (p *Plan) NamedInks(ctx context.Context) (out []NamedInk, err error) {
 		seen[out[i].Name] = true
 	}
 	return out, nil
+}
+
+// PlateName names a colour by the plates that it is laid down in, "Moor, 20 %"; "" without any.
+func PlateName(c colour.Colour) string {
+	if c.Spot == "" {
+		return c.Mix.String()
+	}
+	return c.Spot + tinted(c)
+}
+
+// tinted is what a name says of a tint; "" of the full ink.
+func tinted(c colour.Colour) string {
+	if c.Tint > 0 && c.Tint < 100 {
+		return fmt.Sprintf(", %g %%", c.Tint)
+	}
+	return ""
 }

@@ -31,7 +31,7 @@ import (
 )
 
 // Release names the state of the engine; it is part of every kit's name.
-const Release = "0.19.0"
+const Release = "0.20.0"
 
 // An Input is all that a kit depends on.
 type Input struct {

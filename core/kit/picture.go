@@ -199,8 +199,15 @@ func pressed(d *drawing.Drawing, press *colour.Press, ink inking) *drawing.Drawi
 		return colour.Screen(b.RGB())
 	}
 	separated := func(p *drawing.Picture) *drawing.Picture { return separated(p, press) }
-	if ink == onPlates { // gradients lie on none
-		return d.Recolour(drawing.Recolouring{Colour: swap, Gradient: drawing.Kept, Picture: func(p *drawing.Picture) *drawing.Picture {
+	plated := func(g *drawing.Gradient) bool { _, _, ok := g.Plates(); return ok }
+	if ink == onPlates {
+		inPlates := func(g *drawing.Gradient) drawing.Paint {
+			if plated(g) {
+				return g.Recolour(swap)
+			}
+			return g
+		}
+		return d.Recolour(drawing.Recolouring{Colour: swap, Gradient: inPlates, Picture: func(p *drawing.Picture) *drawing.Picture {
 			if p.Inks == nil || p.Inks.Spot.Spot == "" {
 				return p
 			}
@@ -210,6 +217,9 @@ func pressed(d *drawing.Drawing, press *colour.Press, ink inking) *drawing.Drawi
 	return d.Recolour(drawing.Recolouring{
 		Colour: swap,
 		Gradient: func(g *drawing.Gradient) drawing.Paint {
+			if plated(g) {
+				return g.Recolour(swap)
+			}
 			return g.Inked(func(k []float64) colour.RGB {
 				return colour.CMYK{C: k[0] * 100, M: k[1] * 100, Y: k[2] * 100, K: k[3] * 100}.RGB()
 			})

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"dyekit/core/colour"
 	"dyekit/core/drawing"
 	"dyekit/core/format"
 	"dyekit/core/kit/outside"
@@ -148,9 +149,7 @@ func around(img *image.NRGBA, x, y, c int) (lo, hi int) {
 func hasSpots(d *drawing.Drawing) (found bool) {
 	d.Walk(func(n drawing.Node, _ []*drawing.Group) {
 		if s, ok := n.(*drawing.Shape); ok {
-			if p, ok := s.Paint.(drawing.Solid); ok {
-				found = found || len(p.Colour.Spots()) > 0
-			}
+			found = found || slices.ContainsFunc(drawing.LaidDown(s.Paint), func(c colour.Colour) bool { return len(c.Spots()) > 0 })
 		}
 	})
 	return found

@@ -21,10 +21,11 @@ const (
 // sameShapes compares the shapes of a drawing that was read back with those of
 // the art, in the order in which they are painted: their outlines, and the
 // builds, plates or screen colours of plain paint. It returns what differs.
-// Gradients, clips and opacity are left to the comparison of pictures, as file
-// types say them in different ways.
+// Gradients, but for their plates, clips and opacity are left to the comparison of
+// pictures, as file types say them in different ways.
 func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, frame geom.Rect, ink inking) string {
-	got, want := shapes(back), shapes(art)
+	want := shapes(art)
+	got, bands := unbanded(back, want, onto(box, frame), outlineSlack*box.Long())
 	if len(got) != len(want) {
 		return fmt.Sprintf("%d shapes, the art has %d", len(got), len(want))
 	}
@@ -33,6 +34,12 @@ func sameShapes(back *drawing.Drawing, box geom.Rect, art *drawing.Drawing, fram
 	for i, w := range want {
 		if d := apart(got[i].Path, w.Path, to, slack); d > slack && !alongside(got[i].Path, w.Path.Transform(to), slack) {
 			return fmt.Sprintf("shape %d of %d lies %.4g of %.4g beside its place", i+1, len(want), d, box.Long())
+		}
+		if ramp, ok := w.Paint.(*drawing.Gradient); ok {
+			if why := samePlates(got[i].Paint, bands[got[i]], ramp, ink); why != "" {
+				return fmt.Sprintf("shape %d of %d: %s", i+1, len(want), why)
+			}
+			continue
 		}
 		if why := samePaint(got[i].Paint, w.Paint, ink); why != "" {
 			return fmt.Sprintf("shape %d of %d: %s", i+1, len(want), why)

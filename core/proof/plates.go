@@ -92,16 +92,14 @@ func spotsOf(d *drawing.Drawing) []spotInk {
 				add(n.Inks.Spot.Spot, n.Inks.Spot.RGB, true)
 			}
 		case *drawing.Shape:
-			p, ok := n.Paint.(drawing.Solid)
-			if !ok {
-				return
-			}
-			if p.Colour.Spot != "" {
-				add(p.Colour.Spot, unmixed(p.Colour), p.Colour.Of(p.Colour.Spot) == 1)
-			}
-			for i, k := range p.Colour.Mix.Amounts() {
-				if !colour.IsProcess(k.Plate) {
-					add(k.Plate, colour.Coated.Show(p.Colour.Mix.Full(i)), false)
+			for _, c := range drawing.LaidDown(n.Paint) {
+				if c.Spot != "" {
+					add(c.Spot, unmixed(c), c.Of(c.Spot) == 1)
+				}
+				for i, k := range c.Mix.Amounts() {
+					if !colour.IsProcess(k.Plate) {
+						add(k.Plate, colour.Coated.Show(c.Mix.Full(i)), false)
+					}
 				}
 			}
 		}
@@ -122,15 +120,21 @@ func unmixed(c colour.Colour) colour.RGB {
 // withoutSpots paints spot inks as bare paper, as the plates below are knocked out under
 // them, and leaves of mixtures the process inks.
 func withoutSpots(d *drawing.Drawing) *drawing.Drawing {
+	rest := func(c colour.Colour) colour.Colour {
+		if len(c.Spots()) == 0 {
+			return c
+		}
+		b := colour.CMYK{C: 100 * c.Of("Cyan"), M: 100 * c.Of("Magenta"), Y: 100 * c.Of("Yellow"), K: 100 * c.Of("Black")}
+		return colour.Colour{RGB: colour.White, Build: b, Built: true}
+	}
 	return d.Recolour(drawing.Recolouring{
-		Colour: func(c colour.Colour) colour.Colour {
-			if len(c.Spots()) == 0 {
-				return c
+		Colour: rest,
+		Gradient: func(g *drawing.Gradient) drawing.Paint {
+			if len(drawing.LaidDown(g)) == 0 {
+				return g
 			}
-			b := colour.CMYK{C: 100 * c.Of("Cyan"), M: 100 * c.Of("Magenta"), Y: 100 * c.Of("Yellow"), K: 100 * c.Of("Black")}
-			return colour.Colour{RGB: colour.White, Build: b, Built: true}
+			return g.Recolour(rest)
 		},
-		Gradient: drawing.Kept,
 		Picture: func(p *drawing.Picture) *drawing.Picture {
 			if p.Inks == nil || p.Inks.Spot.Spot == "" {
 				return p
@@ -143,13 +147,17 @@ func withoutSpots(d *drawing.Drawing) *drawing.Drawing {
 // onlySpot paints one spot ink as light by its tint, and all else black: gradients and
 // pictures too, which are process work, but for those in the ink.
 func onlySpot(d *drawing.Drawing, name string) *drawing.Drawing {
+	tint := func(c colour.Colour) colour.Colour {
+		v := c.Of(name)
+		return colour.Screen(colour.RGB{R: v, G: v, B: v})
+	}
 	return d.Recolour(drawing.Recolouring{
-		Colour: func(c colour.Colour) colour.Colour {
-			v := c.Of(name)
-			return colour.Screen(colour.RGB{R: v, G: v, B: v})
-		},
-		Gradient: func(*drawing.Gradient) drawing.Paint {
-			return drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
+		Colour: tint,
+		Gradient: func(g *drawing.Gradient) drawing.Paint {
+			if len(drawing.LaidDown(g)) == 0 {
+				return drawing.Solid{Colour: colour.Screen(colour.Black), Alpha: 1}
+			}
+			return g.Recolour(tint)
 		},
 		Picture: func(p *drawing.Picture) *drawing.Picture {
 			if p.Inks == nil || p.Inks.Spot.Spot != name {

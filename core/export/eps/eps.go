@@ -98,7 +98,9 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 				fmt.Fprintf(&fn, "%s mul", export.Number(nil, v, 4))
 			}
 		}
-		fmt.Fprintf(b, "/S%d{[/Separation %s/DeviceCMYK{%s}]setcolorspace setcolor}bind def\n", i+1, text(s.name), fn.String())
+		space := fmt.Sprintf("[/Separation %s/DeviceCMYK{%s}]", text(s.name), fn.String())
+		fmt.Fprintf(b, "/S%d{%ssetcolorspace setcolor}bind def\n", i+1, space)
+		w.space(b, fmt.Sprintf("R%d", i+1), space)
 	}
 	for i, m := range w.mixtures {
 		// Several plates at once are of level 3 (section 4.8.4); what knows none of it
@@ -108,7 +110,9 @@ func Encode(dst io.Writer, p export.Page, o Options) error {
 			names.WriteString(text(a.Plate) + "cvn ")
 		}
 		fn := content.TintTransform(m)
-		fmt.Fprintf(b, "/D%d{languagelevel 3 ge{[/DeviceN[%s]/DeviceCMYK%s]setcolorspace setcolor}{%s setcmykcolor}ifelse}bind def\n", i+1, strings.TrimSpace(names.String()), fn, strings.Trim(fn, "{}"))
+		space := fmt.Sprintf("[/DeviceN[%s]/DeviceCMYK%s]", strings.TrimSpace(names.String()), fn)
+		fmt.Fprintf(b, "/D%d{languagelevel 3 ge{%ssetcolorspace setcolor}{%s setcmykcolor}ifelse}bind def\n", i+1, space, strings.Trim(fn, "{}"))
+		w.space(b, fmt.Sprintf("M%d", i+1), space)
 	}
 	b.WriteString("end\n%%EndProlog\n%%Page: 1 1\ndyekit begin\ngsave\n")
 	b.Write(w.Buf)
@@ -202,6 +206,7 @@ type writer struct {
 	spots []spot
 	// mixtures are colours of several plates.
 	mixtures []colour.Mixture
+	ramps    []string // names of the colour spaces of gradients in plates
 	process  map[string]bool
 }
 
@@ -286,11 +291,7 @@ func (w *writer) colour(k colour.Colour) {
 		w.Colour(k, w.cmyk)
 		return
 	}
-	t := k.Tint / 100
-	if k.Tint == 0 {
-		t = 1
-	}
-	w.Op(string(export.Number(nil, t, 4)) + " " + w.plate(k))
+	w.Op(string(export.Number(nil, k.Of(k.Spot), 4)) + " " + w.plate(k))
 }
 
 // mixture is the procedure that paints in the plates of a mixture, by their tints.
@@ -304,7 +305,7 @@ func (w *writer) mixture(m colour.Mixture) string {
 		}
 	}
 	w.use(inks[:])
-	i := slices.Index(w.mixtures, m)
+	i := slices.IndexFunc(w.mixtures, m.SameInks)
 	if i < 0 {
 		i = len(w.mixtures)
 		w.mixtures = append(w.mixtures, m)
@@ -344,53 +345,77 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	if err := w.Clip([]drawing.Region{{Path: s.Path, Rule: s.Rule}}); err != nil {
 		return err
 	}
+	space, at, inks, paint := w.ramp(u)
 	if w.level >= 3 {
-		space := "/DeviceRGB"
-		if w.cmyk {
-			space = "/DeviceCMYK"
-		}
-		at, inks := u.Inks(w.cmyk)
-		for _, k := range inks {
-			w.use(k)
-		}
 		w.Matrix(w.To.Mul(u.To))
 		// A line of its own: the reader takes the dictionary as it stands.
 		w.Op(content.Shading(u, space, at, inks) + "shfill")
 		w.Op("Q")
 		return nil
 	}
-	at, inks := bands(u, w.cmyk)
+	at, inks = bands(at, inks)
+	fill := func(p geom.Path, inks []float64) {
+		w.Op(paint(inks))
+		w.Path(p)
+		w.Op("f")
+	}
 	band := linearBand(u, back, box)
 	if u.Radial {
 		// From the outside in, beginning with all there is.
-		w.band(geom.Box(box), inks[len(inks)-1])
+		fill(geom.Box(box), inks[len(inks)-1])
 		for i := len(at) - 1; i >= 0; i-- {
 			if r := u.R0 + (u.R1-u.R0)*at[i]; r > 0 {
 				c := u.P0.Lerp(u.P1, at[i])
-				w.band(geom.Ellipse(c, r, r).Transform(u.To), inks[max(0, i-1)])
+				fill(geom.Ellipse(c, r, r).Transform(u.To), inks[max(0, i-1)])
 			}
 		}
 	} else {
 		// Each band reaches to the far end; the next covers it.
-		w.band(geom.Box(box), inks[0])
+		fill(geom.Box(box), inks[0])
 		for i := range at {
-			w.band(band(at[i]), inks[i])
+			fill(band(at[i]), inks[i])
 		}
 	}
 	w.Op("Q")
 	return nil
 }
 
-func (w *writer) band(p geom.Path, inks []float64) {
-	w.use(inks)
-	w.Buf = append(w.Buf, numbers(inks)...)
-	if len(inks) == 4 {
-		w.Buf = append(w.Buf, " k\n"...)
-	} else {
-		w.Buf = append(w.Buf, " rg\n"...)
+// ramp lists the colours of a gradient, by their colour space and by the operators that
+// paint in one of them: plates where all of them lie in the same ones.
+func (w *writer) ramp(g *drawing.Gradient) (space string, at []float64, inks [][]float64, paint func([]float64) string) {
+	in, tints, ok := g.Plates()
+	if !ok {
+		space, op := "/DeviceRGB", " rg"
+		if w.cmyk {
+			space, op = "/DeviceCMYK", " k"
+		}
+		at, inks = g.Inks(w.cmyk)
+		for _, k := range inks {
+			w.use(k)
+		}
+		return space, at, inks, func(k []float64) string { return numbers(k) + op }
 	}
-	w.Path(p)
-	w.Op("f")
+	var set string
+	if in.Spot != "" {
+		set = w.plate(in)
+		space = "R" + set[1:]
+	} else {
+		for _, t := range tints {
+			set = w.mixture(in.Tinted(t, in.RGB).Mix) // the head tells what of each ink is there
+		}
+		space = "M" + set[1:]
+	}
+	if w.level >= 3 && !slices.Contains(w.ramps, space) {
+		w.ramps = append(w.ramps, space)
+	}
+	return " " + space, g.Offsets(), tints, func(t []float64) string { return numbers(t) + " " + set }
+}
+
+// space defines a colour space by its name where a gradient asks for it.
+func (w *writer) space(b *bufio.Writer, name, space string) {
+	if slices.Contains(w.ramps, name) {
+		fmt.Fprintf(b, "/%s %s def\n", name, space)
+	}
 }
 
 // linearBand returns the half plane from offset t on, as far as the box goes.
@@ -416,9 +441,8 @@ func linearBand(g *drawing.Gradient, back geom.Affine, box geom.Rect) func(t flo
 	}
 }
 
-// bands cuts the ramp into steps: band i begins at at[i] with inks[i].
-func bands(g *drawing.Gradient, cmyk bool) (at []float64, inks [][]float64) {
-	ts, cs := g.Inks(cmyk)
+// bands cuts a ramp of inks cs at offsets ts into steps: band i begins at at[i] with inks[i].
+func bands(ts []float64, cs [][]float64) (at []float64, inks [][]float64) {
 	for i := 1; i < len(ts); i++ {
 		most := 0.0
 		for j := range cs[i] {

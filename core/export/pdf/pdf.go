@@ -283,11 +283,7 @@ func (c *canvas) colour(k colour.Colour) {
 		return
 	}
 	cs := c.res.name(&c.res.spaces, "S", c.file.plate(k))
-	t := k.Tint / 100
-	if k.Tint == 0 {
-		t = 1
-	}
-	c.Op(cs + " cs " + string(export.Number(nil, t, 4)) + " scn")
+	c.Op(cs + " cs " + string(export.Number(nil, k.Of(k.Spot), 4)) + " scn")
 }
 
 // plate is the colour space of a spot ink (section 8.6.6.4): the plate, and for screens
@@ -357,8 +353,8 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	if !ok {
 		return export.Cannot("a gradient repeats too often to be kept in PDF")
 	}
-	at, inks := c.ramp(u)
-	sh := content.Shading(u, c.space(), at, inks)
+	space, at, inks := c.ramp(u)
+	sh := content.Shading(u, space, at, inks)
 	c.Op("q")
 	c.Path(s.Path)
 	if s.Rule == geom.EvenOdd {
@@ -376,15 +372,22 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	return nil
 }
 
-// ramp lists the colours of a gradient, in a mask as brightness.
-func (c *canvas) ramp(g *drawing.Gradient) (at []float64, inks [][]float64) {
+// ramp lists the colours of a gradient and tells their colour space: plates where all of
+// them lie in the same ones; in a mask they are brightness.
+func (c *canvas) ramp(g *drawing.Gradient) (space string, at []float64, inks [][]float64) {
+	if in, tints, ok := g.Plates(); ok && !c.grey {
+		if in.Spot != "" {
+			return c.file.plate(in), g.Offsets(), tints
+		}
+		return c.file.mixture(in.Mix), g.Offsets(), tints
+	}
 	at, inks = g.Inks(c.file.cmyk && !c.grey)
 	if c.grey {
 		for i := range inks {
 			inks[i] = inks[i][:1]
 		}
 	}
-	return at, inks
+	return c.space(), at, inks
 }
 
 // group composes its nodes as one: a form XObject with a transparency group

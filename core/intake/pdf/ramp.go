@@ -2,8 +2,8 @@ package pdf
 
 import (
 	"errors"
-	"fmt"
 	"math"
+	"slices"
 
 	"dyekit/core/colour"
 	"dyekit/core/drawing"
@@ -87,19 +87,62 @@ func (m *machine) ramped(sh *shading, d dict, radial bool, cs *space, fn *functi
 	if !ok || len(domain) != 2 {
 		domain = []float64{0, 1}
 	}
-	g.Stops = m.stops(fn, cs, domain[0], domain[1])
 	sh.ramp = g
-	if len(cs.plates) > 0 {
-		m.findings.Add(finding.InksMixed, finding.Warn, fmt.Sprintf("a gradient runs in the plate %s: it was taken as the process builds that the file gives for it", list(cs.plates)), m.layer, geom.Rect{})
-		for i := range g.Stops {
-			s := &g.Stops[i].Colour
-			if s.Spot != "" {
-				s.Build, _ = s.Press()
-				s.Spot, s.Tint = "", 0
-			}
-		}
+	if len(cs.plates) == 0 {
+		g.Stops = rampStops(fn, cs.n, cs.colour, domain[0], domain[1])
+		return nil
+	}
+	paint, plates := cs.ramp(fn, domain[0], domain[1])
+	g.Stops = rampStops(fn, cs.n, paint, domain[0], domain[1])
+	switch in, _, ok := g.Plates(); {
+	case ok:
+		m.findings.Add(finding.InksMixed, finding.Note, "a gradient runs in the "+plural(in.Plates())+": PDF and EPS keep it there, and all else has the builds that the file gives for it", m.layer, geom.Rect{})
+	case plates:
+		m.findings.Add(finding.InksMixed, finding.Warn, "a gradient runs in the "+plural(cs.plates)+": it was taken as the process builds that the file gives for it", m.layer, geom.Rect{})
+		*g = *g.Recolour(func(c colour.Colour) colour.Colour {
+			b, _ := c.Press()
+			return colour.Colour{RGB: c.RGB, Build: b, Built: true}
+		})
 	}
 	return nil
+}
+
+// plural names plates: "plate Moor", "plates Moor and Ember".
+func plural(plates []string) string {
+	if len(plates) == 1 {
+		return "plate " + plates[0]
+	}
+	return "plates " + list(plates)
+}
+
+// rampLooks is at how many places it is asked in which inks a ramp runs.
+const rampLooks = 64
+
+// ramp is how the colours of a ramp are painted, all in the same plates; plates tells
+// whether it runs in spot plates at all.
+func (s *space) ramp(fn *function, t0, t1 float64) (paint func(v []float64) colour.Colour, plates bool) {
+	var used []bool
+	look := func(t float64) { used = laid(used, fn.f([]float64{t})[:s.n]) }
+	for i := range rampLooks + 1 {
+		look(t0 + (t1-t0)*float64(i)/rampLooks)
+	}
+	for _, t := range fn.breaks {
+		look(t)
+	}
+	one := make([]float64, s.n) // all that is used
+	for i := range one {
+		if used[i] {
+			one[i] = 1
+		}
+	}
+	plates = len(s.colour(one).Spots()) > 0 || s.mixes(one)
+	if _, ok := s.mixture(one, used); !ok || !s.mixes(one) {
+		return s.colour, plates
+	}
+	return func(v []float64) colour.Colour {
+		c, _ := s.mixture(v, used)
+		return c
+	}, plates
 }
 
 // maxStops bounds a ramp; rampSlack is how far a straight mixture of
@@ -110,9 +153,9 @@ const (
 	rampSlack = 1.0 / 400
 )
 
-// stops follows a function of one number with straight pieces.
-func (m *machine) stops(fn *function, cs *space, t0, t1 float64) []drawing.Stop {
-	at := func(t float64) colour.Colour { return cs.colour(fn.f([]float64{t})[:cs.n]) }
+// rampStops follows a function of one number with straight pieces.
+func rampStops(fn *function, n int, paint func([]float64) colour.Colour, t0, t1 float64) []drawing.Stop {
+	at := func(t float64) colour.Colour { return paint(fn.f([]float64{t})[:n]) }
 	pos := func(t float64) float64 {
 		if t1 == t0 {
 			return 0
@@ -182,6 +225,13 @@ func nearColours(a, b colour.Colour) bool {
 	near := func(x, y float64) bool { return math.Abs(x-y) <= rampSlack }
 	if !near(a.RGB.R, b.RGB.R) || !near(a.RGB.G, b.RGB.G) || !near(a.RGB.B, b.RGB.B) || a.Built != b.Built {
 		return false
+	}
+	for _, in := range []colour.Colour{a, b} {
+		x, ok := a.TintsOn(in)
+		y, also := b.TintsOn(in)
+		if ok && also {
+			return slices.EqualFunc(x, y, near)
+		}
 	}
 	near100 := func(x, y float64) bool { return math.Abs(x-y) <= 100*rampSlack }
 	return !a.Built || near100(a.Build.C, b.Build.C) && near100(a.Build.M, b.Build.M) && near100(a.Build.Y, b.Build.Y) && near100(a.Build.K, b.Build.K)

@@ -134,6 +134,7 @@ func TestPlates(t *testing.T) {
 	}{
 		"one":              {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "1", colour.Colour{Spot: "Ember Red", Tint: 100, Build: colour.CMYK{M: 80, Y: 20}}, false},
 		"none of it":       {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "0", colour.Colour{}, false},
+		"hardly any":       {"[/Separation/Ember#20Red/DeviceCMYK " + tint + "]", "0.00003", colour.Colour{}, false},
 		"process":          {"[/DeviceN[/Cyan/Black]/DeviceCMYK FN]", ".5 .25", colour.Colour{Build: colour.CMYK{C: 50, K: 25}}, false},
 		"one of two":       {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", "0 .5", colour.Colour{Spot: "Moor", Tint: 50, Build: colour.CMYK{Y: 100}}, false},
 		"two":              {"[/DeviceN[/Ember/Moor]/DeviceCMYK FN]", ".2 .5", colour.Colour{Build: colour.CMYK{M: 20, Y: 50}, Mix: ember}, false},

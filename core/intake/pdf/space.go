@@ -23,10 +23,12 @@ type space struct {
 	base    *space // of a pattern without colours of its own
 	// plates are the inks that a colour of several plates mixes, and nothing is
 	// one that leaves no mark.
-	plates  []string
-	ink     colour.Colour          // the full ink, where there is one plate and no other
-	mixes   func(v []float64) bool // tells that a colour has more than one of them
-	mixture func(v []float64) (c colour.Colour, ok bool)
+	plates []string
+	ink    colour.Colour          // the full ink, where there is one plate and no other
+	mixes  func(v []float64) bool // tells that a colour has more than one of them
+	// mixture is a colour in those of its inks that are used; ok is false where they cannot
+	// be kept apart.
+	mixture func(v []float64, used []bool) (c colour.Colour, ok bool)
 	nothing bool
 }
 
@@ -346,7 +348,7 @@ func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (
 	s.mixes = func(v []float64) bool {
 		spots, other := 0, false
 		for i, ink := range inks {
-			if _, ok := process[ink]; v[i] <= 0 || ink == "None" {
+			if _, ok := process[ink]; !lies(v[i]) || ink == "None" {
 				continue
 			} else if ok || ink == "All" {
 				other = true
@@ -368,7 +370,7 @@ func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (
 			case ink == "All":
 				// Registration: every plate. It has no place in art but as black.
 				build[3] = max(build[3], unit(v[i]))
-			case ink == "None" || v[i] <= 0:
+			case ink == "None" || !lies(v[i]):
 			case spot < 0 && plain:
 				spot, level = i, unit(v[i])
 			default:
@@ -395,12 +397,12 @@ func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (
 		c.Spot, c.Tint = inks[spot], math.Round(level*1e4)/100
 		return c
 	}
-	s.mixture = func(v []float64) (c colour.Colour, ok bool) {
+	s.mixture = func(v []float64, used []bool) (c colour.Colour, ok bool) {
 		var amounts []colour.Amount
 		var at []int // of the plates, among those of the space
 		for i, ink := range inks {
 			switch {
-			case v[i] <= 0 || ink == "None":
+			case !used[i] || ink == "None":
 			case ink == "All":
 				return c, false
 			default:
@@ -428,6 +430,10 @@ func (r *reader) plates(names array, alternate, tint any, res dict, depth int) (
 	}
 	return s, nil
 }
+
+// lies reports whether a tint from 0 to 1 is any: it is kept to a hundredth of a percent, and
+// a Tint of 0 stands for the full ink.
+func lies(v float64) bool { return math.Round(unit(v)*1e4) > 0 }
 
 // plateName is the name of a plate, in UTF-8 or in the Latin that old writers
 // used.

@@ -22,15 +22,29 @@ import (
 
 // noResources is what an EPS file has; shadings stand in it where they are
 // painted.
-type noResources struct{ shade dict }
+type noResources struct {
+	shade    dict
+	spots    map[string]colour.Colour
+	mixtures map[string]mixture
+}
 
 func (noResources) state(string, *machine) error { return errors.New("EPS has no opacity") }
-func (r noResources) shading(string) (*drawing.Gradient, []colour.CMYK, bool, error) {
-	return shadingOf(r.shade)
+func (r noResources) shading(string) (*drawing.Gradient, error) {
+	name, _ := r.shade["/ColorSpace"].(string)
+	if c, ok := r.spots[strings.TrimPrefix(name, "/")]; ok {
+		return shadingOf(r.shade, 1, func(v []float64) (colour.Colour, error) { return inked(c, v[0]), nil })
+	}
+	if x, ok := r.mixtures[strings.TrimPrefix(name, "/")]; ok {
+		return shadingOf(r.shade, len(x.plates), x.colour)
+	}
+	return deviceShading(r.shade)
 }
 func (noResources) object(string, *machine) error { return errors.New("EPS has no objects") }
 
 var (
+	// The spaces of gradients (see ramp in core/export/eps) stand after those of plain colours.
+	rampRE      = regexp.MustCompile(`(?m)^/(R|M)(\d+) (\[.*\]) def$`)
+	rampUsedRE  = regexp.MustCompile(`/ColorSpace ([RM]\d+)/`)
 	plateRE     = regexp.MustCompile(`(?m)^/(S\d+)\{\[/Separation \((.*)\)/DeviceCMYK\{dup ([\d.]+) mul exch dup ([\d.]+) mul exch dup ([\d.]+) mul exch ([\d.]+) mul\}\]`)
 	mixtureRE   = regexp.MustCompile(`(?m)^/(D\d+)\{languagelevel 3 ge\{\[/DeviceN\[(.*)\]/DeviceCMYK\{([^{}]*)\}\]setcolorspace setcolor\}\{([^{}]*) setcmykcolor\}ifelse\}bind def$`)
 	plateNameRE = regexp.MustCompile(`\(((?:\\.|[^\\()])*)\)cvn`)
@@ -106,9 +120,21 @@ func EPS(b []byte) (Page, error) {
 		}
 		m.mixtures[p[1]] = x
 	}
+	ramps := noResources{spots: map[string]colour.Colour{}, mixtures: map[string]mixture{}}
+	for _, p := range rampRE.FindAllStringSubmatch(prolog, -1) {
+		plain := map[string]string{"R": "/S" + p[2] + "{" + p[3], "M": "/D" + p[2] + "{languagelevel 3 ge{" + p[3]}[p[1]]
+		if !strings.Contains(prolog, "\n"+plain+"setcolorspace") {
+			return Page{}, errors.New("a gradient lies in other plates than the colours beside it")
+		}
+		if c, ok := m.spots["S"+p[2]]; ok && p[1] == "R" {
+			ramps.spots[p[1]+p[2]] = c
+		} else if x, ok := m.mixtures["D"+p[2]]; ok && p[1] == "M" {
+			ramps.mixtures[p[1]+p[2]] = x
+		}
+	}
 	for {
 		before, rest, found := strings.Cut(body, "<</ImageType 1")
-		if err := m.epsTokens(before); err != nil {
+		if err := m.epsTokens(before, ramps); err != nil {
 			return Page{}, err
 		}
 		if !found {
@@ -149,7 +175,7 @@ func unescaped(s string) string {
 }
 
 // epsTokens runs operators, with the shadings between them.
-func (m *machine) epsTokens(s string) error {
+func (m *machine) epsTokens(s string, ramps noResources) error {
 	for {
 		head, rest, found := strings.Cut(s, "<</ShadingType")
 		if err := m.tokens(head); err != nil || !found {
@@ -159,12 +185,13 @@ func (m *machine) epsTokens(s string) error {
 		if !ok {
 			return errors.New("a shading does not end")
 		}
+		body = rampUsedRE.ReplaceAllString(body, "/ColorSpace/$1/")
 		o, err := (&scan{b: []byte("<</ShadingType" + body + ">>")}).object()
 		if err != nil {
 			return err
 		}
-		d, _ := o.(dict)
-		m.res = noResources{d}
+		ramps.shade, _ = o.(dict)
+		m.res = ramps
 		if err := m.shade(""); err != nil {
 			return err
 		}

@@ -66,7 +66,7 @@ type machine struct {
 // resources are looked up by a machine; EPS files have none.
 type resources interface {
 	state(name string, m *machine) error
-	shading(name string) (*drawing.Gradient, []colour.CMYK, bool, error)
+	shading(name string) (*drawing.Gradient, error)
 	object(name string, m *machine) error
 }
 
@@ -270,14 +270,16 @@ func (m *machine) emit(n drawing.Node) { m.out.Add(n, m.clip, "") }
 
 // shade fills the clip with a shading.
 func (m *machine) shade(name string) error {
-	g, builds, rgb, err := m.res.shading(name)
+	g, err := m.res.shading(name)
 	if err != nil {
 		return err
 	}
-	for _, b := range builds {
-		m.note(colour.Colour{Build: b, Built: true})
+	_, _, plated := g.Plates()
+	for _, s := range g.Stops {
+		if !plated || len(s.Colour.Spots()) > 0 {
+			m.note(s.Colour)
+		}
 	}
-	m.facts.RGB = m.facts.RGB || rgb
 	if len(m.clip) == 0 {
 		return fmt.Errorf("sh fills the whole page")
 	}

@@ -208,65 +208,6 @@ func (r *pdfResources) mask(v any) (*drawing.Mask, error) {
 	return &drawing.Mask{Nodes: nodes, Alpha: d["/S"] == "/Alpha"}, nil
 }
 
-// shading reads an axial or radial shading with a stitched ramp.
-func (r *pdfResources) shading(name string) (*drawing.Gradient, []colour.CMYK, bool, error) {
-	o, err := r.find("/Shading", name)
-	if err != nil {
-		return nil, nil, false, err
-	}
-	d, _ := o.(dict)
-	return shadingOf(d)
-}
-
-func shadingOf(d dict) (*drawing.Gradient, []colour.CMYK, bool, error) {
-	bad := errors.New("a shading is not one that is written here")
-	c, ok := list(d["/Coords"])
-	g := &drawing.Gradient{}
-	switch {
-	case ok && d["/ShadingType"] == 2.0 && len(c) == 4:
-		g.P0, g.P1 = geom.Pt(c[0], c[1]), geom.Pt(c[2], c[3])
-	case ok && d["/ShadingType"] == 3.0 && len(c) == 6:
-		g.Radial = true
-		g.P0, g.R0, g.P1, g.R1 = geom.Pt(c[0], c[1]), c[2], geom.Pt(c[3], c[4]), c[5]
-	default:
-		return nil, nil, false, bad
-	}
-	fn, _ := d["/Function"].(dict)
-	fns, _ := fn["/Functions"].([]any)
-	bounds, ok := list(fn["/Bounds"])
-	if !ok && fn["/Bounds"] != nil {
-		if l, is := fn["/Bounds"].([]any); !is || len(l) > 0 {
-			return nil, nil, false, bad
-		}
-	}
-	if len(fns) == 0 || len(bounds) != len(fns)-1 {
-		return nil, nil, false, bad
-	}
-	ends := append(append([]float64{0}, bounds...), 1)
-	var builds []colour.CMYK
-	rgb, gray := d["/ColorSpace"] == "/DeviceRGB", d["/ColorSpace"] == "/DeviceGray"
-	for i, x := range fns {
-		piece, _ := x.(dict)
-		for j, key := range []string{"/C0", "/C1"} {
-			v, ok := list(piece[key])
-			var col colour.Colour
-			switch {
-			case ok && gray && len(v) == 1:
-				col = colour.Screen(colour.RGB{R: v[0], G: v[0], B: v[0]})
-			case ok && rgb && len(v) == 3:
-				col = colour.Screen(colour.RGB{R: v[0], G: v[1], B: v[2]})
-			case ok && !rgb && !gray && len(v) == 4:
-				col = built(v)
-				builds = append(builds, col.Build)
-			default:
-				return nil, nil, false, bad
-			}
-			g.Stops = append(g.Stops, drawing.Stop{At: ends[i+j], Colour: col, Alpha: 1})
-		}
-	}
-	return g, builds, rgb, nil
-}
-
 // object runs a form or places an image.
 func (r *pdfResources) object(name string, m *machine) error {
 	o, err := r.find("/XObject", name)
