@@ -54,6 +54,44 @@ func TestUnrollLooksTheSame(t *testing.T) {
 	}
 }
 
+// A gradient that leaps at its ends shows the same where the leaps lie within it.
+func TestInwardLooksTheSame(t *testing.T) {
+	red, blue, grey := colour.Screen(colour.RGB{R: 1}), colour.Screen(colour.RGB{B: 1}), colour.Screen(colour.RGB{R: 0.5, G: 0.5, B: 0.5})
+	for what, g := range map[string]*Gradient{
+		"a line":         {P1: geom.Pt(10, 4)},
+		"from a point":   {Radial: true, R1: 9},
+		"between rings":  {Radial: true, R0: 4, R1: 9},
+		"from a focus":   {Radial: true, P0: geom.Pt(2, 1), R0: 0.2, R1: 9},
+		"down to a ring": {Radial: true, R0: 9, R1: 0.3},
+		"down to naught": {Radial: true, R0: 9},
+	} {
+		g.To = geom.Identity
+		g.Stops = []Stop{{0, grey, 1}, {0, red, 1}, {1, blue, 0.5}, {1, grey, 1}}
+		u := g.Inward()
+		off := 0
+		for y := -14.7; y < 15; y += 0.9 {
+			for x := -14.7; x < 15; x += 0.9 {
+				a, ok := g.Offset(geom.Pt(x, y))
+				b, also := u.Offset(geom.Pt(x, y))
+				c, ca := g.Colour(a)
+				d, da := u.Colour(b)
+				if ok != also || ok && math.Abs(c.R-d.R)+math.Abs(c.B-d.B)+math.Abs(ca-da) > 0.02 {
+					off++
+				}
+			}
+		}
+		if off > 0 {
+			t.Errorf("%s: %d places differ", what, off)
+		}
+		if s := u.Stops; !(g.Radial && g.R0 == 0) && s[0].At == s[1].At && s[0] != s[1] || !(g.Radial && g.R1 == 0) && s[len(s)-1].At == s[len(s)-2].At && s[len(s)-1] != s[len(s)-2] {
+			t.Errorf("%s: it leaps at its end: %v", what, s)
+		}
+	}
+	if g := ramp(false, Pad); g.Inward() != g {
+		t.Error("a gradient that does not leap becomes another")
+	}
+}
+
 // A focal gradient is 0 at its focus and 1 on its circle.
 func TestFocalOffsets(t *testing.T) {
 	g := &Gradient{Radial: true, P0: geom.Pt(3, 0), P1: geom.Pt(0, 0), R1: 10}

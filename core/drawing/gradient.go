@@ -166,6 +166,56 @@ func (g *Gradient) Unroll(box geom.Rect) (u *Gradient, ok bool) {
 	return &v, true
 }
 
+// beyond is how far past an end of a ramp an edge on it is given room, as a share of the ramp.
+const beyond = 1.0 / 16
+
+// Inward returns a gradient with Pad that looks the same and whose colours do not leap at its
+// very ends: PDF and PostScript paint what lies past an end in the colour of the function
+// there, which can be but one of the two (ISO 32000-1, section 8.7.4.5.3).
+func (g *Gradient) Inward() *Gradient {
+	n := len(g.Stops) - 1
+	if n < 1 || g.Spread != Pad {
+		return g
+	}
+	leaps := func(a, b Stop, end float64) bool { return a.At == end && b.At == end && a != b }
+	lo, hi := 0.0, 1.0
+	if leaps(g.Stops[0], g.Stops[1], 0) {
+		lo = -beyond
+	}
+	if leaps(g.Stops[n-1], g.Stops[n], 1) {
+		hi = 1 + beyond
+	}
+	if grow := g.R1 - g.R0; g.Radial { // no circle is smaller than a point
+		if grow > 0 {
+			lo = max(lo, -g.R0/grow)
+		} else if grow < 0 {
+			hi = min(hi, 1-g.R1/grow)
+		}
+	}
+	if lo == 0 && hi == 1 {
+		return g
+	}
+	v, d := *g, g.P1.Sub(g.P0)
+	v.P0, v.P1 = g.P0.Add(d.Mul(lo)), g.P0.Add(d.Mul(hi))
+	v.R0, v.R1 = g.R0+(g.R1-g.R0)*lo, g.R0+(g.R1-g.R0)*hi
+	v.Stops = nil
+	if lo < 0 {
+		s := g.Stops[0]
+		s.At = 0
+		v.Stops = append(v.Stops, s)
+	}
+	for _, s := range g.Stops {
+		s.At = (s.At - lo) / (hi - lo)
+		v.Stops = append(v.Stops, s)
+	}
+	if hi > 1 {
+		s := g.Stops[n]
+		s.At = 1
+		v.Stops = append(v.Stops, s)
+	}
+	return &v
+}
+
 // Mean returns the ramp's mean colour as seen on white.
 func (g *Gradient) Mean() colour.RGB {
 	const n = 32

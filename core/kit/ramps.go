@@ -78,6 +78,8 @@ func samePlates(got drawing.Paint, bands []colour.Colour, want *drawing.Gradient
 	if want.Spread != drawing.Pad {
 		return "" // it has other stops, laid out as often as they are seen
 	}
+	want = want.Inward()
+	_, tints, _ = want.Plates()
 	for i, s := range want.Stops {
 		ok := false
 		for j, b := range g.Stops {

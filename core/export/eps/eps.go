@@ -337,6 +337,7 @@ func (w *writer) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	if !ok {
 		return export.Cannot("a gradient repeats too often to be kept in EPS")
 	}
+	u = u.Inward()
 	back, ok := u.To.Inverse()
 	if !ok {
 		return export.Cannot("a gradient is squeezed to a line")

@@ -353,6 +353,7 @@ func (c *canvas) gradient(s *drawing.Shape, g *drawing.Gradient) error {
 	if !ok {
 		return export.Cannot("a gradient repeats too often to be kept in PDF")
 	}
+	u = u.Inward()
 	space, at, inks := c.ramp(u)
 	sh := content.Shading(u, space, at, inks)
 	c.Op("q")
