@@ -169,9 +169,10 @@ func (g *Gradient) Unroll(box geom.Rect) (u *Gradient, ok bool) {
 // beyond is how far past an end of a ramp an edge on it is given room, as a share of the ramp.
 const beyond = 1.0 / 16
 
-// Inward returns a gradient with Pad that looks the same and whose colours do not leap at its
-// very ends: PDF and PostScript paint what lies past an end in the colour of the function
-// there, which can be but one of the two (ISO 32000-1, section 8.7.4.5.3).
+// Inward returns a gradient that looks the same and whose colours do not leap at its very
+// ends: PDF and PostScript paint what lies past an end in the colour that the function has
+// there, and a function has one, not two (ISO 32000-1, section 8.7.4.5.3). Only a gradient
+// with Pad has ends.
 func (g *Gradient) Inward() *Gradient {
 	n := len(g.Stops) - 1
 	if n < 1 || g.Spread != Pad {

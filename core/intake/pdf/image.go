@@ -112,7 +112,7 @@ func (m *machine) pictured(cs *space, what string, kept *drawing.Inks) {
 		m.findings.Add(finding.InksMixed, finding.Note, what+" is in process inks: screens show it as a press prints it, and print files keep its builds", m.layer, geom.Rect{})
 	case kept != nil:
 	case len(cs.plates) > 0:
-		m.findings.Add(finding.InksMixed, finding.Warn, fmt.Sprintf("%s is in the plate %s, which pixels do not keep here: it was taken as it is shown on a screen", what, list(cs.plates)), m.layer, geom.Rect{})
+		m.findings.Add(finding.InksMixed, finding.Warn, what+" is in the "+plural(cs.plates)+", which pixels do not keep here: it was taken as it is shown on a screen", m.layer, geom.Rect{})
 	case cs != deviceGray && cs.colour(make([]float64, cs.n)).Built:
 		m.findings.Add(finding.InksMixed, finding.Note, what+" is in process inks: it is shown as a press prints it, and its builds are made anew for print files", m.layer, geom.Rect{})
 	}

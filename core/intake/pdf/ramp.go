@@ -92,12 +92,9 @@ func (m *machine) ramped(sh *shading, d dict, radial bool, cs *space, fn *functi
 		g.Stops = rampStops(fn, cs.n, cs.colour, domain[0], domain[1])
 		return nil
 	}
-	paint, plates := cs.ramp(fn, domain[0], domain[1])
-	g.Stops = rampStops(fn, cs.n, paint, domain[0], domain[1])
-	switch in, _, ok := g.Plates(); {
-	case ok:
-		m.findings.Add(finding.InksMixed, finding.Note, "a gradient runs in the "+plural(in.Plates())+": PDF and EPS keep it there, and all else has the builds that the file gives for it", m.layer, geom.Rect{})
-	case plates:
+	var plates bool
+	g.Stops, plates = cs.ramp(fn, domain[0], domain[1])
+	if _, _, kept := g.Plates(); plates && !kept {
 		m.findings.Add(finding.InksMixed, finding.Warn, "a gradient runs in the "+plural(cs.plates)+": it was taken as the process builds that the file gives for it", m.layer, geom.Rect{})
 		*g = *g.Recolour(func(c colour.Colour) colour.Colour {
 			b, _ := c.Press()
@@ -115,34 +112,34 @@ func plural(plates []string) string {
 	return "plates " + list(plates)
 }
 
-// rampLooks is at how many places it is asked in which inks a ramp runs.
-const rampLooks = 64
-
-// ramp is how the colours of a ramp are painted, all in the same plates; plates tells
-// whether it runs in spot plates at all.
-func (s *space) ramp(fn *function, t0, t1 float64) (paint func(v []float64) colour.Colour, plates bool) {
-	var used []bool
-	look := func(t float64) { used = laid(used, fn.f([]float64{t})[:s.n]) }
-	for i := range rampLooks + 1 {
-		look(t0 + (t1-t0)*float64(i)/rampLooks)
-	}
-	for _, t := range fn.breaks {
-		look(t)
-	}
-	one := make([]float64, s.n) // all that is used
-	for i := range one {
-		if used[i] {
-			one[i] = 1
+// ramp are the stops of a ramp in a space of plates, all in the inks that it uses anywhere;
+// plates tells whether spot plates are among these.
+func (s *space) ramp(fn *function, t0, t1 float64) (stops []drawing.Stop, plates bool) {
+	used := make([]bool, s.n)
+	for range s.n + 1 { // each time round but the last finds one ink more
+		one := make([]float64, s.n) // all that is used
+		for i := range one {
+			if used[i] {
+				one[i] = 1
+			}
+		}
+		_, kept := s.mixture(one, used)
+		kept = kept && s.mixes(one)
+		plates = len(s.colour(one).Spots()) > 0 || s.mixes(one)
+		known := slices.Clone(used)
+		stops = rampStops(fn, s.n, func(v []float64) colour.Colour {
+			used = laid(used, v)
+			if !kept {
+				return s.colour(v)
+			}
+			c, _ := s.mixture(v, known)
+			return c
+		}, t0, t1)
+		if slices.Equal(used, known) {
+			break
 		}
 	}
-	plates = len(s.colour(one).Spots()) > 0 || s.mixes(one)
-	if _, ok := s.mixture(one, used); !ok || !s.mixes(one) {
-		return s.colour, plates
-	}
-	return func(v []float64) colour.Colour {
-		c, _ := s.mixture(v, used)
-		return c
-	}, plates
+	return stops, plates
 }
 
 // maxStops bounds a ramp; rampSlack is how far a straight mixture of
@@ -273,6 +270,11 @@ func (m *machine) layShading(in drawing.Region, sh *shading, to geom.Affine, alp
 	switch {
 	case sh.ramp != nil:
 		ok := sh.ends(in.Path.Bounds(), to, cut)
+		if c, _, plated := sh.ramp.Plates(); plated && ok {
+			m.findings.Add(finding.InksMixed, finding.Note, "a gradient runs in the "+plural(c.Plates())+": PDF and EPS keep it there, and all else has the builds that the file gives for it", m.layer, geom.Rect{})
+		} else if plated {
+			m.findings.Add(finding.InksMixed, finding.Warn, "a gradient in the "+plural(c.Plates())+" ends in a cone, which is drawn as pixels: they do not keep the plates, and it was taken as it is shown on a screen", m.layer, geom.Rect{})
+		}
 		if !ok {
 			sh.draw = drawRamp(sh)
 			break

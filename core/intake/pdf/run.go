@@ -368,7 +368,6 @@ func (m *machine) component(p *paint, args []any) {
 
 // laid adds to the inks that are used those of a colour.
 func laid(used []bool, v []float64) []bool {
-	used = append(used, make([]bool, len(v)-len(used))...)
 	for i := range v {
 		used[i] = used[i] || lies(v[i])
 	}
@@ -378,7 +377,7 @@ func laid(used []bool, v []float64) []bool {
 // mixed is a colour; that it mixes plates which cannot stay apart is said.
 func (m *machine) mixed(s *space, v []float64) colour.Colour {
 	if s.mixes != nil && s.mixes(v) {
-		if c, ok := s.mixture(v, laid(nil, v)); ok {
+		if c, ok := s.mixture(v, laid(make([]bool, len(v)), v)); ok {
 			m.findings.Add(finding.InksMixed, finding.Note, fmt.Sprintf("a colour is laid down in several plates (%v): PDF and EPS keep them apart, and all else has the build that the file gives for it", c.Mix), m.layer, geom.Rect{})
 			return c
 		}
