@@ -10,6 +10,7 @@ import (
 
 	"dyekit/core/kit"
 	"dyekit/core/kit/outside"
+	"dyekit/startpage"
 	"dyekit/studio/decision"
 	"dyekit/studio/queue"
 )
@@ -198,6 +199,7 @@ func (s *Studio) input(ctx context.Context, id int64) (in kit.Input, b product, 
 		Profile: profile, Inks: inks,
 		Master: data, MasterName: m.Master.Filename, Brand: m.Brand(), Recipe: r, Number: number,
 		Options: o.Decisions.Reading(set),
+		Pages:   startpage.Pages{},
 		Readers: cmp.Or(s.Readers, outside.Auto), Partial: true,
 	}
 	return in, product{mark: mark, name: name, recipe: r.Name, revision: m.Master.Revision, who: o.Who, batch: o.Batch}, nil

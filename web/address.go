@@ -12,6 +12,7 @@ import (
 	"dyekit/core/guide"
 	"dyekit/core/kit"
 	"dyekit/core/recipe"
+	"dyekit/startpage"
 	"dyekit/studio"
 )
 
@@ -94,18 +95,18 @@ func (s *Server) shown(c *gin.Context, cache string, find func(*studio.Hand, *st
 }
 
 // addresses are the files of a kit under their public addresses.
-func (s *Server) addresses(c *gin.Context, h *studio.Hand, p *guide.Page) ([]guide.Address, error) {
+func (s *Server) addresses(c *gin.Context, h *studio.Hand, p *guide.Page) ([]startpage.Address, error) {
 	a, err := s.studio.Address(c.Request.Context(), h)
 	if err != nil || a == "" {
 		return nil, err
 	}
-	var out []guide.Address
+	var out []startpage.Address
 	for _, v := range p.Versions {
 		ext := "svg"
 		if v.Sharp > 0 {
 			ext = "png" // a picture in curves is none the sharper
 		}
-		out = append(out, guide.Address{Version: v.Name, URL: s.address(c) + path.Join("/f", a, "latest", recipe.Slug(v.Name)+"."+ext)})
+		out = append(out, startpage.Address{Version: v.Name, URL: s.address(c) + path.Join("/f", a, "latest", recipe.Slug(v.Name)+"."+ext)})
 	}
 	return out, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"dyekit/core/asked"
 	"dyekit/core/guide"
+	"dyekit/startpage"
 	"dyekit/studio"
 	"dyekit/studio/secret"
 )
@@ -92,7 +93,7 @@ func (s *Server) kitPageLook(c *gin.Context) error {
 			v.Keep[key] = q
 		}
 	}
-	v.Hand = &guide.Hand{Inert: true, Act: at}
+	v.Hand = &startpage.Hand{Inert: true, Act: at}
 	return s.client(c, http.StatusOK, v, "'self'")
 }
 

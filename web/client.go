@@ -16,6 +16,7 @@ import (
 
 	"dyekit/core/asked"
 	"dyekit/core/guide"
+	"dyekit/startpage"
 	"dyekit/studio"
 	"dyekit/studio/queue"
 )
@@ -40,7 +41,7 @@ func (s *Server) linked(f clientHandler) gin.HandlerFunc {
 			k, err = s.handedKit(c, h)
 		}
 		if err == nil && !h.OpenTo(cookie(c, keyCookie)) {
-			s.gate(c, http.StatusOK, guide.Gate{Tongue: tongue(c, h), Act: link(c) + "/pass"})
+			s.gate(c, http.StatusOK, startpage.Gate{Tongue: tongue(c, h), Act: link(c) + "/pass"})
 			return
 		}
 		if err == nil {
@@ -49,7 +50,7 @@ func (s *Server) linked(f clientHandler) gin.HandlerFunc {
 		switch {
 		case err == nil:
 		case errors.Is(err, studio.ErrNotFound):
-			s.gate(c, http.StatusNotFound, guide.Gate{Tongue: tongue(c, nil)})
+			s.gate(c, http.StatusNotFound, startpage.Gate{Tongue: tongue(c, nil)})
 		case queue.Unavailable(err), queue.DiskFull(err), c.Request.Context().Err() != nil:
 			s.fail(c, err)
 		default:
@@ -97,7 +98,7 @@ func tongue(c *gin.Context, h *studio.Hand) *guide.Tongue {
 	return guide.In(c.GetHeader("Accept-Language"))
 }
 
-func (s *Server) gate(c *gin.Context, status int, g guide.Gate) {
+func (s *Server) gate(c *gin.Context, status int, g startpage.Gate) {
 	var b bytes.Buffer
 	policy, err := g.Render(&b)
 	if err != nil {
@@ -114,7 +115,7 @@ func (s *Server) unlock(c *gin.Context) {
 	c.Header("Referrer-Policy", "no-referrer")
 	h, err := s.studio.HandOf(c.Request.Context(), c.Param("token"))
 	if errors.Is(err, studio.ErrNotFound) {
-		s.gate(c, http.StatusNotFound, guide.Gate{Tongue: tongue(c, nil)})
+		s.gate(c, http.StatusNotFound, startpage.Gate{Tongue: tongue(c, nil)})
 		return
 	}
 	var key string
@@ -126,10 +127,10 @@ func (s *Server) unlock(c *gin.Context) {
 	t := tongue(c, h)
 	switch {
 	case errors.As(err, &in):
-		s.gate(c, http.StatusUnprocessableEntity, guide.Gate{Tongue: t, Act: link(c) + "/pass", Wrong: t.Say("pass.wrong")})
+		s.gate(c, http.StatusUnprocessableEntity, startpage.Gate{Tongue: t, Act: link(c) + "/pass", Wrong: t.Say("pass.wrong")})
 	case errors.As(err, &wait):
 		minutes := int(math.Ceil(time.Until(wait.Until).Minutes()))
-		s.gate(c, http.StatusTooManyRequests, guide.Gate{Tongue: t, Act: link(c) + "/pass", Wrong: t.Say("pass.wait", "minutes", max(1, minutes))})
+		s.gate(c, http.StatusTooManyRequests, startpage.Gate{Tongue: t, Act: link(c) + "/pass", Wrong: t.Say("pass.wait", "minutes", max(1, minutes))})
 	case err != nil:
 		s.fail(c, err)
 	default:
@@ -162,11 +163,11 @@ func (s *Server) clientPage(c *gin.Context, h *studio.Hand, k *studio.Kit) error
 }
 
 func (s *Server) showClient(c *gin.Context, status int, h *studio.Hand, k *studio.Kit, draft, wrong string) error {
-	return s.showClientWith(c, status, h, k, func(v *guide.View) { v.Hand.Draft, v.Hand.Wrong = draft, wrong })
+	return s.showClientWith(c, status, h, k, func(v *startpage.View) { v.Hand.Draft, v.Hand.Wrong = draft, wrong })
 }
 
 // showClientWith writes the page after a change to what it shows; nil changes nothing.
-func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *studio.Kit, change func(*guide.View)) error {
+func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *studio.Kit, change func(*startpage.View)) error {
 	ctx := c.Request.Context()
 	v, err := s.clientView(c, h, k)
 	if err != nil {
@@ -191,13 +192,13 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 			v.Tongues[l] = "?lang=" + l
 		}
 	}
-	v.Hand = &guide.Hand{Act: at, Received: h.Received, Closes: h.Closes}
+	v.Hand = &startpage.Hand{Act: at, Received: h.Received, Closes: h.Closes}
 	qs, err := s.studio.Questions(ctx, h.ID)
 	if err != nil {
 		return err
 	}
 	for _, q := range qs {
-		v.Hand.Questions = append(v.Hand.Questions, guide.Question{Text: q.Text, Answer: q.Answer, At: q.Asked})
+		v.Hand.Questions = append(v.Hand.Questions, startpage.Question{Text: q.Text, Answer: q.Answer, At: q.Asked})
 	}
 	if newer, err := s.studio.Newer(ctx, h, k); err != nil {
 		return err
@@ -216,7 +217,7 @@ func (s *Server) showClientWith(c *gin.Context, status int, h *studio.Hand, k *s
 }
 
 // clientView is what a page shows, wherever it is shown.
-func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*guide.View, error) {
+func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*startpage.View, error) {
 	ctx := c.Request.Context()
 	p, err := s.studio.Page(ctx, k)
 	if err != nil {
@@ -226,7 +227,7 @@ func (s *Server) clientView(c *gin.Context, h *studio.Hand, k *studio.Kit) (*gui
 	if err != nil {
 		return nil, err
 	}
-	v := &guide.View{Page: p.Without(h.HideTypes), May: h.May.May, NoTypes: h.HideTypes, Tongue: tongue(c, h), Hidden: h.HideUses, Chosen: c.Query("for"), Shape: cutQuery(c.Query("shape")), Typed: cutQuery(c.Query("asked")),
+	v := &startpage.View{View: guide.View{Page: p.Without(h.HideTypes), May: h.May.May, Tongue: tongue(c, h), Hidden: h.HideUses}, NoTypes: h.HideTypes, Chosen: c.Query("for"), Shape: cutQuery(c.Query("shape")), Typed: cutQuery(c.Query("asked")),
 		Studio: house.Name, Portrait: house.Portrait, Greeting: h.Greeting, Made: k.Built, ZipBytes: k.Bytes, ZipFiles: k.Files}
 	if v.Rules, err = s.studio.Rules(ctx, k.MarkID); err != nil {
 		return nil, err
@@ -246,7 +247,7 @@ func cutQuery(s string) string {
 }
 
 // client writes a page for clients; ancestors are who may frame it.
-func (s *Server) client(c *gin.Context, status int, v *guide.View, ancestors string) error {
+func (s *Server) client(c *gin.Context, status int, v *startpage.View, ancestors string) error {
 	var b bytes.Buffer
 	policy, err := v.Render(&b)
 	if err != nil {

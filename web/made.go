@@ -13,8 +13,8 @@ import (
 
 	"dyekit/core/advice"
 	"dyekit/core/asked"
-	"dyekit/core/guide"
 	"dyekit/core/kit"
+	"dyekit/startpage"
 	"dyekit/studio"
 )
 
@@ -54,7 +54,7 @@ func (s *Server) clientMade(c *gin.Context, h *studio.Hand, k *studio.Kit) error
 		m, err = s.make(c, h, k, o)
 	}
 	if says, status := s.notMade(c, h, k, err); says != "" {
-		return s.showClientWith(c, status, h, k, func(v *guide.View) { v.Choice = &guide.Choice{Query: c.Request.URL.Query(), Wrong: says} })
+		return s.showClientWith(c, status, h, k, func(v *startpage.View) { v.Choice = &startpage.Choice{Query: c.Request.URL.Query(), Wrong: says} })
 	}
 	if err != nil {
 		return err
@@ -118,9 +118,9 @@ func (s *Server) notMade(c *gin.Context, h *studio.Hand, k *studio.Kit, err erro
 }
 
 // choose makes what was put together by hand, to be shown before it is taken.
-func (s *Server) choose(c *gin.Context, h *studio.Hand, k *studio.Kit, v *guide.View) error {
+func (s *Server) choose(c *gin.Context, h *studio.Hand, k *studio.Kit, v *startpage.View) error {
 	q := c.Request.URL.Query()
-	v.Choice = &guide.Choice{Query: q}
+	v.Choice = &startpage.Choice{Query: q}
 	p, err := s.studio.Page(c.Request.Context(), k)
 	if err != nil {
 		return err

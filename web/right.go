@@ -10,6 +10,7 @@ import (
 
 	"dyekit/core/guide"
 	"dyekit/core/resemble"
+	"dyekit/startpage"
 	"dyekit/studio"
 )
 
@@ -22,7 +23,7 @@ func (s *Server) clientRight(c *gin.Context, h *studio.Hand, k *studio.Kit) erro
 	var big *http.MaxBytesError
 	t := tongue(c, h)
 	unread := func(status int, says string) error {
-		return s.showClientWith(c, status, h, k, func(v *guide.View) { v.Unread = says })
+		return s.showClientWith(c, status, h, k, func(v *startpage.View) { v.Unread = says })
 	}
 	switch {
 	case errors.As(err, &big):
@@ -52,7 +53,7 @@ func (s *Server) clientRight(c *gin.Context, h *studio.Hand, k *studio.Kit) erro
 	if err != nil {
 		return err
 	}
-	return s.showClientWith(c, http.StatusOK, h, k, func(v *guide.View) {
+	return s.showClientWith(c, http.StatusOK, h, k, func(v *startpage.View) {
 		x := v.Judge(filepath.Base(head.Filename), heldOf(r))
 		v.Verdict = &x
 	})

@@ -18,15 +18,16 @@ import (
 
 	"dyekit/core/asked"
 	"dyekit/core/guide"
+	"dyekit/startpage"
 )
 
-var minified = flag.Bool("minified", false, "write core/guide/reader.min.js anew")
+var minified = flag.Bool("minified", false, "write startpage/reader.min.js anew")
 
 // What stands in each kit is what its sources are without what only people read.
 func TestReaderIsMinified(t *testing.T) {
 	var source []byte
 	for _, name := range []string{"asked.js", "beside.js"} {
-		b, err := os.ReadFile("../core/guide/" + name)
+		b, err := os.ReadFile("../startpage/" + name)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -36,7 +37,7 @@ func TestReaderIsMinified(t *testing.T) {
 	if err := (&js.Minifier{}).Minify(minify.New(), &small, bytes.NewReader(source), nil); err != nil {
 		t.Fatal(err)
 	}
-	const path = "../core/guide/reader.min.js"
+	const path = "../startpage/reader.min.js"
 	if *minified {
 		if err := os.WriteFile(path, small.Bytes(), 0o644); err != nil {
 			t.Fatal(err)
@@ -118,7 +119,7 @@ func asksTheSame(t *testing.T, lang string, p *guide.Page, all []string) {
 	t.Helper()
 	v := guide.View{Page: p, Tongue: guide.In(lang)}
 	var page bytes.Buffer
-	if _, err := v.Render(&page); err != nil {
+	if _, err := (&startpage.View{View: v}).Render(&page); err != nil {
 		t.Fatal(err)
 	}
 	script := regexp.MustCompile(`(?s)const reader=.*?</script>`).Find(page.Bytes())

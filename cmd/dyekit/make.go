@@ -24,6 +24,7 @@ import (
 	"dyekit/core/parts"
 	"dyekit/core/preflight"
 	"dyekit/core/recipe"
+	"dyekit/startpage"
 )
 
 // A making is what a kit is made by, as told on the command line.
@@ -69,6 +70,7 @@ func (m *making) master(c *cobra.Command) {
 // input reads all that a kit of a master is made from; what is wrong with it is
 // the user's to put right.
 func (m *making) input(ctx context.Context, master string) (in kit.Input, err error) {
+	in.Pages = startpage.Pages{}
 	if in.Readers, err = outside.ParseMode(m.readers); err != nil {
 		return in, err
 	}

@@ -2,10 +2,8 @@ package guide
 
 import (
 	"fmt"
-	"net/url"
 	"slices"
 
-	"dyekit/core/advice"
 	"dyekit/core/asked"
 	"dyekit/core/format"
 	"dyekit/core/recipe"
@@ -21,6 +19,25 @@ func (p *Page) Wanted() asked.Kit {
 	}
 	k.Versions = asked.Arranged(k.Versions)
 	return k
+}
+
+// A View is the page of a kit as somebody asks it: in their language, and with what may be made
+// for them that the kit has not.
+type View struct {
+	*Page
+	Tongue *Tongue      // nil for English
+	Hidden []string     // uses that are not shown
+	Rules  []asked.Rule // what this client calls things
+	May    asked.May    // what is made that the kit has not
+	Spot   bool         // its files in printing inks hold plates, whatever Inks say
+}
+
+// Speaks is the language of the view.
+func (v *View) Speaks() *Tongue {
+	if v.Tongue == nil {
+		return In()
+	}
+	return v.Tongue
 }
 
 func (v *View) wanted() asked.Kit {
@@ -50,7 +67,7 @@ type Row struct {
 // Replies answers what somebody was asked for, in a sentence: one reply for each file that is
 // meant, and what was understood and what not.
 func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
-	t := v.tongue()
+	t := v.Speaks()
 	k := v.wanted()
 	w := asked.Read(t.Tag(), sentence, append(k.Names(), v.Rules...)...)
 	var out []Reply
@@ -68,13 +85,6 @@ func (v *View) Replies(sentence string) (asked.Wish, []Reply) {
 		out = append(out, r)
 	}
 	return w, out
-}
-
-func (v *View) tongue() *Tongue {
-	if v.Tongue == nil {
-		return In()
-	}
-	return v.Tongue
 }
 
 func (t *Tongue) says(a asked.Answer) string {
@@ -96,7 +106,7 @@ func (v *View) why(a asked.Answer) string {
 		}
 		for _, x := range v.Page.Answers() {
 			if x.Use == m.Value && x.Main.File.Path == a.File.Path {
-				return v.tongue().Why(x.Main)
+				return v.Speaks().Why(x.Main)
 			}
 		}
 	}
@@ -110,11 +120,11 @@ func (t *Tongue) has(is asked.Is, a asked.Answer, v Version) string {
 	size := func() string {
 		switch {
 		case f.WidthPx > 0 && (is == asked.WidthMM || is == asked.HeightMM) && f.PPI > 0:
-			return t.Say("has.paper", "w", t.number(f.WidthPt*mmPerPt), "h", t.number(f.HeightPt*mmPerPt), "px", fmt.Sprintf("%d × %d", f.WidthPx, f.HeightPx))
+			return t.Say("has.paper", "w", t.Number(f.WidthPt*mmPerPt), "h", t.Number(f.HeightPt*mmPerPt), "px", fmt.Sprintf("%d × %d", f.WidthPx, f.HeightPx))
 		case f.WidthPx > 0:
 			return fmt.Sprintf("%d × %d px", f.WidthPx, f.HeightPx)
 		case a.Make != nil && f.WidthPt > 0:
-			return t.Say("has.curves.sized", "w", t.number(f.WidthPt*mmPerPt), "h", t.number(f.HeightPt*mmPerPt))
+			return t.Say("has.curves.sized", "w", t.Number(f.WidthPt*mmPerPt), "h", t.Number(f.HeightPt*mmPerPt))
 		}
 		return t.Say("has.curves")
 	}
@@ -152,7 +162,7 @@ func (t *Tongue) has(is asked.Is, a asked.Answer, v Version) string {
 		return v.Lockup
 	case asked.PPI:
 		if f.PPI > 0 && !curves {
-			return t.Say("is.ppi", "n", t.number(f.PPI))
+			return t.Say("is.ppi", "n", t.Number(f.PPI))
 		}
 		return t.Say("has.curves")
 	case asked.MostKB:
@@ -180,7 +190,7 @@ func (t *Tongue) Is(x asked.Thing) string {
 	case asked.OneInk:
 		says = t.Say("is.ink", "ink", x.Value)
 	case asked.WidthPx, asked.HeightPx, asked.LeastPx, asked.MostPx, asked.WidthMM, asked.HeightMM, asked.PPI, asked.MostKB:
-		says = t.Say("is."+string(x.Is), "n", t.number(x.Number()))
+		says = t.Say("is."+string(x.Is), "n", t.Number(x.Number()))
 	default:
 		says = t.Say("is." + string(x.Is) + "." + x.Value)
 	}
@@ -206,30 +216,6 @@ func (v *View) Named(p asked.Pick) string {
 func (v *View) Dark(f File) bool {
 	x := v.served().Of(f)
 	return x.Light && !x.Backed
-}
-
-// Get is the address of a file of the kit, or the one under which it is made.
-func (p *page) Get(k asked.Pick) string {
-	if k.Make == nil {
-		return p.At(k.File)
-	}
-	return p.Makes + "?" + k.Make.Query().Encode()
-}
-
-// Other says that another type of file shows the same, and For, for what it is taken.
-func (p *page) Other(f advice.File) string {
-	if f.WidthPx > 0 {
-		return p.T.Say("hit.other.px", "type", f.Kind().Name, "px", fmt.Sprint(f.WidthPx))
-	}
-	return p.T.Say("hit.other", "type", f.Kind().Name)
-}
-
-// For says for what a type of file is taken.
-func (p *page) For(f advice.File) string { return p.T.Say("hit.for." + string(f.Format)) }
-
-// Instead is the address at which a sentence is asked with another lockup.
-func (v *View) Instead(lockup string) string {
-	return "?" + url.Values{"asked": {v.Typed + ", " + lockup}, "lang": {v.tongue().Tag()}}.Encode() + "#asked"
 }
 
 // askedTexts are the keys of what is said of sentences.

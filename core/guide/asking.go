@@ -36,7 +36,7 @@ func (v *View) Ask(sentence string) (w asked.Wish, rs []Reply, out []Asking) {
 		a := Asking{Understood: r.Wish.Things, NotUnderstood: append([]string{}, w.Unknown...), Why: strings.TrimSpace(r.Says + " " + r.Why)}
 		for _, row := range r.Rows {
 			if !row.OK {
-				a.Why += " " + v.tongue().Say("hit.lacks", "asked", row.Asked, "has", row.Has)
+				a.Why += " " + v.Speaks().Say("hit.lacks", "asked", row.Asked, "has", row.Has)
 			}
 		}
 		if o := r.Make; o != nil {

@@ -4,7 +4,8 @@
 //
 // A Page is what is said of a kit, kept with it; which file answers what is
 // for core/advice to say; the words come from one catalogue in several languages.
-// Nothing here draws or keeps anything.
+// Nothing here draws, writes or keeps anything: the
+// pages themselves are made by whoever shows them.
 package guide
 
 import (

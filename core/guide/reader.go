@@ -1,24 +1,17 @@
 package guide
 
 import (
-	_ "embed"
 	"encoding/json"
-	"html/template"
 
 	"dyekit/core/advice"
 	"dyekit/core/asked"
 	"dyekit/core/format"
 )
 
-// readerScript is asked.js and beside.js without what only people read; a test in web makes it.
-//
-//go:embed reader.min.js
-var readerScript string
-
-// readerData is what the reader of a page beside its files knows: the words of its language and
-// what is asked of files, which are the same for every kit, and the files.
-func (v *View) readerData() (template.JS, error) {
-	t := v.tongue()
+// Reader is what the reader of a page beside its files knows: the words of its language and
+// what is asked of files, which are the same for every kit, and the files: JSON.
+func (v *View) Reader() ([]byte, error) {
+	t := v.Speaks()
 	say := map[string]string{}
 	for _, k := range readerTexts() {
 		say[k] = t.Say(k)
@@ -47,11 +40,10 @@ func (v *View) readerData() (template.JS, error) {
 	if v.ByShape { // then lockups are asked for by their names
 		versions = v.wanted().Versions
 	}
-	b, err := json.Marshal(map[string]any{
+	return json.Marshal(map[string]any{
 		"lang": t.Tag(), "words": asked.Words(t.Tag()), "wants": advice.Wants(), "kinds": kinds, "say": say,
 		"versions": versions, "files": files, "spot": v.wanted().Spot,
 	})
-	return template.JS(b), err
 }
 
 // readerTexts are the keys of what the reader says.
@@ -67,4 +59,21 @@ func readerTexts() (keys []string) {
 		keys = append(keys, "use."+u)
 	}
 	return append(keys, "download", "asked.none.short", "asked.online", "asked.miss")
+}
+
+// chooseTexts are the keys of what is said of choosing.
+func chooseTexts() (keys []string) {
+	for _, k := range []string{"", ".which", ".type", ".size", ".size.hint", ".space", ".ground", ".none", ".white", ".black", ".go", ".below", ".true"} {
+		keys = append(keys, "choose"+k)
+	}
+	for _, k := range []string{"", ".says", ".width", ".at", ".version", ".page", ".text", ".style"} {
+		keys = append(keys, "address"+k)
+	}
+	for _, k := range []asked.Refusal{asked.NoVersion, asked.NoType, asked.NoGround, asked.NoRoom, asked.NoSize, asked.NoInk} {
+		keys = append(keys, "made.no."+string(k))
+	}
+	for _, k := range []string{"small", "enough", "busy", "size", "changed", "why"} {
+		keys = append(keys, "made."+k)
+	}
+	return keys
 }

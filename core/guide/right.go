@@ -34,7 +34,7 @@ const enoughPx = 1000
 
 // Judge says what was found of a file.
 func (v *View) Judge(name string, h Held) Verdict {
-	t := v.tongue()
+	t := v.Speaks()
 	out := Verdict{Name: name}
 	add := func(key string, args ...any) { out.Says = append(out.Says, t.Say("right."+key, args...)) }
 	old := h.Kit != 0 && h.Kit != v.Number
@@ -60,9 +60,9 @@ func (v *View) Judge(name string, h Held) Verdict {
 	}
 	if h.Stretched {
 		if h.Stretch > 1 {
-			wrong("wide", "n", t.number(math.Round(100*(h.Stretch-1))))
+			wrong("wide", "n", t.Number(math.Round(100*(h.Stretch-1))))
 		} else {
-			wrong("narrow", "n", t.number(math.Round(100*(1-h.Stretch))))
+			wrong("narrow", "n", t.Number(math.Round(100*(1-h.Stretch))))
 		}
 	}
 	if h.Theirs != "" {
@@ -72,7 +72,7 @@ func (v *View) Judge(name string, h Held) Verdict {
 		add("box", "colour", h.Box)
 	}
 	if h.Path == "" && !h.Vector && h.Painted > 0 {
-		mm := t.number(float64(int(h.Painted / 300 * 25.4)))
+		mm := t.Number(float64(int(h.Painted / 300 * 25.4)))
 		if h.Painted < enoughPx {
 			add("small", "px", fmt.Sprint(int(h.Painted+0.5)), "mm", mm)
 		} else {

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/text/message"
 	"golang.org/x/text/message/catalog"
 
+	"dyekit/core/advice"
 	"dyekit/core/format"
 )
 
@@ -116,8 +117,8 @@ func (t *Tongue) Say(key string, args ...any) string {
 	return s
 }
 
-// number says a number as people of the language write it, to a tenth.
-func (t *Tongue) number(v float64) string {
+// Number says a number as people of the language write it, to a tenth.
+func (t *Tongue) Number(v float64) string {
 	if v == math.Round(v) {
 		return t.printer.Sprintf("%.0f", v)
 	}
@@ -168,4 +169,14 @@ func (t *Tongue) Measure(f File) string {
 		parts = append(parts, t.Say("file.inks"))
 	}
 	return strings.Join(append(parts, t.Weight(f.Bytes)), " · ")
+}
+
+// Why says why a file is recommended.
+func (t *Tongue) Why(k advice.Pick) string {
+	f := k.File
+	mm := f.WidthPt * mmPerPt
+	if !(f.PPI >= 200) { // what is made for screens prints sharp at 150 ppi (common practice)
+		mm = float64(f.WidthPx) / 150 * 25.4
+	}
+	return t.Say(k.Why, "weight", t.Weight(f.Bytes), "px", fmt.Sprint(f.WidthPx), "mm", t.printer.Sprintf("%.0f", mm), "ppi", t.printer.Sprintf("%.0f", f.PPI))
 }

@@ -266,9 +266,9 @@ func Inspected(ctx context.Context, m *intake.Master, brand string) (*advice.Adv
 
 // uses tells which file serves which use, in English.
 func uses(pg *guide.Page) (out []advice.Use) {
-	v := guide.View{Page: pg}
+	en := guide.In()
 	for _, a := range pg.Answers() {
-		out = append(out, advice.Use{Use: a.Use, File: a.Main.File.Path, Why: v.Because(a.Main)})
+		out = append(out, advice.Use{Use: a.Use, File: a.Main.File.Path, Why: en.Why(a.Main)})
 	}
 	return out
 }

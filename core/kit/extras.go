@@ -21,8 +21,9 @@ import (
 	"dyekit/core/sheet"
 )
 
-// What can lie in a kit beside its files.
+// What lies in a kit beside its files.
 const (
+	startPage   = "START-HERE.html"
 	sheetFile   = "brand-sheet.pdf"
 	sheetPage   = "brand-sheet.html"
 	workingFile = "working.svg"
@@ -65,8 +66,10 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 		if err := add(sheetFile, func(w io.Writer) error { return SheetPDF(ctx, w, in.Brand+", brand sheet", pages.Pages, j.plan.Press) }); err != nil {
 			return nil, nil, err
 		}
-		if err := add(sheetPage, func(w io.Writer) error { return sheetHTML(ctx, w, c, pages.Pages, in.Recipe.Language) }); err != nil {
-			return nil, nil, err
+		if in.Pages != nil {
+			if err := add(sheetPage, func(w io.Writer) error { return sheetHTML(ctx, w, in.Pages, c, pages.Pages, in.Recipe.Language) }); err != nil {
+				return nil, nil, err
+			}
 		}
 	}
 	if b.Working {
@@ -74,9 +77,9 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 			return nil, nil, err
 		}
 	}
-	if b.Snippet {
+	if b.Snippet && in.Pages != nil {
 		if code := j.snippet(in.Brand, files); code != "" {
-			if err := add(snippetFile, func(w io.Writer) error { return (&guide.Snippet{Brand: in.Brand, Code: code}).Render(w) }); err != nil {
+			if err := add(snippetFile, func(w io.Writer) error { return in.Pages.Snippet(w, &guide.Snippet{Brand: in.Brand, Code: code}) }); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -89,7 +92,7 @@ const pagePPI = 110
 
 // sheetHTML is the brand sheet as a page: its pages as pictures, and the values of the
 // inks as text.
-func sheetHTML(ctx context.Context, w io.Writer, c *sheet.Content, pages []export.Page, language string) error {
+func sheetHTML(ctx context.Context, w io.Writer, to Pages, c *sheet.Content, pages []export.Page, language string) error {
 	p := guide.Sheet{Brand: c.Brand, Line: c.Line, Language: guide.In(language).Tag()}
 	for _, x := range pages {
 		var b bytes.Buffer
@@ -101,7 +104,7 @@ func sheetHTML(ctx context.Context, w io.Writer, c *sheet.Content, pages []expor
 	for _, k := range c.Inks {
 		p.Inks = append(p.Inks, guide.SheetInk{Name: k.Name, Hex: k.Colour.RGB.Hex(), Values: sheet.Values(k)})
 	}
-	return p.Render(w)
+	return to.Sheet(w, &p)
 }
 
 // Working is one SVG with all versions side by side, each a named group, and in it

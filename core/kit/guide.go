@@ -71,14 +71,14 @@ func (j *job) guide(ctx context.Context, k *Kit, in Input, want []recipe.File) (
 	return &pg, j.guidePictures(ctx, &pg, vs) // where files that are missing changed what is shown
 }
 
-// startHere writes START-HERE.html.
-func startHere(pg *guide.Page, language string, besides []extraFile) ([]byte, error) {
-	var b bytes.Buffer
-	v := guide.View{Page: pg, Tongue: guide.In(language)}
+// startHere is START-HERE.html.
+func startHere(p Pages, pg *guide.Page, language string, besides []extraFile) ([]byte, error) {
+	var paths []string
 	for _, x := range besides {
-		v.Beside = append(v.Beside, x.path)
+		paths = append(paths, x.path)
 	}
-	_, err := v.Render(&b)
+	var b bytes.Buffer
+	err := p.Start(&b, guide.View{Page: pg, Tongue: guide.In(language)}, paths)
 	return b.Bytes(), err
 }
 

@@ -12,6 +12,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"path"
 	"slices"
 	"strings"
@@ -33,6 +34,14 @@ import (
 // Release names the state of the engine; it is part of every kit's name.
 const Release = "0.20.0"
 
+// Pages writes the pages of a kit: how they look is no matter of the core.
+type Pages interface {
+	// Start writes START-HERE.html; beside are the paths of what lies in the kit beside its files.
+	Start(w io.Writer, v guide.View, beside []string) error
+	Sheet(w io.Writer, s *guide.Sheet) error
+	Snippet(w io.Writer, s *guide.Snippet) error
+}
+
 // An Input is all that a kit depends on.
 type Input struct {
 	Master     []byte
@@ -46,6 +55,9 @@ type Input struct {
 	Number     int                  // of the kit, from 1; 0 stands for 1
 	Original   bool                 // the master as it came lies beside the one without scripts
 	Readers    outside.Mode
+	// Pages writes what people read in a browser; nil leaves START-HERE.html and the pages
+	// beside it out.
+	Pages Pages
 	// Depot keeps the files; nil stands for a Store in memory.
 	Depot Depot
 	// Reuse, if not nil, gives a file of an earlier kit by its Plan.Key, with its
@@ -407,9 +419,11 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	if err != nil {
 		return err
 	}
-	page, err := startHere(k.Page, in.Recipe.Language, besides)
-	if err != nil {
-		return err
+	var page []byte
+	if in.Pages != nil {
+		if page, err = startHere(in.Pages, k.Page, in.Recipe.Language, besides); err != nil {
+			return err
+		}
 	}
 	said := k.Report
 	said.Readers = nil // they depend on the machine
@@ -447,8 +461,10 @@ func (k *Kit) finish(ctx context.Context, in Input, j *job, p *Plan) error {
 	if err != nil {
 		return err
 	}
-	if _, err := extra("START-HERE.html", page); err != nil {
-		return err
+	if page != nil {
+		if _, err := extra(startPage, page); err != nil {
+			return err
+		}
 	}
 	for _, x := range besides {
 		if _, err := extra(x.path, x.data); err != nil {

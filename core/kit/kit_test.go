@@ -19,6 +19,7 @@ import (
 	"dyekit/core/recipe"
 
 	"dyekit/internal/budget"
+	"dyekit/startpage"
 )
 
 // demo masters, drawn for Dye Kit.
@@ -56,6 +57,7 @@ func input(t testing.TB) Input {
 
 func build(t testing.TB, in Input) *Kit {
 	t.Helper()
+	in.Pages = startpage.Pages{}
 	k, err := Build(context.Background(), in)
 	if err != nil {
 		t.Fatal(err)
@@ -483,7 +485,7 @@ func TestOneBadFileIsLeftOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if page, err := startHere(pg, "", nil); err != nil || !bytes.Contains(page, []byte("<li><code>"+k.Failed[0].Path)) {
+	if page, err := startHere(startpage.Pages{}, pg, "", nil); err != nil || !bytes.Contains(page, []byte("<li><code>"+k.Failed[0].Path)) {
 		t.Errorf("the guide does not say what is missing: %v", err)
 	}
 	if s := Plain(fmt.Errorf("x: %w", context.DeadlineExceeded)); strings.Contains(s, "deadline") {

@@ -27,6 +27,7 @@ import (
 	"dyekit/core/sheet"
 	"dyekit/core/version"
 	"dyekit/internal/testkit"
+	"dyekit/startpage"
 )
 
 const twoInks = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="symbol"><circle cx="50" cy="50" r="40" fill="#206047"/></g><g id="word"><rect x="110" y="30" width="80" height="40" fill="#d9412b"/></g></svg>`
@@ -190,7 +191,7 @@ func TestBesides(t *testing.T) {
 	build := func() map[string][]byte {
 		store := new(Store)
 		t.Cleanup(func() { store.Close() })
-		k, err := Build(context.Background(), Input{Master: []byte(twoInks), MasterName: "a.svg", Brand: "Ada & Co", Recipe: rec, Readers: outside.None, Depot: store})
+		k, err := Build(context.Background(), Input{Master: []byte(twoInks), MasterName: "a.svg", Brand: "Ada & Co", Recipe: rec, Pages: startpage.Pages{}, Readers: outside.None, Depot: store})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -103,7 +103,7 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 	bad := func(p, format string, args ...any) (*Report, error) {
 		return &m.Report, fmt.Errorf("%s: %w: %s", p, ErrCheck, fmt.Sprintf(format, args...))
 	}
-	known := map[string]bool{"kit.json": true, "START-HERE.html": true, m.Master.Path: true}
+	known := map[string]bool{"kit.json": true, startPage: true, m.Master.Path: true}
 	for _, x := range []*MasterRef{m.Profile, m.Original} {
 		if x != nil {
 			known[x.Path] = true
@@ -145,8 +145,8 @@ func Verify(ctx context.Context, files map[string][]byte, set *fonts.Set) (*Repo
 			return bad(m.Profile.Path, "the profile of the press is missing or was changed")
 		}
 	}
-	if _, ok := files["START-HERE.html"]; !ok {
-		return bad("START-HERE.html", "the guide is missing")
+	if _, ok := files[startPage]; !ok {
+		return bad(startPage, "the guide is missing")
 	}
 	drawn, err := m.drawnIn(func(path string) ([]byte, error) { return files[path], nil })
 	if err != nil {

@@ -20,6 +20,7 @@ import (
 	"dyekit/core/kit/outside"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/startpage"
 )
 
 const demo = "../../studio/demo/"
@@ -44,7 +45,7 @@ func BenchmarkStandardKit(b *testing.B) {
 			var ours, theirs time.Duration
 			for range b.N {
 				start := time.Now()
-				k, err := kit.Build(context.Background(), kit.Input{Master: data, MasterName: name, Brand: "Bench", Recipe: rec, Readers: outside.None})
+				k, err := kit.Build(context.Background(), kit.Input{Master: data, MasterName: name, Brand: "Bench", Recipe: rec, Pages: startpage.Pages{}, Readers: outside.None})
 				if err != nil {
 					b.Fatal(err)
 				}

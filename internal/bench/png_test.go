@@ -19,6 +19,7 @@ import (
 	"dyekit/core/kit/outside"
 	"dyekit/core/raster"
 	"dyekit/core/recipe"
+	"dyekit/startpage"
 )
 
 // BenchmarkPNG writes the colour version of the demo's marks and compares size
@@ -78,7 +79,7 @@ func BenchmarkPNG(b *testing.B) {
 func BenchmarkEverything(b *testing.B) {
 	rec, _ := recipe.Builtin("everything")
 	for b.Loop() {
-		k, err := kit.Build(context.Background(), kit.Input{Master: read(b, "odd-kettle.svg"), MasterName: "odd-kettle.svg", Brand: "Bench", Recipe: rec, Readers: outside.None})
+		k, err := kit.Build(context.Background(), kit.Input{Master: read(b, "odd-kettle.svg"), MasterName: "odd-kettle.svg", Brand: "Bench", Recipe: rec, Pages: startpage.Pages{}, Readers: outside.None})
 		if err != nil {
 			b.Fatal(err)
 		}

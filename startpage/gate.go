@@ -1,4 +1,4 @@
-package guide
+package startpage
 
 import (
 	_ "embed"
@@ -6,6 +6,8 @@ import (
 	"html/template"
 	"io"
 	"sync"
+
+	"dyekit/core/guide"
 )
 
 //go:embed gate.html
@@ -15,7 +17,7 @@ var gateTemplate = sync.OnceValue(func() *template.Template { return template.Mu
 
 // A Gate is what stands before a page that does not open.
 type Gate struct {
-	Tongue *Tongue
+	Tongue *guide.Tongue
 	Act    string // where a passphrase goes; "" if the page is closed for good
 	Wrong  string // what is wrong with the passphrase just sent
 }
@@ -29,7 +31,7 @@ func (g *Gate) Render(w io.Writer) (policy string, err error) {
 	style := styleText + fmt.Sprintf(":root{--ground:%s;--on:%s}", "#e4e4e2", "#191918")
 	return "default-src 'none'; base-uri 'none'; form-action 'self'; img-src data:; style-src " + hashed(style), gateTemplate().Execute(w, struct {
 		*Gate
-		T           *Tongue
+		T           *guide.Tongue
 		Title, Says string
 		Style       template.CSS
 	}{g, g.Tongue, g.Tongue.Say(key + ".title"), g.Tongue.Say(key + ".says"), template.CSS(style)})

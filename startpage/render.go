@@ -1,4 +1,8 @@
-package guide
+// Package startpage writes the pages that clients see as HTML: that by which they take a kit, which
+// is the same beside its files (START-HERE.html) and behind a link, the page before one that does
+// not open, the brand sheet and the snippet for a site. What they say is for core/guide; nothing
+// here decides which file serves what.
+package startpage
 
 import (
 	"bytes"
@@ -17,19 +21,25 @@ import (
 	"dyekit/core/advice"
 	"dyekit/core/asked"
 	"dyekit/core/format"
+	"dyekit/core/guide"
 )
 
-//go:embed guide.html
+//go:embed page.html
 var pageText string
 
-//go:embed guide.css
+//go:embed page.css
 var styleText string
 
-//go:embed guide.js
+//go:embed page.js
 var scriptText string
 
 //go:embed online.js
 var onlineScript string
+
+// readerScript is asked.js and beside.js without what only people read; a test in web makes it.
+//
+//go:embed reader.min.js
+var readerScript string
 
 var pageTemplate = sync.OnceValue(func() *template.Template {
 	return template.Must(template.New("guide").Funcs(template.FuncMap{"joints": joints, "number": number}).Parse(pageText))
@@ -44,12 +54,10 @@ func joints(path string) template.HTML {
 // number writes a percentage as short as it is exact enough to copy.
 func number(v float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") }
 
-// A View is a page as somebody sees it. The zero View of a Page is the page in the
+// A View is a page as somebody sees it. The zero View of a page is the one in the
 // kit: it needs no server and no network.
 type View struct {
-	*Page
-	Tongue *Tongue // nil for English
-	Hidden []string
+	guide.View
 	Chosen string // key of the use that is open; the first otherwise
 	Shape  string // the lockup that is chosen; "" for the main one
 
@@ -66,16 +74,13 @@ type View struct {
 	Portrait         string // address of the studio's picture, "" for none
 	Made             time.Time
 	Typed            string            // what somebody asked for
-	Rules            []asked.Rule      // what this client calls things
 	Keep             url.Values        // what the page's forms send besides
-	May              asked.May         // what is made that the kit has not
-	Spot             bool              // its files in printing inks hold plates, whatever Inks say
 	Makes            string            // address under which it is made, to which a query is added
 	Addresses        []Address         // that always give the newest files
 	NoTypes          []format.Key      // that are not made
 	Choice           *Choice           // nil if nobody chose
 	Right            string            // address to which a file is sent to be looked at, "" for none
-	Verdict          *Verdict          // nil if nobody sent one
+	Verdict          *guide.Verdict    // nil if nobody sent one
 	Unread           string            // why the file that was sent cannot be looked at
 	Tongues          map[string]string // addresses of the page in other languages, by tag
 	Icon, Font       string            // addresses of the page's icon and of a style sheet with its letters
@@ -104,10 +109,7 @@ type Question struct {
 // Render writes the page and returns the content security policy that it runs
 // under: its own style and script and nothing else (CSP Level 3, hashes).
 func (v *View) Render(w io.Writer) (policy string, err error) {
-	p := &page{View: v, T: v.Tongue}
-	if p.T == nil {
-		p.T = In()
-	}
+	p := &page{View: v, T: v.Speaks()}
 	p.Answers = v.Page.Of(v.shape()).Answers(v.Hidden...)
 	p.Asked = v.Page.Asked(p.T)
 	if v.Typed != "" {
@@ -130,9 +132,11 @@ func (v *View) Render(w io.Writer) (policy string, err error) {
 	script := onlineScript + scriptText
 	if v.Base == "" { // beside its files, it reads sentences itself
 		script = readerScript + "\n" + scriptText
-		if p.Reader, err = v.readerData(); err != nil {
+		data, err := v.Reader()
+		if err != nil {
 			return "", err
 		}
+		p.Reader = template.JS(data)
 	}
 	p.Style, p.Script = template.CSS(style), template.JS(script)
 	p.Policy = "default-src 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; style-src 'self' " + hashed(style) + "; script-src " + hashed(script)
@@ -156,11 +160,11 @@ const askedKey = "asked"
 // page is what the template reads.
 type page struct {
 	*View
-	T       *Tongue
+	T       *guide.Tongue
 	Answers []advice.Answer
-	Asked   []Said
+	Asked   []guide.Said
 	Wish    asked.Wish
-	Replies []Reply
+	Replies []guide.Reply
 	Open    string
 	Style   template.CSS
 	Script  template.JS
@@ -169,14 +173,14 @@ type page struct {
 }
 
 // At is the address of a file.
-func (p *page) At(f File) string { return p.Base + (&url.URL{Path: f.Path}).EscapedPath() }
+func (p *page) At(f guide.File) string { return p.Base + (&url.URL{Path: f.Path}).EscapedPath() }
 
 // Src is the address of a picture, as an attribute: a template would write each +
 // of the data in five letters.
 func (p *page) Src(name string) template.HTMLAttr {
 	data, ok := p.Page.Pictures[name]
 	switch {
-	case !ok && (p.View.Makes == "" || !strings.HasPrefix(name, VersionPicture(""))): // those are drawn when they are asked for
+	case !ok && (p.View.Makes == "" || !strings.HasPrefix(name, guide.VersionPicture(""))): // those are drawn when they are asked for
 
 		return ""
 	case p.View.Pictures != "":
@@ -190,38 +194,19 @@ func (p *page) UsePicture(key string) template.HTMLAttr {
 	if p.shape() != "" { // it shows the main one
 		return ""
 	}
-	return p.Src(UsePicture(key))
+	return p.Src(guide.UsePicture(key))
 }
 
 // Picture is what a file shows.
-func (p *page) Picture(f File) template.HTMLAttr { return p.Src(VersionPicture(f.First())) }
+func (p *page) Picture(f guide.File) template.HTMLAttr { return p.Src(guide.VersionPicture(f.First())) }
 
 // Why says why a file is recommended.
 func (p *page) Why(k advice.Pick) string { return p.T.Why(k) }
 
-// Because says why a file is recommended, in English where the view names no
-// language.
-func (v *View) Because(k advice.Pick) string {
-	if v.Tongue == nil {
-		return In().Why(k)
-	}
-	return v.Tongue.Why(k)
-}
-
-// Why says why a file is recommended.
-func (t *Tongue) Why(k advice.Pick) string {
-	f := k.File
-	mm := f.WidthPt * mmPerPt
-	if !(f.PPI >= 200) { // what is made for screens prints sharp at 150 ppi (common practice)
-		mm = float64(f.WidthPx) / 150 * 25.4
-	}
-	return t.Say(k.Why, "weight", t.Weight(f.Bytes), "px", fmt.Sprint(f.WidthPx), "mm", t.printer.Sprintf("%.0f", mm), "ppi", t.printer.Sprintf("%.0f", f.PPI))
-}
-
 // A shelf is the files of one type.
 type shelf struct {
 	Name  string
-	Files []File
+	Files []guide.File
 }
 
 // Shelves lists all files by type.
@@ -259,10 +244,10 @@ func (p *page) HowSmall() (says []string) {
 	case s.None != "":
 		says = append(says, p.T.Say("small.none."+s.None))
 	case s.Px > 0:
-		says = append(says, p.T.Say("small.both", "px", s.Px, "mm", p.T.number(s.MM)))
+		says = append(says, p.T.Say("small.both", "px", s.Px, "mm", p.T.Number(s.MM)))
 	}
 	if s.Below != "" {
-		says = append(says, p.T.Say("small.below."+s.Below, "px", s.BelowPx, "mm", p.T.number(s.BelowMM)))
+		says = append(says, p.T.Say("small.below."+s.Below, "px", s.BelowPx, "mm", p.T.Number(s.BelowMM)))
 	}
 	return says
 }
@@ -278,8 +263,32 @@ func (p *page) HowMuchRoom() string {
 	case 0.25, 0.5, 1, 2:
 		key = fmt.Sprintf("room.times.%g", r.Times)
 	}
-	return p.T.Say("room.asked", "room", p.Room, "by", p.T.Say(key, "of", p.T.Say("room.of."+r.Of, "part", r.Part), "times", p.T.number(r.Times)))
+	return p.T.Say("room.asked", "room", p.Room, "by", p.T.Say(key, "of", p.T.Say("room.of."+r.Of, "part", r.Part), "times", p.T.Number(r.Times)))
 }
 
 // Tongued names a language in itself.
-func (p *page) Tongued(tag string) string { return In(tag).Say("language") }
+func (p *page) Tongued(tag string) string { return guide.In(tag).Say("language") }
+
+// Get is the address of a file of the kit, or the one under which it is made.
+func (p *page) Get(k asked.Pick) string {
+	if k.Make == nil {
+		return p.At(k.File)
+	}
+	return p.Makes + "?" + k.Make.Query().Encode()
+}
+
+// Other says that another type of file shows the same, and For, for what it is taken.
+func (p *page) Other(f advice.File) string {
+	if f.WidthPx > 0 {
+		return p.T.Say("hit.other.px", "type", f.Kind().Name, "px", fmt.Sprint(f.WidthPx))
+	}
+	return p.T.Say("hit.other", "type", f.Kind().Name)
+}
+
+// For says for what a type of file is taken.
+func (p *page) For(f advice.File) string { return p.T.Say("hit.for." + string(f.Format)) }
+
+// Instead is the address at which a sentence is asked with another lockup.
+func (v *View) Instead(lockup string) string {
+	return "?" + url.Values{"asked": {v.Typed + ", " + lockup}, "lang": {v.Speaks().Tag()}}.Encode() + "#asked"
+}

@@ -1,4 +1,4 @@
-package guide
+package startpage
 
 import (
 	"html/template"
@@ -8,16 +8,17 @@ import (
 
 	"dyekit/core/asked"
 	"dyekit/core/format"
+	"dyekit/core/guide"
 )
 
 // A Choice is a file that somebody put together by hand, and what came of it.
 type Choice struct {
 	Query url.Values // as it was sent
 	Order asked.Order
-	File  File   // as it was made; without a path if it was not
-	At    string // address of its bytes
-	Below bool   // the mark is smaller in it than is advised
-	Wrong string // why there is none, in the page's language
+	File  guide.File // as it was made; without a path if it was not
+	At    string     // address of its bytes
+	Below bool       // the mark is smaller in it than is advised
+	Wrong string     // why there is none, in the page's language
 }
 
 // chosen is the value of a field as it was sent, or what is usual.
@@ -40,7 +41,7 @@ type option struct {
 func (p *page) Looks() (out []option) {
 	on := p.chosen("version", "")
 	for i, v := range p.Versions {
-		out = append(out, option{Key: v.Name, Name: v.Name, On: v.Name == on || on == "" && i == 0, Picture: p.Src(VersionPicture(v.Name))})
+		out = append(out, option{Key: v.Name, Name: v.Name, On: v.Name == on || on == "" && i == 0, Picture: p.Src(guide.VersionPicture(v.Name))})
 	}
 	return out
 }
@@ -90,23 +91,6 @@ func (p *page) Spaces() []option {
 // Shown reports whether a browser shows the chosen file as it is, at its size in px.
 func (c *Choice) Shown() bool {
 	return c.File.WidthPx > 0 && c.File.Kind().Shown && c.File.Colour != format.CMYK
-}
-
-// chooseTexts are the keys of what is said of choosing.
-func chooseTexts() (keys []string) {
-	for _, k := range []string{"", ".which", ".type", ".size", ".size.hint", ".space", ".ground", ".none", ".white", ".black", ".go", ".below", ".true"} {
-		keys = append(keys, "choose"+k)
-	}
-	for _, k := range []string{"", ".says", ".width", ".at", ".version", ".page", ".text", ".style"} {
-		keys = append(keys, "address"+k)
-	}
-	for _, k := range []asked.Refusal{asked.NoVersion, asked.NoType, asked.NoGround, asked.NoRoom, asked.NoSize, asked.NoInk} {
-		keys = append(keys, "made.no."+string(k))
-	}
-	for _, k := range []string{"small", "enough", "busy", "size", "changed", "why"} {
-		keys = append(keys, "made."+k)
-	}
-	return keys
 }
 
 // An Address always gives the newest file of a version.
