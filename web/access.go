@@ -16,69 +16,6 @@ import (
 	"dyekit/studio/queue"
 )
 
-// Who may ask for what, beside the roles.
-const (
-	everybody studio.Role = "everybody" // no account is needed
-	oneself   studio.Role = "oneself"   // any account: it is their own
-)
-
-// doors are the routes that do not follow the rule: viewers may look, and only
-// designers change something.
-var doors = map[string]studio.Role{
-	"GET /static/*file":        everybody,
-	"GET /healthz":             everybody,
-	"GET /signin":              everybody,
-	"POST /signin":             everybody,
-	"GET /join/:token":         everybody,
-	"POST /join/:token":        everybody,
-	"GET /forgot":              everybody,
-	"POST /forgot":             everybody,
-	"POST /signin/passkey/ask": everybody,
-	"POST /signin/passkey":     everybody,
-	"GET /prove":               oneself,
-	"POST /prove":              oneself,
-	"POST /prove/passkey":      oneself,
-	"POST /passkeys/ask":       oneself,
-	"POST /passkeys":           oneself,
-	"POST /passkeys/:id/leave": oneself,
-	"POST /signout":            oneself,
-	"GET /account":             oneself,
-	"POST /account":            oneself,
-	"POST /account/leave":      oneself,
-
-	"POST /marks/:id/frame-try":  studio.Viewer, // shows, and keeps nothing
-	"POST /marks/:id/recipe-try": studio.Viewer,
-
-	"GET /outbox":             studio.Owner, // it holds links
-	"GET /people":             studio.Owner,
-	"GET /scripts":            studio.Owner,
-	"POST /scripts":           studio.Owner,
-	"POST /scripts/:id/leave": studio.Owner,
-	"POST /hooks":             studio.Owner,
-	"POST /hooks/:id/leave":   studio.Owner,
-	"POST /people":            studio.Owner,
-	"POST /people/:id":        studio.Owner,
-	"POST /people/:id/leave":  studio.Owner,
-	"POST /invitations/leave": studio.Owner,
-	"POST /house":             studio.Owner,
-}
-
-// door is who may use a route.
-func door(method, route string) studio.Role {
-	if r, ok := doors[method+" "+route]; ok {
-		return r
-	}
-	switch {
-	case strings.HasPrefix(route, "/k/:token"), strings.HasPrefix(route, "/r/:token"), strings.HasPrefix(route, "/f/:address"):
-		return everybody // who has the link
-	case strings.HasPrefix(route, "/api/v1/"):
-		return everybody // who has a token: see script
-	case method == http.MethodGet:
-		return studio.Viewer
-	}
-	return studio.Designer
-}
-
 // How long a session lasts: in all, and without being used (OWASP ASVS 5.0, 7.3.1
 // and 7.3.2 ask for both; the lengths are ours).
 const (
@@ -117,12 +54,12 @@ func (s *Server) role(c *gin.Context) studio.Role {
 
 // admit lets a request in that may be made, in the studio of who makes it.
 func (s *Server) admit(c *gin.Context) {
-	route := c.FullPath()
-	least := door(c.Request.Method, route)
-	if route == "" || least == everybody {
+	x, ok := s.routes.at(c)
+	if !ok || x.Who.free() {
 		c.Next()
 		return
 	}
+	route, least := x.Path, x.Who
 	ctx := c.Request.Context()
 	var p *studio.Person
 	c.Set(personKey, p)
@@ -146,9 +83,9 @@ func (s *Server) admit(c *gin.Context) {
 		c.Header("Cache-Control", "no-store") // unless the handler says otherwise
 	}
 	c.Request = c.Request.WithContext(ctx)
-	if least != oneself && !s.role(c).May(least) {
+	if !least.lets(s.role(c)) {
 		slog.Info("somebody may not", "person", p.ID, "method", c.Request.Method, "route", route)
-		s.render(c, http.StatusForbidden, "error", errorPage{Title: "This is not yours to do", Message: fmt.Sprintf("It takes the role of %s, and yours is %s. Nothing was changed; an owner of your studio can change what you may do.", article(least), p.Role)})
+		s.render(c, http.StatusForbidden, "error", errorPage{Title: "This is not yours to do", Message: fmt.Sprintf("It takes the role of %s, and yours is %s. Nothing was changed; an owner of your studio can change what you may do.", article(studio.Role(least)), p.Role)})
 		c.Abort()
 		return
 	}

@@ -25,31 +25,30 @@ import (
 
 // apiRoutes are the addresses for scripts. What each answers is written down in
 // static/openapi.json, which is held against this server by a test.
-func (s *Server) apiRoutes(r *gin.Engine) {
-	r.GET("/api/v1/openapi.json", func(c *gin.Context) { c.FileFromFS("static/openapi.json", http.FS(staticFiles)) })
-	for _, x := range []struct {
-		method, path string
-		scope        studio.Scope
-		h            handler
-	}{
-		{"GET", "/marks", studio.MayRead, s.apiMarks},
-		{"POST", "/marks", studio.MayBuild, s.apiTakeIn},
-		{"GET", "/marks/:id", studio.MayRead, s.apiMark},
-		{"POST", "/marks/:id/master", studio.MayBuild, s.apiRevise},
-		{"PUT", "/marks/:id/recipe", studio.MayBuild, s.apiRecipe},
-		{"POST", "/marks/:id/drawings", studio.MayBuild, s.apiDraw},
-		{"POST", "/marks/:id/builds", studio.MayBuild, s.apiBuild},
-		{"GET", "/jobs/:id", studio.MayRead, s.apiJob},
-		{"GET", "/kits/:id", studio.MayRead, s.apiKit},
-		{"GET", "/kits/:id/zip", studio.MayRead, s.kitZip},
-		{"GET", "/kits/:id/files/*path", studio.MayRead, s.kitFile},
-		{"GET", "/kits/:id/ask", studio.MayRead, s.apiAsk},
-		{"GET", "/kits/:id/made", studio.MayRead, s.kitMade},
-		{"POST", "/kits/:id/hands", studio.MayHand, s.apiHandOver},
-		{"DELETE", "/hands/:id", studio.MayHand, s.apiWithdraw},
-	} {
-		r.Handle(x.method, "/api/v1"+x.path, s.script(x.scope, x.h))
+func (s *Server) apiRoutes() []Route {
+	return []Route{
+		{"GET", "/api/v1/openapi.json", everybody, none, s.openAPI},
+		{"GET", "/api/v1/marks", byToken, none, s.script(studio.MayRead, s.apiMarks)},
+		{"POST", "/api/v1/marks", byToken, maxUpload, s.script(studio.MayBuild, s.apiTakeIn)},
+		{"GET", "/api/v1/marks/:id", byToken, none, s.script(studio.MayRead, s.apiMark)},
+		{"POST", "/api/v1/marks/:id/master", byToken, maxUpload, s.script(studio.MayBuild, s.apiRevise)},
+		{"PUT", "/api/v1/marks/:id/recipe", byToken, maxUpload, s.script(studio.MayBuild, s.apiRecipe)},
+		{"POST", "/api/v1/marks/:id/drawings", byToken, maxUpload, s.script(studio.MayBuild, s.apiDraw)},
+		{"POST", "/api/v1/marks/:id/builds", byToken, form, s.script(studio.MayBuild, s.apiBuild)},
+		{"GET", "/api/v1/jobs/:id", byToken, none, s.script(studio.MayRead, s.apiJob)},
+		{"GET", "/api/v1/kits/:id", byToken, none, s.script(studio.MayRead, s.apiKit)},
+		{"GET", "/api/v1/kits/:id/zip", byToken, none, s.script(studio.MayRead, s.kitZip)},
+		{"GET", "/api/v1/kits/:id/files/*path", byToken, none, s.script(studio.MayRead, s.kitFile)},
+		{"GET", "/api/v1/kits/:id/ask", byToken, none, s.script(studio.MayRead, s.apiAsk)},
+		{"GET", "/api/v1/kits/:id/made", byToken, none, s.script(studio.MayRead, s.kitMade)},
+		{"POST", "/api/v1/kits/:id/hands", byToken, form, s.script(studio.MayHand, s.apiHandOver)},
+		{"DELETE", "/api/v1/hands/:id", byToken, form, s.script(studio.MayHand, s.apiWithdraw)},
 	}
+}
+
+// openAPI sends what is written down of the addresses for scripts.
+func (s *Server) openAPI(c *gin.Context) {
+	c.FileFromFS("static/openapi.json", http.FS(staticFiles))
 }
 
 // script lets a handler answer who brings a token that covers a scope.

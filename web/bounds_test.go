@@ -1,14 +1,18 @@
 package web
 
 import (
+	"bytes"
 	"fmt"
 	"image/png"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
 
 	"github.com/gin-gonic/gin"
+
+	"dyekit/studio"
 )
 
 // A number in an address counts within its bounds, and its default where it is none.
@@ -74,6 +78,41 @@ func TestPicturesAreBounded(t *testing.T) {
 	for colours, fine := range map[string]bool{"1": false, "2": true, "65": false, "-2": false} {
 		if s := page("?colours=" + colours); strings.Contains(s, "64 colours can be asked for") == fine {
 			t.Errorf("%s colours: fine is %v", colours, !fine)
+		}
+	}
+}
+
+// A picture that is too large changes nothing of the studio; one that is only too heavy keeps
+// what was typed beside it.
+func TestHouseKeepsWhatItHas(t *testing.T) {
+	t.Parallel()
+	s, h := open(t, true)
+	if err := s.SetHouse(t.Context(), studio.House{Name: "Vat Nine", Greeting: "Call us."}, nil); err != nil {
+		t.Fatal(err)
+	}
+	for size, want := range map[int]string{maxHousePicture + envelope: `value="Vat Nine"`, studio.MaxPortrait + 1: `value="Vat Ten"`} {
+		var b bytes.Buffer
+		m := multipart.NewWriter(&b)
+		m.WriteField("name", "Vat Ten")
+		f, err := m.CreateFormFile("portrait", "us.png")
+		if err != nil {
+			t.Fatal(err)
+		}
+		f.Write(make([]byte, size))
+		m.Close()
+		req, err := http.NewRequest("POST", "/house", &b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Host = "localhost"
+		req.Header.Set("Content-Type", m.FormDataContentType())
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, req)
+		if page := w.Body.String(); w.Code != http.StatusUnprocessableEntity || !strings.Contains(page, want) || !strings.Contains(page, `role="alert"`) {
+			t.Errorf("%d bytes: %d, %s", size, w.Code, page)
+		}
+		if kept, err := s.House(t.Context()); err != nil || kept.Name != "Vat Nine" || kept.Greeting != "Call us." {
+			t.Errorf("after %d bytes: %+v, %v", size, kept, err)
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,17 +11,7 @@ import (
 	"strings"
 
 	"github.com/gin-gonic/gin"
-
-	"dyekit/core/colour/icc"
-	"dyekit/core/colour/palette"
-	"dyekit/core/recipe"
-	"dyekit/core/resemble"
-	"dyekit/core/version"
-	"dyekit/studio"
 )
-
-// maxForm bounds the body of a request that brings no file.
-const maxForm = 1 << 20
 
 // envelope is what a form adds to a file in it.
 const envelope = 1 << 16
@@ -28,49 +19,20 @@ const envelope = 1 << 16
 // maxPhotos bounds a form with photographs; a script sends them one by one.
 const maxPhotos = 400 << 20
 
-// bodies bounds the bodies of the requests that bring files, by their route.
-var bodies = map[string]int64{
-	"/marks":                     maxUpload,
-	"/marks/:id/photos":          maxPhotos,
-	"/candidates":                maxUpload,
-	"/marks/:id/master":          maxUpload,
-	"/marks/:id/font":            maxUpload,
-	"/marks/:id/drawing":         maxUpload,
-	"/marks/:id/sort":            maxUpload,
-	"/api/v1/marks":              maxUpload,
-	"/api/v1/marks/:id/master":   maxUpload,
-	"/api/v1/marks/:id/recipe":   maxUpload,
-	"/api/v1/marks/:id/drawings": maxUpload,
-	"/k/:token/kit/:n/right":     resemble.MaxBytes + envelope,
-	"/house":                     studio.MaxPortrait + envelope,
-	"/marks/:id/press":           icc.MaxBytes + envelope,
-	"/marks/:id/inks-list":       palette.MaxBytes + envelope,
-	"/marks/:id/recipe-file":     recipe.MaxBytes + envelope,
-	"/marks/:id/on-picture":      version.MaxGround + envelope,
-}
-
-// mostOf is how many bytes of a body a route reads.
-func mostOf(route string) int64 {
-	if n, ok := bodies[route]; ok {
-		return n
-	}
-	return maxForm
-}
-
 // bounded reads no more of a request than its route may bring, and leaves no
 // file of it behind.
 func (s *Server) bounded(c *gin.Context) {
-	_, ok := bodies[c.FullPath()]
-	most := mostOf(c.FullPath())
+	x, _ := s.routes.at(c)
 	// A form with files is read by its handler, which has a sentence for one that
-	// is too large.
-	if c.Request.ContentLength > most && !ok {
+	// is too large; what nobody reads is bounded as a form is.
+	most, file := int64(cmp.Or(x.Body, form)), x.Body.files()
+	if c.Request.ContentLength > most && !file {
 		s.tooLarge(c, most)
 		return
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
-	if c.Request.Method == http.MethodPost && !ok {
-		err := c.Request.ParseMultipartForm(maxForm)
+	if c.Request.Method == http.MethodPost && !file {
+		err := c.Request.ParseMultipartForm(int64(form))
 		var big *http.MaxBytesError
 		switch {
 		case errors.As(err, &big):

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/gin-gonic/gin"
 	"golang.org/x/net/html"
 
 	"dyekit/studio"
@@ -16,37 +15,9 @@ import (
 // A page shows nobody a button whose answer would be that they may not: what a form, a button
 // or a link leads to is looked up among the routes, and by the same rule that admits requests.
 
-// routed finds the pattern of a route that a path is answered by; "" if none is.
-func routed(rs gin.RoutesInfo, method, path string) string {
-	parts := strings.Split(path, "/")
-	best := ""
-	for _, r := range rs {
-		if r.Method != method {
-			continue
-		}
-		ps := strings.Split(r.Path, "/")
-		fits := len(ps) == len(parts)
-		for i, p := range ps {
-			if strings.HasPrefix(p, "*") {
-				fits = i < len(parts)
-				break
-			}
-			if i >= len(parts) || p != parts[i] && !strings.HasPrefix(p, ":") {
-				fits = false
-				break
-			}
-		}
-		// What is named comes before what stands for anything.
-		if fits && (best == "" || strings.Count(r.Path, ":") < strings.Count(best, ":")) {
-			best = r.Path
-		}
-	}
-	return best
-}
-
 // A view is a page as somebody in a role sees it.
 type view struct {
-	routes gin.RoutesInfo
+	routes routes
 	role   studio.Role
 	base   *url.URL
 }
@@ -57,12 +28,8 @@ func (v *view) may(method, address string) bool {
 	if err != nil || u.Host != v.base.Host {
 		return true // not ours
 	}
-	route := routed(v.routes, method, u.Path)
-	if route == "" {
-		return true
-	}
-	least := door(method, route)
-	return least == everybody || least == oneself || v.role.May(least)
+	x, ok := v.routes.to(method, u.Path)
+	return !ok || x.Who.lets(v.role)
 }
 
 // attribute of a tag; "" if it has none.

@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/gin-gonic/gin"
 	"golang.org/x/net/html"
 
 	"dyekit/studio"
@@ -95,7 +94,7 @@ func TestNoButtonIsForbidden(t *testing.T) {
 							t.Errorf("on %s a button sends to %s, which is forbidden", at, u.Path)
 						}
 					}
-					if role == studio.Designer && doors["POST "+u.Path] == studio.Owner {
+					if role == studio.Designer && whoPosts(u.Path) == owner {
 						t.Errorf("on %s a designer may send to %s", at, u.Path)
 					}
 				case n.Data == "select" || n.Data == "textarea":
@@ -127,19 +126,26 @@ func has(n *html.Node, key string) bool {
 	return false
 }
 
+// whoPosts is who may post to a path.
+func whoPosts(path string) Who {
+	x, _ := routesOf(Routes()).to("POST", path)
+	return x.Who
+}
+
 // A path is answered by the route that gin takes.
-func TestRouted(t *testing.T) {
-	var rs gin.RoutesInfo
+func TestPathsAndRoutes(t *testing.T) {
+	var all []Route
 	for _, p := range []string{"/", "/new", "/marks", "/marks/:id", "/marks/:id/mend", "/kits/:id/file/*path", "/marks/:id/cell/:version/:ground"} {
-		rs = append(rs, gin.RouteInfo{Method: "GET", Path: p})
+		all = append(all, Route{Method: "GET", Path: p})
 	}
+	rs := routesOf(all)
 	for path, want := range map[string]string{"/": "/", "/new": "/new", "/marks": "/marks", "/marks/3": "/marks/:id", "/marks/3/mend": "/marks/:id/mend", "/kits/1/file/a/b.svg": "/kits/:id/file/*path", "/marks/1/cell/black/white": "/marks/:id/cell/:version/:ground", "/nothing": "", "/marks/3/other": "", "/kits/1": ""} {
-		if got := routed(rs, "GET", path); got != want {
-			t.Errorf("%s: %q, want %q", path, got, want)
+		if got, _ := rs.to("GET", path); got.Path != want {
+			t.Errorf("%s: %q, want %q", path, got.Path, want)
 		}
 	}
-	if got := routed(rs, "POST", "/new"); got != "" {
-		t.Errorf("another method: %q", got)
+	if got, ok := rs.to("POST", "/new"); ok {
+		t.Errorf("another method: %q", got.Path)
 	}
 }
 
