@@ -103,6 +103,8 @@ func New(s *studio.Studio, o Options) (http.Handler, error) {
 	for _, x := range srv.routes.all {
 		r.Handle(x.Method, x.Path, x.answer)
 	}
+	r.NoRoute(func(c *gin.Context) { srv.fail(c, studio.ErrNotFound) })
+	r.NoMethod(func(c *gin.Context) { srv.fail(c, studio.ErrNotFound) })
 	// Forms of other sites cannot act here: the browser says where a
 	// request comes from.
 	if h := srv.host(); h != "" {
