@@ -54,6 +54,9 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 		}
 		return err
 	}
+	unwritten := func(path string) {
+		omitted = append(omitted, recipe.Omission{Version: path, Format: format.SVG, Reason: "nothing here writes pages"})
+	}
 	if b.Sheet != nil {
 		c, err := j.plan.Sheet(ctx, in.Brand, b.Line, in.Recipe, in.Options.Fonts)
 		if err != nil {
@@ -66,10 +69,10 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 		if err := add(sheetFile, func(w io.Writer) error { return SheetPDF(ctx, w, in.Brand+", brand sheet", pages.Pages, j.plan.Press) }); err != nil {
 			return nil, nil, err
 		}
-		if in.Pages != nil {
-			if err := add(sheetPage, func(w io.Writer) error { return sheetHTML(ctx, w, in.Pages, c, pages.Pages, in.Recipe.Language) }); err != nil {
-				return nil, nil, err
-			}
+		if in.Pages == nil {
+			unwritten(sheetPage)
+		} else if err := add(sheetPage, func(w io.Writer) error { return sheetHTML(ctx, w, in.Pages, c, pages.Pages, in.Recipe.Language) }); err != nil {
+			return nil, nil, err
 		}
 	}
 	if b.Working {
@@ -77,7 +80,9 @@ func (j *job) beside(ctx context.Context, in Input, files []File) (out []extraFi
 			return nil, nil, err
 		}
 	}
-	if b.Snippet && in.Pages != nil {
+	if b.Snippet && in.Pages == nil {
+		unwritten(snippetFile)
+	} else if b.Snippet {
 		if code := j.snippet(in.Brand, files); code != "" {
 			if err := add(snippetFile, func(w io.Writer) error { return in.Pages.Snippet(w, &guide.Snippet{Brand: in.Brand, Code: code}) }); err != nil {
 				return nil, nil, err

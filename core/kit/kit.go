@@ -55,8 +55,8 @@ type Input struct {
 	Number     int                  // of the kit, from 1; 0 stands for 1
 	Original   bool                 // the master as it came lies beside the one without scripts
 	Readers    outside.Mode
-	// Pages writes what people read in a browser; nil leaves START-HERE.html and the pages
-	// beside it out.
+	// Pages writes what people read in a browser. With nil START-HERE.html is not there, so that
+	// the kit does not pass Verify as one to hand over, and other pages are omitted and said to be.
 	Pages Pages
 	// Depot keeps the files; nil stands for a Store in memory.
 	Depot Depot
